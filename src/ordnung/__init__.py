@@ -1,0 +1,1 @@
+"""Ordnung keeps the firmware of rack servers in order."""

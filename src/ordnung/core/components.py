@@ -1,0 +1,51 @@
+"""What a reading says: servers and their components."""
+
+from __future__ import annotations
+
+import datetime
+from dataclasses import dataclass
+
+KINDS = ("bios", "controller", "raid", "nic", "drive", "power", "backplane", "logic", "store", "other")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Component:
+    """One device of a server that carries firmware.
+
+    ``version`` is None when the component could not be read (D9); ``waiting`` is a version
+    written but not yet active; ``banks`` lists what the flash banks hold, the active one first.
+    """
+
+    slot: str
+    kind: str
+    name: str
+    software_id: str | None = None
+    version: str | None
+    waiting: str | None = None
+    banks: tuple[str, ...] = ()
+    updateable: bool | None = None
+    pci: str | None = None
+    part: str | None = None
+    origin: str = "controller"
+
+    @property
+    def has_waiting(self) -> bool:
+        """Whether a version other than the active one waits (D7, R5: by exact string here)."""
+        return bool(self.waiting and self.waiting.strip() and self.waiting != self.version)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Server:
+    """One server as one reading saw it. ``unread`` carries the reason when it gave no answer."""
+
+    name: str
+    model: str
+    serial: str | None = None
+    group: str | None = None
+    read_at: datetime.datetime | None = None
+    components: tuple[Component, ...] = ()
+    unread: str | None = None
+
+    def component(self, slot: str) -> Component | None:
+        """The component in ``slot``, or None."""
+        return next((c for c in self.components if c.slot == slot), None)

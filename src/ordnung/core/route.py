@@ -1,0 +1,381 @@
+"""The route of one server: the ordered releases from the present to the baseline.
+
+``plan_route`` goes up to the targets, ``plan_way_back`` takes chosen components down. Both answer
+with the fewest resets and a proof of it (see ``planning.md`` and rules R1 to R24).
+"""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+
+from ordnung.core.baseline import Position
+from ordnung.core.catalog import Product
+from ordnung.core.route_problem import Fitted, Part, Problem, State, build_problem
+from ordnung.core.route_search import Action, Found, find_route
+from ordnung.core.versions import is_at_least
+
+REMOVAL_LIMIT = 300
+"""How many sets of stranded components are tried when some exclude each other (R12)."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Write:
+    """One component written once. ``source`` is its active version then; seconds None is unknown (R22)."""
+
+    slot: str
+    product: str
+    source: str
+    to: str
+    seconds: float | None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Round:
+    """Writes that share one reset; ``reset`` None when nothing needs one (R1).
+
+    ``reset_seconds`` is the largest that the releases it makes active state (R16).
+    """
+
+    writes: tuple[Write, ...]
+    reset: str | None
+    reset_seconds: float | None = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Stranded:
+    """A component that cannot reach its target, and the smallest reason."""
+
+    slot: str
+    reason: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Route:
+    """The answer for one server, with its proof: the bound and the states expanded."""
+
+    rounds: tuple[Round, ...] = ()
+    stranded: tuple[Stranded, ...] = ()
+    outages: int = 0
+    power_cycles: int = 0
+    restarts: int = 0
+    proven: bool = True
+    expanded: int = 0
+    bound_outages: int = 0
+
+    @property
+    def writes(self) -> tuple[Write, ...]:
+        """All writes in order."""
+        return tuple(write for step in self.rounds for write in step.writes)
+
+
+def plan_route(positions: Sequence[Position]) -> Route:
+    """The least-cost route of one server to its targets; stranded components are named with reasons."""
+    fitted = {p.component.slot: _fit_up(p) for p in positions}
+    barred = {slot: reason for slot, p in _by_slot(positions) if (reason := _bar(p)) is not None}
+    return _route_with(fitted, barred, downwards=False)
+
+
+def plan_way_back(positions: Sequence[Position], back: Mapping[str, str]) -> Route:
+    """The least-cost way back: each slot of ``back`` down to the version given (R24)."""
+    fitted = {}
+    for slot, position in _by_slot(positions):
+        wanted = back.get(slot)
+        fitted[slot] = Fitted(position.component, position.product, wanted, movable=wanted is not None)
+    barred = {
+        slot: "it is in no catalog, so its way back is not known"
+        for slot, position in _by_slot(positions)
+        if slot in back and position.product is None
+    }
+    return _route_with(fitted, barred, downwards=True)
+
+
+def _by_slot(positions: Iterable[Position]) -> list[tuple[str, Position]]:
+    return sorted((p.component.slot, p) for p in positions)
+
+
+def _fit_up(position: Position) -> Fitted:
+    component, product, target = position.component, position.product, position.target
+    wanted = target.version if target and not target.held else None
+    if product is None or component.version is None or wanted is None:
+        return Fitted(component, product)
+    key, goal = product.key(component.version), product.key(wanted)
+    below = key is not None and goal is not None and key < goal
+    return Fitted(component, product, wanted, movable=below or component.has_waiting)
+
+
+def _bar(position: Position) -> str | None:
+    """Why a component that is below its target can't be written at all, or None."""
+    component, fitted = position.component, _fit_up(position)
+    if not fitted.movable or fitted.target is None or fitted.product is None:
+        return None
+    product = fitted.product
+    if component.waiting and is_at_least(product.scheme, component.waiting, fitted.target, product.listed):
+        return None
+    if is_at_least(product.scheme, component.version or "", fitted.target, product.listed):
+        return None
+    if component.updateable is False:
+        return f"{component.name} says that it can't be updated"
+    if product.find(fitted.target) is None:
+        return f"the catalog lacks {product.name} {fitted.target}"
+    return None
+
+
+def _freeze(fitted: Fitted) -> Fitted:
+    return Fitted(fitted.component, fitted.product, None, movable=False)
+
+
+def _route_with(fitted: dict[str, Fitted], barred: dict[str, str], *, downwards: bool) -> Route:
+    reasons = dict(barred)
+    while True:
+        problem = _problem(fitted, reasons, downwards)
+        fresh = _unreachable(problem)
+        if not fresh:
+            break
+        reasons.update(fresh)
+    found = find_route(problem)
+    if found is None:
+        reasons, problem, found = _leave_out(fitted, reasons, downwards)
+    return _answer(problem, found, reasons)
+
+
+def _problem(fitted: dict[str, Fitted], stranded: Iterable[str], downwards: bool) -> Problem:
+    left_out = set(stranded)
+    return build_problem(
+        [_freeze(item) if slot in left_out else item for slot, item in fitted.items()], downwards=downwards
+    )
+
+
+def _leave_out(
+    fitted: dict[str, Fitted], reasons: dict[str, str], downwards: bool
+) -> tuple[dict[str, str], Problem, Found]:
+    """Components that exclude each other: leave out as few as possible, then the cheapest (R12)."""
+    movable = sorted(slot for slot, item in fitted.items() if item.movable and slot not in reasons)
+    tried = 0
+    for count in range(1, len(movable) + 1):
+        best: tuple[tuple[object, ...], dict[str, str], Problem, Found] | None = None
+        for removed in itertools.combinations(movable, count):
+            tried += 1
+            if tried > REMOVAL_LIMIT:
+                removed = tuple(movable)
+            why = {slot: "the others can't move while this one does; left out so that they can" for slot in removed}
+            problem = _problem(fitted, {**reasons, **why}, downwards)
+            found = find_route(problem)
+            if found is not None and (best is None or (found.cost, removed) < best[0]):
+                best = ((found.cost, removed), {**reasons, **why}, problem, found)
+            if tried > REMOVAL_LIMIT:
+                break
+        if best is not None:
+            return best[1], best[2], best[3]
+    raise AssertionError("leaving out everything always leaves the empty route")
+
+
+def _unreachable(problem: Problem) -> dict[str, str]:
+    """Parts whose goal can't be reached even if every other part goes wherever it can."""
+    reach = _relaxed_reach(problem)
+    stuck = [
+        index for index, part in enumerate(problem.parts) if part.wanted and not part.goals & reach[index]
+    ]
+    reasons: dict[str, str] = {}
+    for index in stuck:
+        reason = _why_stuck(problem, index, reach)
+        reasons.update(dict.fromkeys(problem.parts[index].slots, reason))
+    return reasons
+
+
+def _relaxed_reach(problem: Problem) -> list[set[int]]:
+    reach = [{0} | ({part.waiting} if part.waiting >= 0 else set()) for part in problem.parts]
+    grown = True
+    while grown:
+        grown = False
+        for index, part in enumerate(problem.parts):
+            for at in list(reach[index]):
+                for point in part.follows[at]:
+                    if point not in reach[index] and _may_reach(problem, index, at, point, reach):
+                        reach[index].add(point)
+                        grown = True
+    return reach
+
+
+def _may_reach(problem: Problem, index: int, at: int, point: int, reach: list[set[int]]) -> bool:
+    part = problem.parts[index]
+    if not (part.floors[0] & part.floors[at]) >> point & 1:
+        return False
+    return all(any(mask >> p & 1 for p in reach[other]) for other, mask in part.conditions[point])
+
+
+def _why_stuck(problem: Problem, index: int, reach: list[set[int]]) -> str:
+    """The smallest reason: a need of the nearest blocked release, a floor, or a gap in the catalog."""
+    part = problem.parts[index]
+    product = part.product
+    assert product is not None
+    for point in range(1, len(part.points)):
+        standing = [at for at in reach[index] if point in part.follows[at]]
+        if point in reach[index] or not standing:
+            continue
+        version = part.points[point].version
+        for at in (0, *standing):
+            if not part.floors[at] >> point & 1:
+                release = part.points[at].release
+                floor = release.floor_after if release else None
+                return f"no way back below {floor} once {part.points[at].version} is installed"
+        release = part.points[point].release
+        for need in release.needs if release else ():
+            for other, mask in part.conditions[point]:
+                needed = problem.parts[other]
+                if needed.product and needed.product.id == need.product and not any(
+                    mask >> p & 1 for p in reach[other]
+                ):
+                    bound = need.at_least or f"below {need.below}"
+                    return f"{product.name} {version} needs {needed.product.name} {bound}, {_state_of(needed)}"
+    return _gap(part, product, reach[index])
+
+
+def _state_of(part: Part) -> str:
+    version = part.points[0].version
+    if not version:
+        return "which could not be read"
+    return f"which stays at {version}" if not part.movable else f"which can't get there from {version}"
+
+
+def _gap(part: Part, product: Product, reached: set[int]) -> str:
+    top = max(reached, key=lambda p: product.key(part.points[p].version) or ())
+    have = part.points[top].version
+    wanted = [p for p in part.points if p.release and p.release.direct_from]
+    for point in wanted:
+        assert point.release is not None and point.release.direct_from is not None
+        if not is_at_least(product.scheme, have, point.release.direct_from, product.listed):
+            needed = point.release.direct_from
+            return f"the catalog lacks a release of {product.name} between {have} and {needed}"
+    return f"the catalog has no release of {product.name} that leads on from {have}"
+
+
+def _answer(problem: Problem, found: Found, reasons: dict[str, str]) -> Route:
+    rounds = _rounds(problem, found.actions)
+    return Route(
+        rounds=rounds,
+        stranded=tuple(Stranded(slot=slot, reason=reasons[slot]) for slot in sorted(reasons)),
+        outages=found.cost[0],
+        power_cycles=found.cost[1],
+        restarts=found.cost[2],
+        proven=found.proven,
+        expanded=found.expanded,
+        bound_outages=found.bound[0],
+    )
+
+
+Draft = list[tuple[list[Action], str | None]]
+
+
+def _rounds(problem: Problem, actions: Sequence[Action]) -> tuple[Round, ...]:
+    draft: Draft = [([], None)]
+    for action in actions:
+        if action[0] == "write":
+            draft[-1][0].append(action)
+        else:
+            draft[-1] = (draft[-1][0], action[0])
+            draft.append(([], None))
+    if not draft[-1][0]:
+        draft.pop()
+    return _spell_out(problem, _settle(problem, draft))
+
+
+def _settle(problem: Problem, draft: Draft) -> Draft:
+    """Let each write stand in the round whose reset makes it active, where the rules allow it (R17.3)."""
+    for place in range(len(draft)):
+        for action in list(draft[place][0]):
+            later = _activating_round(problem, draft, place, action)
+            if later == place:
+                continue
+            moved = [([a for a in writes if a != action or i != place], r) for i, (writes, r) in enumerate(draft)]
+            moved[later][0].append(action)
+            if _replay(problem, moved) is not None:
+                draft = moved
+    return [(_in_order(problem, draft, place), reset) for place, (_, reset) in enumerate(draft)]
+
+
+def _activating_round(problem: Problem, draft: Draft, place: int, action: Action) -> int:
+    activation = problem.parts[action[1]].points[action[2]].activation
+    for later in range(place, len(draft)):
+        if activation == "at once" or draft[later][1] in ("power cycle", activation):
+            return later
+    return place
+
+
+def _in_order(problem: Problem, draft: Draft, place: int) -> list[Action]:
+    """Lexical order of slots within a round, save where one write must come after another (R17.5)."""
+    writes = sorted(draft[place][0], key=lambda a: problem.parts[a[1]].slots)
+    before: list[Action] = []
+    while writes:
+        for action in writes:
+            rest = [w for w in writes if w != action]
+            trial: Draft = [*draft[:place], ([*before, action, *rest], draft[place][1]), *draft[place + 1 :]]
+            if not rest or _replay(problem, trial) is not None or _replay_any(problem, draft, place, before, action):
+                before.append(action)
+                writes = rest
+                break
+        else:
+            return draft[place][0]
+    return before if _replay(problem, [*draft[:place], (before, draft[place][1]), *draft[place + 1 :]]) else draft[place][0]
+
+
+def _replay_any(problem: Problem, draft: Draft, place: int, before: list[Action], action: Action) -> bool:
+    """Whether the original order, with this write drawn to the front, is allowed."""
+    rest = [w for w in draft[place][0] if w not in before and w != action]
+    trial: Draft = [*draft[:place], ([*before, action, *rest], draft[place][1]), *draft[place + 1 :]]
+    return _replay(problem, trial) is not None
+
+
+def _replay(problem: Problem, draft: Draft) -> State | None:
+    """Carry a draft out by the rules: the last state if all is allowed and the goal met, else None."""
+    state: State | None = problem.start()
+    for writes, reset in draft:
+        for _, part, point in writes:
+            state = problem.write(state, part, point) if state is not None else None
+        if state is not None and reset is not None:
+            state = problem.reset(state, reset)
+        if state is None:
+            return None
+    return state if state is not None and problem.is_goal(state) else None
+
+
+def _spell_out(problem: Problem, draft: Draft) -> tuple[Round, ...]:
+    state = problem.start()
+    rounds = []
+    for actions, reset in draft:
+        writes: list[Write] = []
+        for _, index, point in actions:
+            part = problem.parts[index]
+            source = part.points[state[index][0]].version
+            target = part.points[point]
+            seconds = target.release.write_seconds if target.release else None
+            product = part.product.id if part.product else ""
+            writes += [
+                Write(slot=slot, product=product, source=source, to=target.version, seconds=seconds)
+                for slot in part.slots
+            ]
+            after = problem.write(state, index, point)
+            assert after is not None
+            state = after
+        seconds_away = _reset_seconds(problem, state, reset)
+        if reset is not None:
+            after = problem.reset(state, reset)
+            assert after is not None
+            state = after
+        rounds.append(Round(writes=tuple(writes), reset=reset, reset_seconds=seconds_away))
+    return tuple(rounds)
+
+
+def _reset_seconds(problem: Problem, state: State, reset: str | None) -> float | None:
+    if reset is None:
+        return None
+    stated = [
+        point.release.reset_seconds
+        for part, local in zip(problem.parts, state, strict=True)
+        if local[1] >= 0
+        and reset in ("power cycle", (point := part.points[local[1]]).activation)
+        and point.release is not None
+        and point.release.reset_seconds is not None
+    ]
+    return max(stated, default=None)

@@ -1,0 +1,151 @@
+"""Catalogs, ``ordnung.catalog/1``: bytes to ``Issue`` and back."""
+
+from __future__ import annotations
+
+import datetime
+from typing import Any
+
+from ordnung.core.catalog import Fix, Issue, Need, Payload, Product, Release
+from ordnung.formats.documents import parse_document, write_document
+from ordnung.formats.errors import FormatError
+
+
+def parse_catalog(raw: bytes, source: str = "catalog") -> Issue:
+    """One issue of a catalog.
+
+    Raises:
+        FormatError: not a whole, valid catalog; also for dates that do not exist, a product that
+            stands twice, two releases that compare equal (V10) and releases listed against their order.
+    """
+    document = parse_document(raw, "catalog", source)
+    products = tuple(
+        _product(entry, source, f"products.{place}") for place, entry in enumerate(document["products"])
+    )
+    ids = [product.id for product in products]
+    for place, name in enumerate(ids):
+        if name in ids[:place]:
+            raise FormatError(source, f"products.{place}.id", f"{name} stands twice")
+    return Issue(
+        maker=document["maker"],
+        catalog=document["catalog"],
+        issue=document["issue"],
+        issued=_date(document["issued"], source, "issued"),
+        base=document.get("base", ""),
+        models=tuple(document.get("models", ())),
+        products=products,
+    )
+
+
+def _product(entry: dict[str, Any], source: str, place: str) -> Product:
+    product = Product(
+        id=entry["id"],
+        name=entry["name"],
+        kind=entry["kind"],
+        scheme=entry.get("scheme", "listed"),
+        fits=tuple(entry.get("fits", ())),
+        releases=tuple(
+            _release(release, source, f"{place}.releases.{number}")
+            for number, release in enumerate(entry["releases"])
+        ),
+    )
+    seen: dict[object, str] = {}
+    for number, release in enumerate(product.releases):
+        key = product.key(release.version)
+        if key is not None and seen.setdefault(key, release.version) is not release.version:
+            where = f"{place}.releases.{number}.version"
+            raise FormatError(source, where, f"{release.version} equals {seen[key]} of the same product")
+    return product
+
+
+def _release(entry: dict[str, Any], source: str, place: str) -> Release:
+    released = entry.get("released")
+    return Release(
+        version=entry["version"],
+        released=_date(released, source, f"{place}.released") if released else None,
+        importance=entry.get("importance"),
+        fixes=tuple(Fix(**fix) for fix in entry.get("fixes", ())),
+        payload=_payload(entry),
+        direct_from=entry.get("direct_from"),
+        needs=tuple(Need(**need) for need in entry.get("needs", ())),
+        activation=entry.get("activation"),
+        write_seconds=entry.get("write_seconds"),
+        reset_seconds=entry.get("reset_seconds"),
+        alone=entry.get("alone", False),
+        floor_after=entry.get("floor_after"),
+        notes=entry.get("notes", ""),
+    )
+
+
+def _payload(entry: dict[str, Any]) -> Payload | None:
+    """The wrapping for the controller, which is how we bring payloads (N2.8)."""
+    chosen = entry.get("payload")
+    if chosen is None:
+        chosen = next((w for w in entry.get("wrappings", ()) if w["for"] == "controller"), None)
+    if chosen is None:
+        return None
+    return Payload(path=chosen["path"], size=chosen["size"], sha256=chosen["sha256"])
+
+
+def _date(text: str, source: str, place: str) -> datetime.date:
+    try:
+        return datetime.date.fromisoformat(text)
+    except ValueError:
+        raise FormatError(source, place, f"{text} is not a date") from None
+
+
+def write_catalog(issue: Issue) -> bytes:
+    """The fixed spelling of an issue; reading it back gives the same issue."""
+    return write_document(
+        {
+            "format": "ordnung.catalog/1",
+            "maker": issue.maker,
+            "catalog": issue.catalog,
+            "issue": issue.issue,
+            "issued": issue.issued.isoformat(),
+            "base": issue.base,
+            "models": list(issue.models),
+            "products": [_product_entry(product) for product in issue.products],
+        }
+    )
+
+
+def _product_entry(product: Product) -> dict[str, Any]:
+    return {
+        "id": product.id,
+        "name": product.name,
+        "kind": product.kind,
+        "scheme": product.scheme,
+        "fits": [dict(entry) for entry in product.fits],
+        "releases": [_release_entry(release) for release in product.releases],
+    }
+
+
+def _release_entry(release: Release) -> dict[str, Any]:
+    entry: dict[str, Any] = {
+        "version": release.version,
+        "released": release.released.isoformat() if release.released else None,
+        "importance": release.importance,
+        "fixes": [_known({"id": f.id, "score": f.score, "title": f.title or None}) for f in release.fixes],
+        "payload": _payload_entry(release.payload),
+        "direct_from": release.direct_from,
+        "needs": [
+            _known({"product": n.product, "at_least": n.at_least, "below": n.below}) for n in release.needs
+        ],
+        "activation": release.activation,
+        "write_seconds": release.write_seconds,
+        "reset_seconds": release.reset_seconds,
+        "alone": release.alone or None,
+        "floor_after": release.floor_after,
+        "notes": release.notes or None,
+    }
+    return {name: value for name, value in _known(entry).items() if value != []}
+
+
+def _payload_entry(payload: Payload | None) -> dict[str, Any] | None:
+    if payload is None:
+        return None
+    return {"path": payload.path, "size": payload.size, "sha256": payload.sha256}
+
+
+def _known(entry: dict[str, Any]) -> dict[str, Any]:
+    return {name: value for name, value in entry.items() if value is not None}

@@ -1,0 +1,1 @@
+"""JSON Schemas of our own documents."""

@@ -1,0 +1,170 @@
+"""A whole floor of stand-ins in one process: listeners, the mirror, the control port, kept state."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import json
+import ssl
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+from aiohttp import web
+
+from ordnung.formats.siteclock import SiteClock
+from ordnung.standins.certificates import Authority, open_authority
+from ordnung.standins.control import Control
+from ordnung.standins.face import Face
+from ordnung.standins.hardware import Hardware
+from ordnung.standins.mirror import Mirror
+
+MIRROR_ADDRESS = "127.20.100.1"
+SAVE_SECONDS = 1.0
+"""How often changed hardware is written to the state file, in real seconds."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class FloorSettings:
+    """How a floor is to be set up. Port 0 takes any free port per listener."""
+
+    folder: Path
+    port: int = 8443
+    control_port: int = 0
+    service_ms: float = 0.0
+    keep: bool = False
+
+
+@dataclass
+class Floor:
+    """Starts and stops the stand-ins for a list of servers."""
+
+    hardware: Sequence[Hardware]
+    settings: FloorSettings
+    clock: SiteClock
+    by_name: dict[str, Hardware] = field(default_factory=dict)
+    urls: dict[str, str] = field(default_factory=dict)
+    mirror_url: str = ""
+    control_url: str = ""
+
+    def __post_init__(self) -> None:
+        self.by_name = {device.name: device for device in self.hardware}
+        self.authority: Authority = open_authority(self.settings.folder / "ca")
+        self.trust = ssl.create_default_context(cafile=str(self.authority.path))
+        self.face = Face(self.clock, self.trust, self.settings.service_ms)
+        self.mirror = Mirror(self.settings.folder / "mirror")
+        self.contexts: dict[str, ssl.SSLContext] = {}
+        self.runners: list[web.AppRunner] = []
+        self.saver: asyncio.Task[None] | None = None
+        self.state_path = self.settings.folder / "hardware.json"
+
+    async def start(self) -> None:
+        """Bring every listener up.
+
+        Raises:
+            OSError: an address or port is taken or not to be had.
+        """
+        self._load()
+        runner = await self._runner(self.face.application())
+        for device in self.hardware:
+            context = self.contexts[device.name] = self.authority.context(address_of(device), device.name)
+            port = await self._listen(runner, address_of(device), self.settings.port, context)
+            self.face.devices[(address_of(device), port)] = device
+            self.urls[device.name] = f"https://{address_of(device)}:{port}"
+        mirror_runner = await self._runner(self.mirror.application())
+        context = self.authority.context(MIRROR_ADDRESS, "mirror")
+        port = await self._listen(mirror_runner, MIRROR_ADDRESS, self.settings.port, context)
+        self.mirror_url = f"https://{MIRROR_ADDRESS}:{port}/"
+        control_runner = await self._runner(Control(self).application())
+        port = await self._listen(control_runner, "127.0.0.1", self.settings.control_port, None)
+        self.control_url = f"http://127.0.0.1:{port}"
+        if self.settings.keep:
+            self.saver = asyncio.create_task(self._keep_saving())
+
+    async def stop(self) -> None:
+        """Take everything down; kept state is written a last time."""
+        if self.saver is not None:
+            self.saver.cancel()
+            with contextlib.suppress(asyncio.CancelledError):
+                await self.saver
+            self._save()
+        await self.face.close()
+        for runner in self.runners:
+            await runner.cleanup()
+
+    async def _runner(self, app: web.Application) -> web.AppRunner:
+        runner = web.AppRunner(app, access_log=None, shutdown_timeout=1.0)
+        await runner.setup()
+        self.runners.append(runner)
+        return runner
+
+    async def _listen(
+        self, runner: web.AppRunner, address: str, port: int, context: ssl.SSLContext | None
+    ) -> int:
+        known = len(runner.addresses)
+        site = web.TCPSite(runner, address, port, ssl_context=context, backlog=128)
+        await site.start()
+        bound: int = runner.addresses[known][1]
+        return bound
+
+    def targets(self) -> list[dict[str, Any]]:
+        """Name, address and credentials of every server, for announcing."""
+        return [
+            {
+                "name": device.name,
+                "url": self.urls[device.name],
+                "user": device.user,
+                "password": device.password,
+                "rack": device.rack,
+                "unit": device.unit,
+            }
+            for device in self.hardware
+        ]
+
+    def announcement(self) -> dict[str, Any]:
+        """What ``--announce`` writes once everything answers."""
+        return {
+            "ca": str(self.authority.path),
+            "control": self.control_url,
+            "mirror": self.mirror_url,
+            "targets": self.targets(),
+        }
+
+    def renew_certificate(self, device: Hardware) -> None:
+        """Give a controller another certificate, as after a factory reset."""
+        self.contexts[device.name].load_cert_chain(self.authority.issue(address_of(device), device.name))
+        self.face.drop_connections(device)
+
+    async def _keep_saving(self) -> None:
+        before = ""
+        while True:
+            await asyncio.sleep(SAVE_SECONDS)
+            now = self._dump()
+            if now != before:
+                self._save()
+                before = now
+
+    def _dump(self) -> str:
+        for device in self.hardware:
+            device.advance()
+        return json.dumps({device.name: device.dump() for device in self.hardware})
+
+    def _save(self) -> None:
+        temporary = self.state_path.with_suffix(".new")
+        temporary.write_text(self._dump())
+        temporary.replace(self.state_path)
+
+    def _load(self) -> None:
+        if self.settings.keep and self.state_path.exists():
+            kept = json.loads(self.state_path.read_text())
+            for device in self.hardware:
+                if device.name in kept:
+                    device.load(kept[device.name])
+
+
+def address_of(device: Hardware) -> str:
+    """The loopback address of a server: 127.20.rack.unit."""
+    letters = {"K": 0, "S": 10, "H": 20, "X": 30}
+    rack = letters[device.rack[0]] + int(device.rack[1:])
+    return f"127.20.{rack}.{device.unit}"

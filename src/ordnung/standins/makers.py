@@ -1,0 +1,283 @@
+"""The made-up makers: their products and releases, the packages and the catalogs they publish.
+
+This is the one truth of the demo: packages (with the rules devices obey) and catalogs (which
+Ordnung reads) both come from these tables.
+"""
+
+from __future__ import annotations
+
+import datetime
+import hashlib
+import random
+from collections.abc import Iterable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from ordnung.formats.documents import write_document
+from ordnung.formats.pldm import NewImage, device_descriptors, write_package
+
+RESTART, REBOOT, POWER, ONCE = "controller restart", "server reboot", "power cycle", "at once"
+
+
+@dataclass(frozen=True, slots=True)
+class Made:
+    """One release as its maker knows it; needs map a product id to the least version."""
+
+    version: str
+    released: str
+    importance: str = "routine"
+    notes: str = ""
+    fixes: tuple[tuple[str, float, str], ...] = ()
+    direct_from: str | None = None
+    needs: tuple[tuple[str, str], ...] = ()
+    floor_after: str | None = None
+    signature: int = 1
+    brings: int = 0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Make:
+    """One product of a maker."""
+
+    id: str
+    name: str
+    kind: str
+    software_id: str
+    scheme: str = "dotted"
+    pci: str | None = None
+    number: str = ""
+    activation: str = REBOOT
+    write_seconds: int = 60
+    reset_seconds: int = 240
+    kilobytes: int = 400
+    releases: tuple[Made, ...] = ()
+
+    @property
+    def folder(self) -> str:
+        """Where its payloads lie on the maker's mirror."""
+        return self.id.replace(".", "/")
+
+    def made(self, version: str) -> Made:
+        """The release of that version. Raises KeyError when the maker made none."""
+        for release in self.releases:
+            if release.version == version:
+                return release
+        raise KeyError(version)
+
+
+_SA14 = (("CRV-SA-2026-014", 8.1, "Boot variable handling lets a local administrator run code before the system"),)
+_SA11 = (("CRV-SA-2026-011", 9.0, "Session tokens of the management controller can be guessed"),)
+_SA03 = (("QUO-SA-2026-003", 7.4, "A crafted frame stops the card"),)
+
+REED14_BIOS = Make(
+    id="corvane.reed14.bios", name="Reed 14 BIOS", kind="bios", software_id="CRV-R14-BIOS",
+    write_seconds=300, reset_seconds=300, kilobytes=1600,
+    releases=(
+        Made("1.8.2", "2024-03-12"),
+        Made("1.11.0", "2024-06-18", "stability", "Steadier memory training on cold starts."),
+        Made("2.1.0", "2024-11-05", "routine", "New set-up pages."),
+        Made("2.4.1", "2025-03-20", "stability", "Brings the second signature scheme: later releases can only be written from here on.", brings=2),
+        Made("2.6.0", "2025-07-15", "stability", "Fewer corrected errors reported.", direct_from="2.4.1", signature=2),
+        Made("3.0.5", "2026-01-27", "routine", "Needs controller 5.30.0.", direct_from="2.4.1", needs=(("corvane.reed14.bmc", "5.30.0"),), signature=2),
+        Made("3.2.0", "2026-10-07", "security", "Closes CRV-SA-2026-014. No way back below 2.4.1.", _SA14, "2.4.1", (("corvane.reed14.bmc", "5.30.0"),), "2.4.1", 2),
+    ),
+)  # fmt: skip
+REED14_BMC = Make(
+    id="corvane.reed14.bmc", name="Reed 14 controller", kind="controller", software_id="CRV-R14-BMC",
+    activation=RESTART, write_seconds=240, reset_seconds=120, kilobytes=4200,
+    releases=(
+        Made("5.10.2", "2025-02-11"),
+        Made("5.20.0", "2025-09-02", "stability", "Longer event log."),
+        Made("5.30.0", "2026-09-23", "security", "Closes CRV-SA-2026-011.", _SA11),
+    ),
+)  # fmt: skip
+REED12_BIOS = Make(
+    id="corvane.reed12.bios", name="Reed 12 BIOS", kind="bios", software_id="CRV-R12-BIOS",
+    write_seconds=280, reset_seconds=320, kilobytes=1300,
+    releases=(
+        Made("1.44.0", "2024-04-09"),
+        Made("1.52.0", "2025-06-03", "stability"),
+        Made("1.56.0", "2026-08-19", "security", "Closes CRV-SA-2026-014. The last release for this model.", _SA14, needs=(("corvane.reed12.bmc", "2.75.3"),)),
+    ),
+)  # fmt: skip
+REED12_BMC = Make(
+    id="corvane.reed12.bmc", name="Reed 12 controller", kind="controller", software_id="CRV-R12-BMC",
+    activation=RESTART, write_seconds=220, reset_seconds=140, kilobytes=2600,
+    releases=(
+        Made("2.61.1", "2024-01-30"),
+        Made("2.70.0", "2025-01-14", "stability", "Layout of the flash changes: a stop on the way to anything newer.", direct_from="2.61.1"),
+        Made("2.75.3", "2025-11-11", "security", "Closes CRV-SA-2026-011.", _SA11, "2.70.0"),
+        Made("2.80.0", "2026-08-19", "stability", "", (), "2.70.0"),
+    ),
+)  # fmt: skip
+HEATH24_BIOS = Make(
+    id="corvane.heath24.bios", name="Heath 24 BIOS", kind="bios", software_id="CRV-H24-BIOS",
+    write_seconds=300, reset_seconds=420, kilobytes=1700,
+    releases=(Made("2.2.0", "2025-05-06"), Made("2.6.0", "2026-10-07", "security", "Closes CRV-SA-2026-014.", _SA14)),
+)  # fmt: skip
+HEATH24_BMC = Make(
+    id="corvane.heath24.bmc", name="Heath 24 controller", kind="controller", software_id="CRV-H24-BMC",
+    activation=RESTART, write_seconds=240, reset_seconds=150, kilobytes=3800,
+    releases=(Made("4.8.0", "2025-08-05"), Made("4.12.0", "2026-09-23", "security", "Closes CRV-SA-2026-011.", _SA11)),
+)  # fmt: skip
+HEATH24_PLANE = Make(
+    id="corvane.heath24.backplane", name="Heath 24 backplane", kind="backplane", software_id="CRV-H24-PLANE",
+    activation=POWER, write_seconds=60, reset_seconds=540, kilobytes=120,
+    releases=(Made("1.3", "2025-02-18"), Made("1.4", "2026-06-30", "stability", "Drives no longer drop out when all spin up at once.")),
+)  # fmt: skip
+RAID_R9 = Make(
+    id="tessaly.r9", name="Tessaly R9 RAID", kind="raid", software_id="TSY-R9", pci="ffe2:0090:ffe2:0001",
+    number="TSY-R9-8P", write_seconds=120, kilobytes=700,
+    releases=(
+        Made("7.14.0", "2025-04-22"),
+        Made("7.16.1", "2025-12-09", "stability"),
+        Made("7.18.0", "2026-09-30", "stability", "Rebuilds no longer stall when a second drive is slow."),
+    ),
+)  # fmt: skip
+NIC_Q25 = Make(
+    id="quorrin.q25", name="Quorrin Q25, 2 ports", kind="nic", software_id="QUO-Q25", pci="ffe3:0025:ffe3:0002",
+    number="Q25-2S", write_seconds=90, kilobytes=900,
+    releases=(
+        Made("22.9.0", "2024-09-10"),
+        Made("24.1.3", "2025-10-21", "stability"),
+        Made("24.2.8", "2026-05-12", "security", "Closes QUO-SA-2026-003.", _SA03),
+    ),
+)  # fmt: skip
+DRIVE_S4 = Make(
+    id="brevik.s4", name="Brevik S4 NVMe", kind="drive", software_id="BRV-S4", scheme="listed", number="S4-1920",
+    activation=ONCE, write_seconds=45, reset_seconds=0, kilobytes=300,
+    releases=(Made("GX02", "2025-01-16"), Made("GX03", "2025-09-25"), Made("GX04", "2026-07-09", "stability", "Fewer latency peaks under mixed load.")),
+)  # fmt: skip
+DRIVE_K7 = Make(
+    id="brevik.k7", name="Brevik K7 SAS", kind="drive", software_id="BRV-K7", scheme="letter", number="K7-16T",
+    activation=ONCE, write_seconds=40, reset_seconds=0, kilobytes=260,
+    releases=(Made("A07", "2024-12-03"), Made("A12", "2025-08-26"), Made("B01", "2026-06-16", "stability")),
+)  # fmt: skip
+SUPPLY_800 = Make(
+    id="ardlow.p800", name="Ardlow 800 supply", kind="power", software_id="ARD-P800", number="P800",
+    write_seconds=180, kilobytes=80, releases=(Made("1.07", "2024-10-01"), Made("1.09", "2026-03-17", "stability")),
+)  # fmt: skip
+STRAY_NIC = Make(
+    id="stray.n10", name="Unmarked N10, 4 ports", kind="nic", software_id="N10-GENERIC", pci="ffe9:0010:ffe9:0001",
+    number="N10", releases=(Made("3.14", "2020-01-01"),),
+)  # fmt: skip
+
+MAKES = (
+    REED14_BIOS, REED14_BMC, REED12_BIOS, REED12_BMC, HEATH24_BIOS, HEATH24_BMC, HEATH24_PLANE,
+    RAID_R9, NIC_Q25, DRIVE_S4, DRIVE_K7, SUPPLY_800,
+)  # fmt: skip
+BY_ID = {make.id: make for make in MAKES}
+_CORVANE_OWN = tuple(make for make in MAKES if make is not NIC_Q25)
+ISSUES: tuple[tuple[str, str, str, str, tuple[str, ...], tuple[Make, ...]], ...] = (
+    ("Corvane", "corvane-servers", "2026-09", "2026-09-24", ("Corvane Reed 12", "Corvane Reed 14", "Corvane Heath 24"), _CORVANE_OWN),
+    ("Corvane", "corvane-servers", "2026-11", "2026-11-04", ("Corvane Reed 14", "Corvane Heath 24"), tuple(m for m in _CORVANE_OWN if "reed12" not in m.id)),
+    ("Quorrin", "quorrin-cards", "2026-06", "2026-06-01", (), (NIC_Q25,)),
+)  # fmt: skip
+"""(maker, catalog, issue, issued, models, products): the November issue drops Reed 12."""
+
+
+def device_rules(make: Make, made: Made) -> dict[str, Any]:
+    """What the package tells the device (``formats.md``: device rules inside a package)."""
+    rules: dict[str, Any] = {
+        "software_id": make.software_id,
+        "version": made.version,
+        "signature_generation": made.signature,
+    }
+    if made.direct_from:
+        rules["direct_from"] = made.direct_from
+    if made.needs:
+        rules["needs"] = [
+            {"product": name, "software_id": BY_ID[name].software_id, "at_least": bound} for name, bound in made.needs
+        ]
+    if made.floor_after:
+        rules["floor_after"] = made.floor_after
+    if made.brings:
+        rules["brings_generation"] = made.brings
+    return rules
+
+
+def make_package(make: Make, made: Made) -> bytes:
+    """The payload of one release: a PLDM package with content that is always the same."""
+    seed = random.Random(f"{make.id} {made.version}")
+    size = make.kilobytes * 1024
+    dense, sparse = seed.randbytes(size * 2 // 3), bytes(size - size * 2 // 3)
+    image = NewImage(version=made.version, content=dense + sparse, activation=make.activation)
+    released = datetime.datetime.fromisoformat(made.released).replace(tzinfo=datetime.UTC)
+    descriptors = device_descriptors(make.software_id, make.pci)
+    revision = 1 if made.released < "2025" else 4
+    return write_package(
+        [(descriptors, device_rules(make, made))], [image], version=made.version, released=released, revision=revision
+    )
+
+
+def payload_path(make: Make, made: Made) -> str:
+    """Where the payload lies below the mirror's root."""
+    return f"{make.folder}/{make.kind}-{made.version}.pldm"
+
+
+def write_mirror(folder: Path, base: str, makes: Iterable[Make] = MAKES) -> list[Path]:
+    """Write payloads and catalogs as the makers publish them; returns the catalogs' paths.
+
+    What is there already with the right length is left alone.
+    """
+    sums: dict[tuple[str, str], tuple[int, str]] = {}
+    for make in makes:
+        for made in make.releases:
+            path = folder / payload_path(make, made)
+            raw = make_package(make, made)
+            sums[make.id, made.version] = (len(raw), hashlib.sha256(raw).hexdigest())
+            if not path.exists() or path.stat().st_size != len(raw):
+                path.parent.mkdir(parents=True, exist_ok=True)
+                path.write_bytes(raw)
+    paths = []
+    for maker, catalog, issue, issued, models, products in ISSUES:
+        document = {
+            "format": "ordnung.catalog/1",
+            "maker": maker,
+            "catalog": catalog,
+            "issue": issue,
+            "issued": issued,
+            "base": base,
+            "models": list(models),
+            "products": [_product(make, sums, issued) for make in products],
+        }
+        path = folder / "catalogs" / f"{catalog}-{issue}.json"
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_bytes(write_document(document))
+        paths.append(path)
+    return paths
+
+
+def _product(make: Make, sums: dict[tuple[str, str], tuple[int, str]], issued: str) -> dict[str, Any]:
+    fits: dict[str, str] = {"software_id": make.software_id}
+    if make.pci:
+        fits["pci"] = ":".join(make.pci.split(":")[:2]) + ":*:*"
+    return {
+        "id": make.id,
+        "name": make.name,
+        "kind": make.kind,
+        "scheme": make.scheme,
+        "fits": [fits],
+        "releases": [_release(make, made, sums) for made in make.releases if made.released <= issued],
+    }
+
+
+def _release(make: Make, made: Made, sums: dict[tuple[str, str], tuple[int, str]]) -> dict[str, Any]:
+    size, digest = sums[make.id, made.version]
+    entry: dict[str, Any] = {
+        "version": made.version,
+        "released": made.released,
+        "importance": made.importance,
+        "fixes": [{"id": name, "score": score, "title": title} for name, score, title in made.fixes],
+        "payload": {"path": payload_path(make, made), "size": size, "sha256": digest},
+        "needs": [{"product": name, "at_least": bound} for name, bound in made.needs],
+        "activation": make.activation,
+        "write_seconds": make.write_seconds,
+        "reset_seconds": make.reset_seconds,
+        "alone": False,
+    }
+    for name, value in (("direct_from", made.direct_from), ("floor_after", made.floor_after), ("notes", made.notes)):
+        if value:
+            entry[name] = value
+    return entry
