@@ -1,0 +1,70 @@
+"""One signed-in controller as the engine's port wants it."""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
+from pathlib import Path
+
+from ordnung.controllers import reset, survey, update
+from ordnung.controllers.client import Client, Endpoint, Session, open_session
+from ordnung.controllers.types import Marker, Reach, TaskView
+from ordnung.core.components import Server
+
+
+class RedfishController:
+    """A controller reached over Redfish. What it raises is always a ControllerError."""
+
+    def __init__(self, session: Session) -> None:
+        self._session = session
+
+    @property
+    def pin(self) -> str:
+        """The fingerprint of the certificate it showed."""
+        return self._session.pin
+
+    async def read(self, now: datetime.datetime) -> Server:
+        """One reading of the server."""
+        return await survey.read_server(self._session, self._session.endpoint.name, now)
+
+    async def reach(self) -> Reach:
+        """How it can be fed."""
+        return await update.read_reach(self._session)
+
+    async def pull(self, reach: Reach, slot: str, uri: str) -> str:
+        """Have it fetch and write an image; returns the task's path."""
+        return await update.send_pull(self._session, reach, await update.target_of(self._session, slot), uri)
+
+    async def push(self, reach: Reach, slot: str, image: Path) -> str:
+        """Upload an image to be written; returns the task's path."""
+        return await update.send_push(self._session, reach, await update.target_of(self._session, slot), image)
+
+    async def task(self, path: str) -> TaskView | None:
+        """A task, or None when it is forgotten."""
+        return await update.read_task(self._session, path)
+
+    async def tasks(self) -> list[TaskView]:
+        """All update tasks it knows."""
+        return await update.list_tasks(self._session)
+
+    async def reset(self, kind: str) -> None:
+        """Ask for a reset, once."""
+        await reset.send_reset(self._session, kind)
+
+    async def marker(self) -> Marker:
+        """When it last started."""
+        return await reset.read_marker(self._session)
+
+
+class RedfishControllers:
+    """Opens controllers over one shared client."""
+
+    def __init__(self, client: Client) -> None:
+        self.client = client
+
+    @asynccontextmanager
+    async def open(self, endpoint: Endpoint) -> AsyncIterator[RedfishController]:
+        """Sign in to a controller for as long as the context lasts. Raises ControllerError."""
+        async with open_session(self.client, endpoint) as session:
+            yield RedfishController(session)

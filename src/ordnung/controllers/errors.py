@@ -1,0 +1,45 @@
+"""What can go wrong between us and a management controller: a closed list, each with its remedy."""
+
+from __future__ import annotations
+
+CAUSES: dict[str, str] = {
+    "unreachable": "Check the cable, the address and that the controller has power; then read it again.",
+    "refused": "Nothing listens at this address and port. Check the address; a controller that restarts answers again in a few minutes.",
+    "certificate changed": "Compare the new fingerprint with the controller itself. If it was replaced or reset, accept the new certificate; otherwise leave it alone.",
+    "certificate invalid": "The certificate is not from the fleet's authority. Install one that is, or pin this one after comparing it.",
+    "signed out": "The user name or the password is wrong. Enter the present one for this server.",
+    "no permission": "This account may not do that. Use one that may update firmware.",
+    "too slow": "It did not answer in time. Read it again later, or restart the controller.",
+    "malformed answer": "The controller answered with something that is not valid Redfish. Read it again; if it stays, restart the controller.",
+    "not Redfish": "Something else answers at this address. Check the address.",
+    "said no": "The controller refused the request; its words are given.",
+    "busy": "The controller asked to be left alone for now. It will be asked again later.",
+}
+
+
+class ControllerError(Exception):
+    """A controller can't be used. ``cause`` is one of ``CAUSES``; ``detail`` what was seen.
+
+    ``retry_after_s`` is set when the controller named a time; ``seen`` is the fingerprint of a
+    changed certificate.
+    """
+
+    def __init__(
+        self, server: str, cause: str, detail: str, *, retry_after_s: float | None = None, seen: str | None = None
+    ) -> None:
+        assert cause in CAUSES
+        self.server, self.cause, self.detail = server, cause, detail
+        self.retry_after_s, self.seen = retry_after_s, seen
+        super().__init__(f"{server}: {cause}: {detail}")
+
+    @property
+    def remedy(self) -> str:
+        """What the person can do."""
+        return CAUSES[self.cause]
+
+
+class LostAnswerError(ControllerError):
+    """A request that changes the device was sent and no answer came: it may have been acted upon.
+
+    It must not be sent again before the device was asked what happened.
+    """
