@@ -35,12 +35,14 @@ class Write:
 class Round:
     """Writes that share one reset; ``reset`` None when nothing needs one (R1).
 
-    ``reset_seconds`` is the largest that the releases it makes active state (R16).
+    ``reset_seconds`` is the largest that the releases it makes active state (R16); ``activates``
+    lists what is active after the round and was not before, as (slot, version).
     """
 
     writes: tuple[Write, ...]
     reset: str | None
     reset_seconds: float | None = None
+    activates: tuple[tuple[str, str], ...] = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -345,6 +347,7 @@ def _spell_out(problem: Problem, draft: Draft) -> tuple[Round, ...]:
     rounds = []
     for actions, reset in draft:
         writes: list[Write] = []
+        before = state
         for _, index, point in actions:
             part = problem.parts[index]
             source = part.points[state[index][0]].version
@@ -363,8 +366,26 @@ def _spell_out(problem: Problem, draft: Draft) -> tuple[Round, ...]:
             after = problem.reset(state, reset)
             assert after is not None
             state = after
-        rounds.append(Round(writes=tuple(writes), reset=reset, reset_seconds=seconds_away))
+        rounds.append(
+            Round(
+                writes=tuple(writes),
+                reset=reset,
+                reset_seconds=seconds_away,
+                activates=_activated(problem, before, state),
+            )
+        )
     return tuple(rounds)
+
+
+def _activated(problem: Problem, before: State, after: State) -> tuple[tuple[str, str], ...]:
+    return tuple(
+        sorted(
+            (slot, part.points[new[0]].version)
+            for part, old, new in zip(problem.parts, before, after, strict=True)
+            if old[0] != new[0]
+            for slot in part.slots
+        )
+    )
 
 
 def _reset_seconds(problem: Problem, state: State, reset: str | None) -> float | None:

@@ -1,0 +1,1 @@
+"""The engine: survey, pack and run as journalled work over ports. It decides nothing and loses nothing."""

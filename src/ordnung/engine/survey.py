@@ -1,0 +1,57 @@
+"""Read many servers at once; each answer or failure is handed on the moment it is there."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Awaitable, Callable, Sequence
+from dataclasses import dataclass
+
+from ordnung.controllers import ControllerError, Endpoint
+from ordnung.core.components import Server
+from ordnung.engine.ports import Clock, Controllers
+
+AT_ONCE = 64
+"""Servers read at once: a controller is slow, we are not; measured in ``bench``."""
+DEADLINE_S = 120.0
+"""Real seconds one server may take in all."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Surveyed:
+    """What came of one server: a reading with the certificate's fingerprint, or an error."""
+
+    name: str
+    server: Server | None = None
+    pin: str | None = None
+    error: ControllerError | None = None
+
+
+Told = Callable[[Surveyed], Awaitable[None]]
+
+
+async def survey(
+    endpoints: Sequence[Endpoint], controllers: Controllers, clock: Clock, told: Told, at_once: int = AT_ONCE
+) -> int:
+    """Read every server once; returns how many could be read. One that fails doesn't disturb the others."""
+    gate = asyncio.Semaphore(at_once)
+
+    async def one(endpoint: Endpoint) -> bool:
+        async with gate:
+            result = await read_one(endpoint, controllers, clock)
+        await told(result)
+        return result.server is not None
+
+    return sum(await asyncio.gather(*(one(endpoint) for endpoint in endpoints)))
+
+
+async def read_one(endpoint: Endpoint, controllers: Controllers, clock: Clock) -> Surveyed:
+    """One reading, its failure as a value."""
+    try:
+        async with asyncio.timeout(DEADLINE_S), controllers.open(endpoint) as controller:
+            server = await controller.read(clock.now())
+            return Surveyed(name=endpoint.name, server=server, pin=controller.pin)
+    except ControllerError as error:
+        return Surveyed(name=endpoint.name, error=error)
+    except TimeoutError:
+        slow = ControllerError(endpoint.name, "too slow", f"not read within {DEADLINE_S:.0f} s")
+        return Surveyed(name=endpoint.name, error=slow)
