@@ -1,0 +1,111 @@
+"""``python -m ordnung.demo``: stand-ins, web and engine with the demo data, until Ctrl-C."""
+
+from __future__ import annotations
+
+import json
+import os
+import shutil
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import click
+
+from ordnung.demo.seed import PEOPLE
+from ordnung.formats.siteclock import SETTING, start_clock
+from ordnung.server.supervisor import Supervisor, SupervisorError, demand_free, start_site
+from ordnung.standins.certificates import open_authority
+
+RATE = 60.0
+PAYLOAD_ADDRESS = "127.20.100.2"
+
+
+@click.command()
+@click.option("--port", type=int, default=8000, show_default=True, help="Of the web server.")
+@click.option("--device-port", type=int, default=8443, show_default=True, help="Of the stand-ins; 0 takes free ones.")
+@click.option("--rate", type=click.FloatRange(min=0.1), default=RATE, show_default=True, help="How fast the clock runs.")
+@click.option("--home", type=click.Path(path_type=Path), default=Path("var/demo"), show_default=True)
+@click.option("--fresh", is_flag=True, help="Begin again: forget runs and put the hardware back as it was.")
+@click.option("--announce", type=click.Path(path_type=Path), help="Write the addresses here once all answer.")
+def main(port: int, device_port: int, rate: float, home: Path, fresh: bool, announce: Path | None) -> None:
+    """Try everything on this machine: rack K1 of the Lowmere Tide and Flood Office."""
+    home = home.resolve()
+    if fresh and home.exists():
+        shutil.rmtree(home)
+    home.mkdir(parents=True, exist_ok=True)
+    supervisor = Supervisor(home, _environment(home, rate))
+    try:
+        url = _start(supervisor, port, device_port)
+        announced = json.loads((home / "standins.json").read_text())
+        if announce:
+            announce.write_text(json.dumps({**announced, "web": url, "people": PEOPLE, "home": str(home)}))
+        _tell(url, rate)
+        supervisor.watch()
+    except SupervisorError as error:
+        click.echo(str(error), err=True)
+        sys.exit(3)
+    finally:
+        supervisor.stop()
+        _remember_time(home, supervisor.environment[SETTING])
+
+
+def _environment(home: Path, rate: float) -> dict[str, str]:
+    authority = open_authority(home / "standins" / "ca")
+    certificate = authority.folder / "payloads.pem"
+    if not certificate.exists():
+        authority.issue(PAYLOAD_ADDRESS, "payloads")
+    kept = home / "clock"
+    not_before = float(kept.read_text()) if kept.exists() else 0.0
+    return {
+        SETTING: start_clock(rate, not_before).setting(),
+        "ORDNUNG_HOME": str(home / "site"),
+        "ORDNUNG_CA": str(authority.path),
+        "ORDNUNG_ENGINE_READY": str(home / "engine.ready"),
+        "ORDNUNG_PAYLOAD_ADDRESS": PAYLOAD_ADDRESS,
+        "ORDNUNG_PAYLOAD_PORT": "0",
+        "ORDNUNG_PAYLOAD_CERTIFICATE": str(certificate),
+    }
+
+
+def _start(supervisor: Supervisor, port: int, device_port: int) -> str:
+    home = supervisor.home
+    demand_free("127.0.0.1", port, "the web server")
+    if device_port:
+        demand_free("127.20.1.41", device_port, "the stand-ins")
+    announced = home / "standins.json"
+    announced.unlink(missing_ok=True)
+    stand_ins = supervisor.start(
+        "standins", "ordnung.standins", "--scenario", "demo", "--port", str(device_port), "--keep",
+        "--folder", str(home / "standins"), "--announce", str(announced),
+    )  # fmt: skip
+    supervisor.wait_until(stand_ins, announced.exists)
+    url = start_site(supervisor, "127.0.0.1", port)
+    seeded = subprocess.run(
+        [sys.executable, "-m", "ordnung.demo.seed", str(announced), str(home / "standins" / "mirror" / "catalogs")],
+        env={**os.environ, **supervisor.environment},
+        capture_output=True,
+        text=True,
+        check=False,
+    )
+    if seeded.returncode:
+        raise SupervisorError(f"The demo data can't be put in: {seeded.stderr.strip().splitlines()[-1]}")
+    return url
+
+
+def _tell(url: str, rate: float) -> None:
+    click.echo(f"\n  Ordnung answers at {url}\n")
+    for name, password in PEOPLE.items():
+        click.echo(f"  sign in as {name}, password {password}")
+    click.echo(f"\n  The clock runs {rate:g} times as fast as yours. Ctrl-C stops everything.\n")
+
+
+def _remember_time(home: Path, setting: str) -> None:
+    """Keep the clock's last time, so that it never goes back when the demo is started again."""
+    rate, real, clock = (float(part) for part in setting.split(";"))
+    if home.exists():
+        (home / "clock").write_text(repr(clock + (time.time() - real) * rate))
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,67 @@
+"""``python -m ordnung.server``: a site of its own: web and engine, no stand-ins, no demo data."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+import click
+
+from ordnung.server.supervisor import Supervisor, SupervisorError, start_site
+
+
+@click.command()
+@click.option("--host", default="127.0.0.1", show_default=True)
+@click.option("--port", type=int, default=8000, show_default=True)
+@click.option("--home", type=click.Path(path_type=Path), default=Path("var/site"), show_default=True)
+@click.option("--ca", type=click.Path(exists=True, path_type=Path), help="The authority of the controllers.")
+@click.option("--certificate", type=click.Path(exists=True, path_type=Path), help="Key and certificate to serve payloads with.")
+@click.option("--payload-address", default="127.0.0.1", show_default=True)
+@click.option("--payload-port", type=int, default=8444, show_default=True)
+@click.option("--add-person", metavar="NAME", help="Make a sign-in and end; the password is asked for.")
+def main(
+    host: str, port: int, home: Path, ca: Path | None, certificate: Path | None, payload_address: str,
+    payload_port: int, add_person: str | None,
+) -> None:  # fmt: skip
+    """Run Ordnung until told to stop."""
+    home = home.resolve()
+    home.mkdir(parents=True, exist_ok=True)
+    environment = {
+        "ORDNUNG_HOME": str(home),
+        "ORDNUNG_ENGINE_READY": str(home / "engine.ready"),
+        "ORDNUNG_PAYLOAD_ADDRESS": payload_address,
+        "ORDNUNG_PAYLOAD_PORT": str(payload_port),
+    }
+    if ca:
+        environment["ORDNUNG_CA"] = str(ca.resolve())
+    if certificate:
+        environment["ORDNUNG_PAYLOAD_CERTIFICATE"] = str(certificate.resolve())
+    if add_person:
+        sys.exit(_add_person(environment, add_person))
+    supervisor = Supervisor(home, environment)
+    try:
+        url = start_site(supervisor, host, port)
+        click.echo(f"Ordnung answers at {url}. Ctrl-C stops it.")
+        supervisor.watch()
+    except SupervisorError as error:
+        click.echo(str(error), err=True)
+        sys.exit(3)
+    finally:
+        supervisor.stop()
+
+
+def _add_person(environment: dict[str, str], name: str) -> int:
+    commands = (["migrate", "--verbosity", "0"], ["createsuperuser", "--username", name, "--email", ""])
+    for command in commands:
+        done = subprocess.run(
+            [sys.executable, "-m", "ordnung.server.manage", *command], env={**os.environ, **environment}, check=False
+        )
+        if done.returncode:
+            return done.returncode
+    return 0
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,1 @@
+"""What the house wants: the fixed rules over the catalogs at hand."""

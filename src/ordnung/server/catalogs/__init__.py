@@ -1,0 +1,1 @@
+"""Issues of catalogs as they were brought in."""

@@ -1,0 +1,100 @@
+"""``python -m ordnung.server.engine``: the engine process. It takes up work from the database and what it left.
+
+Killed at any moment and started again, it goes on: surveys and packing are simply begun anew (they
+change no device), runs go on from their tapes.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import os
+import signal
+import sys
+from pathlib import Path
+
+import django
+import structlog
+
+os.environ.setdefault("DJANGO_SETTINGS_MODULE", "ordnung.server.settings")
+os.environ.setdefault("ORDNUNG_SYNCHRONOUS", "FULL")
+django.setup()
+
+from asgiref.sync import sync_to_async  # noqa: E402
+from django.conf import settings  # noqa: E402
+
+from ordnung.controllers import Client, RedfishControllers  # noqa: E402
+from ordnung.repository import PayloadServer  # noqa: E402
+from ordnung.server.adapters import bump  # noqa: E402
+from ordnung.server.clock import now  # noqa: E402
+from ordnung.server.jobs import Shop, jobs  # noqa: E402
+from ordnung.server.repositories.payloads import open_store  # noqa: E402
+from ordnung.server.vault import derive  # noqa: E402
+from ordnung.server.work.models import Work  # noqa: E402
+
+POLL_S = 0.2
+"""Real seconds between looks for new work; one indexed query each."""
+log = structlog.get_logger()
+
+
+def claim() -> list[Work]:
+    """Take work that was asked for; compare-and-set, so that no two engines take the same."""
+    taken = []
+    for work in Work.objects.filter(state="asked").order_by("pk"):
+        if Work.objects.filter(pk=work.pk, state="asked").update(state="running", started_at=now()):
+            work.refresh_from_db()
+            taken.append(work)
+    return taken
+
+
+def left_over() -> list[Work]:
+    """Work that was under way when the engine died."""
+    return list(Work.objects.filter(state="running").order_by("pk"))
+
+
+async def carry_out(work: Work, shop: Shop) -> None:
+    """Do one work; whatever goes wrong is told on it and never stops the engine."""
+    try:
+        await jobs[work.kind](work, shop)
+    except Exception as error:
+        log.exception("work failed", work=work.pk, kind=work.kind)
+        told = f"Ordnung met an error of its own: {type(error).__name__}: {error}. Nothing more was sent to a device."
+        await sync_to_async(bump)(work, state="failed", ended_at=now(), note=told)
+
+
+async def serve(stopped: asyncio.Event) -> None:
+    """Take up work until told to stop."""
+    payloads = PayloadServer(open_store(), derive("payload paths"))
+    if settings.PAYLOAD_CERTIFICATE:
+        await payloads.start(settings.PAYLOAD_ADDRESS, settings.PAYLOAD_PORT, Path(settings.PAYLOAD_CERTIFICATE))
+    async with Client(settings.CA) as client:
+        shop = Shop(RedfishControllers(client), payloads)
+        tasks = {asyncio.create_task(carry_out(work, shop)) for work in await sync_to_async(left_over)()}
+        while not stopped.is_set():
+            for work in await sync_to_async(claim)():
+                tasks.add(asyncio.create_task(carry_out(work, shop)))
+            tasks = {task for task in tasks if not task.done()}
+            try:
+                await asyncio.wait_for(stopped.wait(), POLL_S)
+            except TimeoutError:
+                continue
+        for task in tasks:
+            task.cancel()
+        await asyncio.gather(*tasks, return_exceptions=True)
+    await payloads.stop()
+
+
+async def _main() -> None:
+    stopped = asyncio.Event()
+    for number in (signal.SIGTERM, signal.SIGINT):
+        asyncio.get_running_loop().add_signal_handler(number, stopped.set)
+    ready = os.environ.get("ORDNUNG_ENGINE_READY")
+    if ready:
+        Path(ready).write_text(str(os.getpid()))
+    await serve(stopped)
+
+
+if __name__ == "__main__":
+    try:
+        asyncio.run(_main())
+    except OSError as error:
+        sys.exit(f"The engine can't listen for the controllers: {error}.")

@@ -1,0 +1,1 @@
+"""Servers, groups and readings."""

@@ -1,0 +1,196 @@
+"""The three kinds of work the engine does for the server: survey, pack, run. Load, call the engine, store."""
+
+from __future__ import annotations
+
+from collections.abc import Awaitable, Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from asgiref.sync import sync_to_async
+from django.conf import settings
+from django.db import transaction
+
+from ordnung.controllers import Endpoint, RedfishControllers
+from ordnung.core.packing import plan_packing
+from ordnung.engine.pack import PackedState, fetch_all, write_repository
+from ordnung.engine.run import RunServer as Lane
+from ordnung.engine.run import carry_out_run
+from ordnung.engine.server_run import Patience, World
+from ordnung.engine.survey import Surveyed, survey
+from ordnung.repository import Fetcher, PayloadServer, open_keys
+from ordnung.server.adapters import (
+    DatabaseJournal,
+    DatabaseOrders,
+    DatabaseReporter,
+    HouseBaseline,
+    add_done,
+    bump,
+    store_reading,
+)
+from ordnung.server.clock import now
+from ordnung.server.fleet.models import Server
+from ordnung.server.fleet.views import failure_row
+from ordnung.server.house import load_catalogs, snapshot
+from ordnung.server.repositories.models import Line, Repository
+from ordnung.server.repositories.payloads import StoredPayloads, open_store
+from ordnung.server.runs.models import Run
+from ordnung.server.runs.sheets import group_limits
+from ordnung.server.vault import derive
+from ordnung.server.work.events import tell
+from ordnung.server.work.models import Work
+
+TOLD_BYTES = 256 * 1024
+"""How much must have arrived before progress is stored again."""
+
+
+@dataclass
+class Shop:
+    """What all jobs share."""
+
+    controllers: RedfishControllers
+    payloads: PayloadServer
+
+
+Job = Callable[[Work, Shop], Awaitable[None]]
+
+
+def endpoints(names: list[str]) -> list[Endpoint]:
+    """Endpoints of servers by name; those with unreadable credentials raise ValueError."""
+    return [row.endpoint() for row in Server.objects.filter(name__in=names).order_by("rack", "-unit", "name")]
+
+
+async def do_survey(work: Work, shop: Shop) -> None:
+    """Read the servers of a survey."""
+    names: list[str] = work.subject["servers"]
+    await sync_to_async(bump)(work, done=0, failures=[])
+    failures: list[dict[str, str]] = []
+
+    async def told(result: Surveyed) -> None:
+        await sync_to_async(_store_surveyed)(work, result, failures)
+
+    read = await survey(await sync_to_async(endpoints)(names), shop.controllers, settings.CLOCK, told)
+    note = f"{read} of {len(names)} read" if failures else f"{read} read"
+    state = "failed" if failures else "done"
+    await sync_to_async(bump)(work, state=state, note=note, ended_at=now())
+
+
+def _store_surveyed(work: Work, result: Surveyed, failures: list[dict[str, str]]) -> None:
+    with transaction.atomic():
+        if result.server is not None:
+            store_reading(result.server, result.pin)
+        elif result.error is not None:
+            row = Server.objects.get(name=result.name)
+            row.cause, row.detail, row.failed_at = result.error.cause, result.error.detail, now()
+            row.seen_pin = result.error.seen
+            row.save(update_fields=["cause", "detail", "failed_at", "seen_pin"])
+            told = failure_row(row)
+            assert told is not None
+            failures.append(told)
+            Work.objects.filter(pk=work.pk).update(failures=failures)
+            tell("readings", servers=[row.name])
+        add_done(work, 1)
+
+
+async def do_pack(work: Work, shop: Shop) -> None:
+    """Make a repository."""
+    repository = await Repository.objects.aget(pk=work.subject["repository"])
+    await sync_to_async(bump)(work, done=0)
+    house = await sync_to_async(snapshot)()
+    packed = plan_packing(house.chosen(repository.servers))
+    arrived: dict[tuple[str, str], int] = {}
+
+    async def told(state: PackedState) -> None:
+        key = (state.product, state.version)
+        before = arrived.get(key, 0)
+        if state.state == "fetching" and state.bytes - before < TOLD_BYTES:
+            return
+        arrived[key] = max(before, state.bytes)
+        await sync_to_async(_store_line)(work, repository, state, arrived[key] - before)
+
+    async with Fetcher(open_store(), settings.CA) as fetcher:
+        good = await fetch_all(packed, fetcher, told)
+    refused = await repository.lines.filter(state="refused").acount()
+    if refused or len(good) < len(packed):
+        await sync_to_async(_end_incomplete)(work, repository, refused)
+        return
+    folder = Path(settings.HOME) / "repositories" / f"{repository.pk:04d}"
+    folder.parent.mkdir(parents=True, exist_ok=True)
+    keys = open_keys(Path(settings.HOME) / "keys", derive("seal keys"))
+    used = {line.product.id for line, _ in good}
+    issues = [i for i in house.catalogs.issues if any(p.id in used for p in i.products)]
+    expires = await sync_to_async(write_repository)(folder, good, issues, keys, now())
+    values = {"state": "sealed", "folder": str(folder), "expires": expires, "root_key": keys.fingerprint}
+    await Repository.objects.filter(pk=repository.pk).aupdate(**values)
+    await sync_to_async(_end)(work, f"{len(good)} payloads, sealed until {expires:%d %b %Y}", "repositories", repository.pk)
+
+
+def _store_line(work: Work, repository: Repository, state: PackedState, moved: int) -> None:
+    values: dict[str, Any] = {"state": state.state, "message": state.message}
+    if state.bytes:
+        values["bytes"] = state.bytes
+    Line.objects.filter(repository=repository, product=state.product, version=state.version).update(**values)
+    add_done(work, moved)
+    tell("repositories", id=repository.pk)
+
+
+def _end_incomplete(work: Work, repository: Repository, refused: int) -> None:
+    first = repository.lines.filter(state="refused").first()
+    told = f"{refused} of {repository.lines.count()} payloads were refused; nothing was sealed. " + (
+        f"{first.name} {first.version}: {first.message}" if first else ""
+    )
+    Repository.objects.filter(pk=repository.pk).update(state="incomplete", message=told)
+    bump(work, state="failed", note=told, ended_at=now())
+    tell("repositories", id=repository.pk)
+
+
+def _end(work: Work, note: str, topic: str, pk: int) -> None:
+    bump(work, state="done", note=note, ended_at=now(), done=work.total)
+    tell(topic, id=pk)
+
+
+async def do_run(work: Work, shop: Shop) -> None:
+    """Carry out a run, or go on with it."""
+    run = await Run.objects.aget(pk=work.subject["run"])
+    name = str(run.pk)
+    lanes, limits, world, sums = await sync_to_async(_prepare)(run, shop)
+    shop.payloads.allow(name, sums)
+    try:
+        ended = await carry_out_run(name, lanes, limits, world)
+    finally:
+        shop.payloads.close_run(name)
+    failed = sorted(server for server, state in ended.items() if state == "failed")
+    await sync_to_async(_end_run)(work, run, len(ended), failed)
+
+
+def _prepare(run: Run, shop: Shop) -> tuple[list[Lane], dict[str, int], World, set[str]]:
+    catalogs = load_catalogs()
+    places = list(run.servers.select_related("server", "server__group").filter(ended=""))
+    lanes = [Lane(endpoint=p.server.endpoint(), group=p.group or None, back=p.back) for p in places]
+    groups = {p.server.name: p.group or None for p in places}
+    store = open_store()
+    rate = settings.CLOCK.rate
+    world = World(
+        controllers=shop.controllers,
+        journal=DatabaseJournal(),
+        clock=settings.CLOCK,
+        payloads=StoredPayloads(store, shop.payloads, catalogs),
+        baseline=HouseBaseline(catalogs, groups),
+        reporter=DatabaseReporter(),
+        orders=DatabaseOrders(),
+        # A fast clock must not make us knock at a controller more often than ten times a real second.
+        patience=Patience(poll_s=max(10.0, rate * 0.1), settle_s=max(20.0, rate * 0.2)),
+    )
+    return lanes, group_limits(), world, set(store.sums())
+
+
+def _end_run(work: Work, run: Run, count: int, failed: list[str]) -> None:
+    places = run.servers.exclude(ended="").count()
+    failed = list(run.servers.filter(ended="failed").values_list("server__name", flat=True))
+    note = f"{places - len(failed)} of {places} done" + (f"; look at {', '.join(failed)}" if failed else "")
+    Run.objects.filter(pk=run.pk).update(state="ended", ended_at=now())
+    bump(work, state="failed" if failed else "done", note=note, ended_at=now(), done=work.total)
+    tell("runs", id=run.pk)
+
+
+jobs: dict[str, Job] = {"survey": do_survey, "pack": do_pack, "run": do_run}

@@ -1,0 +1,10 @@
+"""``python -m ordnung.server.manage``: Django's own commands for this site."""
+
+import os
+import sys
+
+if __name__ == "__main__":
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "ordnung.server.settings")
+    from django.core.management import execute_from_command_line
+
+    execute_from_command_line(sys.argv)

@@ -1,0 +1,1 @@
+"""Repositories and their packing lists."""

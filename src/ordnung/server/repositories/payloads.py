@@ -1,0 +1,48 @@
+"""The site's content store, and payloads from it as the engine wants them."""
+
+from __future__ import annotations
+
+import asyncio
+from pathlib import Path
+
+from django.conf import settings
+
+from ordnung.core.catalog import Catalogs
+from ordnung.engine.ports import Ready
+from ordnung.repository import ContentStore, PayloadServer, RepositoryError, check_identity
+from ordnung.repository.store import digest_of
+
+
+def open_store() -> ContentStore:
+    """The store of this site."""
+    return ContentStore(Path(settings.HOME) / "payloads")
+
+
+class StoredPayloads:
+    """The engine's port: a payload is hashed and identified anew each time before it is used."""
+
+    def __init__(self, store: ContentStore, server: PayloadServer, catalogs: Catalogs) -> None:
+        self.store, self.server = store, server
+        self.products = {product.id: product for product in catalogs.products()}
+
+    async def find(self, product: str, version: str) -> Ready:
+        """The payload of a release. Raises RepositoryError when it is missing or not what it should be."""
+        return await asyncio.to_thread(self._find, product, version)
+
+    def _find(self, product: str, version: str) -> Ready:
+        known = self.products.get(product)
+        release = known.find(version) if known else None
+        name = f"{known.name if known else product} {version}"
+        if known is None or release is None or release.payload is None:
+            raise RepositoryError("missing", name, "the catalog names no payload for it")
+        sha256 = release.payload.sha256
+        if not self.store.has(sha256):
+            raise RepositoryError("missing", name, "it is not packed; pack a repository for this server first")
+        path = self.store.path(sha256)
+        if digest_of(path) != sha256:
+            raise RepositoryError("altered", name, "the stored payload was altered")
+        return Ready(path=path, sha256=sha256, package=check_identity(path, known, version, release.payload.path))
+
+    def uri(self, run: str, sha256: str) -> str:
+        """Where a controller fetches it."""
+        return self.server.uri(run, sha256)

@@ -1,0 +1,1 @@
+"""Runs, their servers and the tapes."""

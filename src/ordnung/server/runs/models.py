@@ -1,0 +1,71 @@
+"""Runs, the servers in them, and the tapes."""
+
+from __future__ import annotations
+
+from django.db import models
+from django.db.models import Q
+
+from ordnung.server.fleet.models import Server
+
+
+class Run(models.Model):
+    """A run sheet and, once started, the run."""
+
+    class State(models.TextChoices):
+        DRAFT = "draft"
+        RUNNING = "running"
+        ENDED = "ended"
+
+    name = models.CharField(max_length=200)
+    state = models.CharField(max_length=10, choices=State.choices, default=State.DRAFT)
+    order = models.CharField(max_length=10, default="go", choices=[(o, o) for o in ("go", "hold", "stop")])
+    takes_back = models.ForeignKey("self", null=True, on_delete=models.SET_NULL, related_name="taken_back_by")
+    drafted_at = models.DateTimeField()
+    drafted_by = models.CharField(max_length=150)
+    started_at = models.DateTimeField(null=True)
+    started_by = models.CharField(max_length=150, default="")
+    ended_at = models.DateTimeField(null=True)
+    planned_seconds = models.FloatField(default=0)
+    bound_seconds = models.FloatField(default=0)
+
+
+class RunServer(models.Model):
+    """One server of a run. ``active`` guards that a server is in one running run only."""
+
+    run = models.ForeignKey(Run, on_delete=models.CASCADE, related_name="servers")
+    server = models.ForeignKey(Server, on_delete=models.PROTECT, related_name="run_places")
+    place = models.PositiveIntegerField()
+    group = models.CharField(max_length=200, default="")
+    back = models.JSONField(null=True)
+    rounds = models.JSONField(default=list)
+    stranded = models.JSONField(default=list)
+    lane = models.JSONField(default=list)
+    active = models.BooleanField(default=False)
+    state = models.CharField(max_length=20, default="waiting")
+    detail = models.TextField(default="")
+    percent = models.PositiveIntegerField(null=True)
+    since = models.DateTimeField(null=True)
+    ended = models.CharField(max_length=20, default="")
+    reason = models.TextField(default="")
+
+    class Meta:
+        ordering = ["place"]
+        constraints = [
+            models.UniqueConstraint(fields=["server"], condition=Q(active=True), name="one_run_at_a_time"),
+            models.UniqueConstraint(fields=["run", "server"], name="once_in_a_run"),
+        ]
+
+
+class TapeEntry(models.Model):
+    """One entry of a tape. Only ever added; the unique number is what keeps two engines apart."""
+
+    run = models.ForeignKey(Run, on_delete=models.PROTECT, related_name="entries")
+    server = models.CharField(max_length=200)
+    seq = models.PositiveIntegerField()
+    at = models.DateTimeField()
+    kind = models.CharField(max_length=30)
+    body = models.JSONField()
+
+    class Meta:
+        ordering = ["seq"]
+        constraints = [models.UniqueConstraint(fields=["run", "server", "seq"], name="one_entry_a_number")]

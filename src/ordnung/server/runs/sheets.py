@@ -1,0 +1,142 @@
+"""Make run sheets: routes and timetable of chosen servers, or the way back of one update."""
+
+from __future__ import annotations
+
+import dataclasses
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from django.db import transaction
+
+from ordnung.core.house import Standing
+from ordnung.core.route import Route, plan_way_back
+from ordnung.core.timetable import Timetable, plan_timetable
+from ordnung.engine.run import AT_ONCE
+from ordnung.engine.tape import rounds_body
+from ordnung.server.clock import now
+from ordnung.server.fleet.models import Group, Server
+from ordnung.server.house import snapshot
+from ordnung.server.problems import Problem
+from ordnung.server.runs.models import Run, RunServer
+from ordnung.server.work.events import tell
+
+
+def group_limits() -> dict[str, int]:
+    """How many of each group may be away at once."""
+    return dict(Group.objects.values_list("name", "may_be_away"))
+
+
+def draft_sheet(names: Sequence[str] | None, person: str, title: str = "") -> Run:
+    """A draft for the chosen servers that have something to do.
+
+    Raises:
+        Problem: none of them has anything to do.
+    """
+    standings = [s for s in snapshot().chosen(list(names) if names else None) if s.route.rounds]
+    if not standings:
+        raise Problem("nothing-to-do", "These servers need nothing: all are level, held or without a route.")
+    standings.sort(key=lambda s: (-s.route.outages, s.server.name))
+    routes = [(s.server.name, s.server.group, s.route) for s in standings]
+    timetable = plan_timetable(routes, group_limits(), AT_ONCE)
+    name = title or f"{_names([s.server.name for s in standings])} to the baseline"
+    return _store(name, person, standings, [s.route for s in standings], timetable, None, None)
+
+
+def draft_way_back(run: Run, server: str, slot: str, person: str) -> Run:
+    """A draft that takes back one update of a run.
+
+    Raises:
+        Problem: it was not done in that run, or there is no way back, with the reason.
+    """
+    start = run.entries.filter(server=server, kind="read").order_by("seq").first()
+    before = next((c for c in (start.body["server"]["components"] if start else ()) if c["slot"] == slot), None)
+    done = confirmed(run, server)
+    if before is None or slot not in done:
+        raise Problem("not-done", f"{slot} of {server} was not updated in this run.", status=404)
+    standing = snapshot().standings[server]
+    to = way_back_version(standing, slot, before["version"], [v for s, v in done_in_order(run, server) if s == slot])
+    if to is None:
+        raise Problem("barred", f"{slot} of {server} has no way back: a floor version bars everything older.")
+    route = plan_way_back(standing.positions, {slot: to})
+    if not route.rounds:
+        why = route.stranded[0].reason if route.stranded else f"{slot} of {server} is at {to} already"
+        raise Problem("barred", f"{slot} of {server} can't go back to {to}: {why}.")
+    timetable = plan_timetable([(server, standing.server.group, route)], group_limits(), AT_ONCE)
+    return _store(f"Take back {slot} of {server} to {to}", person, [standing], [route], timetable, {slot: to}, run)
+
+
+def way_back_version(standing: Standing, slot: str, before: str | None, passed: Sequence[str]) -> str | None:
+    """The version an update can be taken back to, nearest to where it came from, or None."""
+    from ordnung.core.packing import ways_back
+
+    position = next((p for p in standing.positions if p.component.slot == slot), None)
+    if position is None or position.product is None or before is None:
+        return None
+    found = ways_back(position.product, [before, *passed])
+    return found[0] if found else None
+
+
+def done_in_order(run: Run, server: str) -> list[tuple[str, str]]:
+    """(slot, version) of everything a run confirmed on a server."""
+    entries = run.entries.filter(server=server, kind="confirmed").order_by("seq")
+    return [(slot, version) for entry in entries for slot, version in entry.body["versions"]]
+
+
+def confirmed(run: Run, server: str) -> dict[str, str]:
+    """The last confirmed version of each slot."""
+    return dict(done_in_order(run, server))
+
+
+def _names(names: Sequence[str]) -> str:
+    return ", ".join(names) if len(names) <= 2 else f"{len(names)} servers"
+
+
+@transaction.atomic
+def _store(
+    name: str, person: str, standings: Sequence[Standing], routes: Sequence[Route], timetable: Timetable,
+    back: Mapping[str, str] | None, takes_back: Run | None,
+) -> Run:  # fmt: skip
+    run = Run.objects.create(
+        name=name,
+        drafted_at=now(),
+        drafted_by=person,
+        takes_back=takes_back,
+        planned_seconds=timetable.makespan,
+        bound_seconds=timetable.bound,
+    )
+    rows = {row.name: row for row in Server.objects.filter(name__in=[s.server.name for s in standings])}
+    lanes = {lane.server: lane for lane in timetable.lanes}
+    RunServer.objects.bulk_create(
+        RunServer(
+            run=run,
+            server=rows[standing.server.name],
+            place=place,
+            group=standing.server.group or "",
+            back=dict(back) if back else None,
+            rounds=rounds_body(route.rounds),
+            stranded=[dataclasses.asdict(s) for s in route.stranded],
+            lane=[dataclasses.asdict(span) for span in lanes[standing.server.name].spans],
+        )
+        for place, (standing, route) in enumerate(zip(standings, routes, strict=True))
+    )
+    tell("runs", id=run.pk)
+    return run
+
+
+def what_is_missing(run: Run) -> list[dict[str, Any]]:
+    """Payloads a run needs that no packed repository has brought into the store."""
+    from ordnung.server.repositories.payloads import open_store
+
+    store, house = open_store(), snapshot()
+    products = {p.id: p for p in house.catalogs.products()}
+    missing: dict[tuple[str, str], dict[str, Any]] = {}
+    for place in run.servers.all():
+        for step in place.rounds:
+            for write in step["writes"]:
+                product = products.get(write["product"])
+                release = product.find(write["to"]) if product else None
+                payload = release.payload if release else None
+                if payload is None or not store.has(payload.sha256):
+                    key = (write["product"], write["to"])
+                    missing.setdefault(key, {"product": product.name if product else write["product"], "version": write["to"]})
+    return list(missing.values())

@@ -1,0 +1,333 @@
+"""Run sheets and runs: draft, start, hold, stop, follow, take back, record."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.db import IntegrityError, transaction
+from django.shortcuts import get_object_or_404
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework import serializers
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from ordnung.core.house import judge_house
+from ordnung.core.rules import FIXED_RULES
+from ordnung.formats.readings import build_server
+from ordnung.server.clock import now
+from ordnung.server.fleet.serializers import CellSerializer, NamesSerializer, RoundSerializer, StrandedSerializer
+from ordnung.server.house import snapshot
+from ordnung.server.present import glyph_row
+from ordnung.server.problems import Problem
+from ordnung.server.runs import sheets
+from ordnung.server.runs.models import Run, RunServer
+from ordnung.server.runs.story import tell_steps
+from ordnung.server.work.events import tell
+from ordnung.server.work.orders import ask_for
+
+
+class SpanSerializer(serializers.Serializer):
+    kind = serializers.CharField()
+    start = serializers.FloatField()
+    end = serializers.FloatField(allow_null=True)
+    label = serializers.CharField(allow_blank=True)
+
+
+class RunServerSerializer(serializers.Serializer):
+    server = serializers.CharField()
+    group = serializers.CharField(allow_blank=True)
+    rounds = RoundSerializer(many=True)
+    stranded = StrandedSerializer(many=True)
+    plan = SpanSerializer(many=True)
+    happened = SpanSerializer(many=True)
+    state = serializers.CharField()
+    detail = serializers.CharField(allow_blank=True)
+    percent = serializers.IntegerField(allow_null=True)
+    since = serializers.DateTimeField(allow_null=True)
+    ended = serializers.CharField(allow_blank=True)
+    reason = serializers.CharField(allow_blank=True)
+
+
+class MissingSerializer(serializers.Serializer):
+    product = serializers.CharField()
+    version = serializers.CharField()
+
+
+class RunSummarySerializer(serializers.Serializer):
+    id = serializers.IntegerField()
+    name = serializers.CharField()
+    state = serializers.ChoiceField(choices=["draft", "running", "ended"])
+    order = serializers.ChoiceField(choices=["go", "hold", "stop"])
+    takes_back = serializers.IntegerField(allow_null=True)
+    drafted_at = serializers.DateTimeField()
+    drafted_by = serializers.CharField()
+    started_at = serializers.DateTimeField(allow_null=True)
+    started_by = serializers.CharField(allow_blank=True)
+    ended_at = serializers.DateTimeField(allow_null=True)
+    planned_seconds = serializers.FloatField()
+    bound_seconds = serializers.FloatField()
+    count = serializers.IntegerField()
+    finished = serializers.IntegerField()
+    failed = serializers.IntegerField()
+    updates = serializers.IntegerField()
+    outages = serializers.IntegerField()
+    restarts = serializers.IntegerField()
+
+
+class RunSerializer(RunSummarySerializer):
+    servers = RunServerSerializer(many=True)
+    missing = MissingSerializer(many=True)
+
+
+class DoneSerializer(serializers.Serializer):
+    slot = serializers.CharField()
+    name = serializers.CharField()
+    before = serializers.CharField(allow_null=True)
+    after = serializers.CharField()
+    back_to = serializers.CharField(allow_null=True)
+    barred = serializers.CharField(allow_blank=True)
+
+
+class RecordServerSerializer(serializers.Serializer):
+    server = serializers.CharField()
+    ended = serializers.CharField(allow_blank=True)
+    reason = serializers.CharField(allow_blank=True)
+    before = CellSerializer(many=True)
+    after = CellSerializer(many=True)
+    done = DoneSerializer(many=True)
+    resets = serializers.IntegerField()
+    away_seconds = serializers.FloatField()
+    differences = serializers.ListField(child=serializers.CharField())
+
+
+class RecordSerializer(RunSummarySerializer):
+    servers = RecordServerSerializer(many=True)
+
+
+class EntrySerializer(serializers.Serializer):
+    seq = serializers.IntegerField()
+    server = serializers.CharField()
+    at = serializers.DateTimeField()
+    kind = serializers.CharField()
+    text = serializers.CharField()
+
+
+class TakeBackSerializer(serializers.Serializer):
+    server = serializers.CharField(max_length=200)
+    slot = serializers.CharField(max_length=200)
+
+
+class NewRunSerializer(NamesSerializer):
+    name = serializers.CharField(max_length=200, required=False, default="")
+
+
+def summary(run: Run, places: list[RunServer] | None = None) -> dict[str, Any]:
+    """A run in one row."""
+    places = list(run.servers.select_related("server")) if places is None else places
+    rounds = [step for place in places for step in place.rounds]
+    fields = (
+        "id", "name", "state", "order", "drafted_at", "drafted_by", "started_at", "started_by", "ended_at",
+        "planned_seconds", "bound_seconds",
+    )  # fmt: skip
+    return {
+        **{name: getattr(run, name) for name in fields},
+        "takes_back": run.takes_back_id,
+        "count": len(places),
+        "finished": sum(bool(p.ended) for p in places),
+        "failed": sum(p.ended == "failed" for p in places),
+        "updates": sum(len(step["writes"]) for step in rounds),
+        "outages": sum(step["reset"] in ("server reboot", "power cycle") for step in rounds),
+        "restarts": sum(step["reset"] == "controller restart" for step in rounds),
+    }
+
+
+def run_row(run: Run) -> dict[str, Any]:
+    """A run with its lanes, plan and what happened."""
+    places = list(run.servers.select_related("server"))
+    entries: dict[str, list] = {}
+    for entry in run.entries.order_by("server", "seq"):
+        entries.setdefault(entry.server, []).append(entry)
+    return {
+        **summary(run, places),
+        "servers": [
+            {
+                "server": p.server.name,
+                "group": p.group,
+                "rounds": p.rounds,
+                "stranded": p.stranded,
+                "plan": p.lane,
+                "happened": tell_steps(entries.get(p.server.name, []), run.started_at) if run.started_at else [],
+                "state": p.state,
+                "detail": p.detail,
+                "percent": p.percent,
+                "since": p.since,
+                "ended": p.ended,
+                "reason": p.reason,
+            }
+            for p in places
+        ],
+        "missing": sheets.what_is_missing(run) if run.state == "draft" else [],
+    }
+
+
+class RunsView(APIView):
+    @extend_schema(responses=RunSummarySerializer(many=True))
+    def get(self, request) -> Response:
+        """All run sheets and runs, newest first."""
+        rows = [summary(run) for run in Run.objects.order_by("-pk")[:100]]
+        return Response(RunSummarySerializer(rows, many=True).data)
+
+    @extend_schema(request=NewRunSerializer, responses={201: RunSerializer})
+    def post(self, request) -> Response:
+        """Plan a run for the chosen servers: the fewest resets for each, laid out under the limits."""
+        body = NewRunSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        names = body.validated_data.get("servers")
+        run = sheets.draft_sheet(names, request.user.get_username(), body.validated_data["name"])
+        return Response(RunSerializer(run_row(run)).data, status=201)
+
+
+class RunView(APIView):
+    @extend_schema(responses=RunSerializer)
+    def get(self, request, pk: int) -> Response:
+        """One run sheet or run."""
+        return Response(RunSerializer(run_row(get_object_or_404(Run, pk=pk))).data)
+
+    @extend_schema(responses={204: None})
+    def delete(self, request, pk: int) -> Response:
+        """Throw a draft away. What was started stays on record."""
+        run = get_object_or_404(Run, pk=pk)
+        if run.state != "draft":
+            raise Problem("not-a-draft", f"{run.name} was started; it stays on record.", status=409)
+        run.delete()
+        tell("runs", id=pk)
+        return Response(status=204)
+
+
+class RunStartView(APIView):
+    @extend_schema(request=None, responses={202: RunSerializer})
+    def post(self, request, pk: int) -> Response:
+        """Start a run. Every payload must be packed, and no server may be in another run."""
+        run = get_object_or_404(Run, pk=pk)
+        missing = sheets.what_is_missing(run)
+        if missing:
+            first = missing[0]
+            more = f" and {len(missing) - 1} more" if len(missing) > 1 else ""
+            told = f"{first['product']} {first['version']}{more} is not packed. Pack a repository for these servers first."
+            raise Problem("not-packed", told, status=409)
+        try:
+            with transaction.atomic():
+                changed = Run.objects.filter(pk=pk, state="draft").update(
+                    state="running", started_at=now(), started_by=request.user.get_username()
+                )
+                if not changed:
+                    raise Problem("not-a-draft", f"{run.name} was started already.", status=409)
+                run.servers.update(active=True)
+                ask_for("run", run.name, run.servers.count(), "servers", {"run": pk})
+        except IntegrityError:
+            raise Problem("server-busy", "One of these servers is in another run. Wait for it to end.", status=409) from None
+        tell("runs", id=pk)
+        run.refresh_from_db()
+        return Response(RunSerializer(run_row(run)).data, status=202)
+
+
+class RunOrderView(APIView):
+    @extend_schema(request=None, responses=RunSerializer)
+    def post(self, request, pk: int, order: str) -> Response:
+        """Hold before the next write or reset, go on, or stop. What is under way is always finished."""
+        if not Run.objects.filter(pk=pk, state="running").exclude(order="stop").update(order=order):
+            raise Problem("not-running", "This run is not under way.", status=409)
+        tell("runs", id=pk)
+        return Response(RunSerializer(run_row(get_object_or_404(Run, pk=pk))).data)
+
+
+class TakeBackView(APIView):
+    @extend_schema(request=TakeBackSerializer, responses={201: RunSerializer})
+    def post(self, request, pk: int) -> Response:
+        """Plan the way back of one update of a run."""
+        body = TakeBackSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        run = get_object_or_404(Run, pk=pk)
+        values = body.validated_data
+        draft = sheets.draft_way_back(run, values["server"], values["slot"], request.user.get_username())
+        return Response(RunSerializer(run_row(draft)).data, status=201)
+
+
+class TapeView(APIView):
+    @extend_schema(
+        responses=EntrySerializer(many=True), parameters=[OpenApiParameter("server", str, required=False)]
+    )
+    def get(self, request, pk: int) -> Response:
+        """What was intended and what came of it, newest first; of one server or of all."""
+        run = get_object_or_404(Run, pk=pk)
+        entries = run.entries.order_by("-at", "-seq")
+        if "server" in request.query_params:
+            entries = entries.filter(server=request.query_params["server"])
+        from ordnung.server.runs.story import tell_entry
+
+        rows = [
+            {"seq": e.seq, "server": e.server, "at": e.at, "kind": e.kind, "text": tell_entry(e.kind, e.body)}
+            for e in entries[:300]
+        ]
+        return Response(EntrySerializer(rows, many=True).data)
+
+
+class RecordView(APIView):
+    @extend_schema(responses=RecordSerializer)
+    def get(self, request, pk: int) -> Response:
+        """Before and after of every server of a run, what was done, and what can be taken back."""
+        run = get_object_or_404(Run, pk=pk)
+        places = list(run.servers.select_related("server"))
+        body = {**summary(run, places), "servers": [_record(run, place) for place in places]}
+        return Response(RecordSerializer(body).data)
+
+
+def _record(run: Run, place: RunServer) -> dict[str, Any]:
+    name = place.server.name
+    entries = list(run.entries.filter(server=name).order_by("seq"))
+    reads = [e for e in entries if e.kind == "read"]
+    values = [build_server({**e.body["server"], "group": place.group}) for e in (reads[:1] + reads[-1:])]
+    house = snapshot()
+    standings = judge_house(values, house.catalogs, FIXED_RULES, now().date())
+    spans = tell_steps(entries, run.started_at) if run.started_at else []
+    away = [s for s in spans if s["kind"] in ("server reboot", "power cycle") and s["end"] is not None]
+    resets = [e for e in entries if e.kind == "back"]
+    return {
+        "server": name,
+        "ended": place.ended,
+        "reason": place.reason,
+        "before": glyph_row(standings[0]) if standings else [],
+        "after": glyph_row(standings[-1]) if standings else [],
+        "done": _done(run, name, values[0] if values else None),
+        "resets": len(resets),
+        "away_seconds": sum(s["end"] - s["start"] for s in away),
+        "differences": [place.reason] if place.ended == "failed" else [],
+    }
+
+
+def _done(run: Run, name: str, before) -> list[dict[str, Any]]:
+    standing = snapshot().standings.get(name)
+    order = sheets.done_in_order(run, name)
+    rows = []
+    for slot, version in dict(order).items():
+        old = before.component(slot) if before else None
+        back = None
+        barred = ""
+        now_at = standing.server.component(slot) if standing else None
+        if standing is not None and now_at is not None and old is not None:
+            back = sheets.way_back_version(standing, slot, old.version, [v for s, v in order if s == slot])
+            if back is None:
+                barred = "a floor version bars everything older"
+            elif now_at.version != version:
+                back, barred = None, f"it is at {now_at.version} now"
+        rows.append(
+            {
+                "slot": slot,
+                "name": now_at.name if now_at else slot,
+                "before": old.version if old else None,
+                "after": version,
+                "back_to": back,
+                "barred": barred,
+            }
+        )
+    return rows

@@ -1,0 +1,55 @@
+"""What every answer carries, and who may ask."""
+
+from __future__ import annotations
+
+from asgiref.sync import iscoroutinefunction, markcoroutinefunction
+from django.http import HttpRequest, HttpResponse
+from django.utils.decorators import sync_and_async_middleware
+from drf_spectacular.extensions import OpenApiAuthenticationExtension
+from rest_framework.authentication import SessionAuthentication
+
+POLICY = (
+    "default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; "
+    "font-src 'self'; connect-src 'self'; object-src 'none'; base-uri 'none'; frame-ancestors 'none'; form-action 'self'"
+)
+"""No inline script. Inline style is allowed because the interface library writes its rules that way."""
+
+
+@sync_and_async_middleware
+def security_headers(get_response):
+    """Add the content policy and its companions to every answer."""
+    if iscoroutinefunction(get_response):
+
+        async def asynchronous(request: HttpRequest) -> HttpResponse:
+            return _mark(await get_response(request))
+
+        return markcoroutinefunction(asynchronous)
+
+    def synchronous(request: HttpRequest) -> HttpResponse:
+        return _mark(get_response(request))
+
+    return synchronous
+
+
+def _mark(response: HttpResponse) -> HttpResponse:
+    response.headers.setdefault("Content-Security-Policy", POLICY)
+    response.headers.setdefault("Referrer-Policy", "same-origin")
+    response.headers.setdefault("X-Frame-Options", "DENY")
+    return response
+
+
+class SessionOnly(SessionAuthentication):
+    """Session sign-in with CSRF; unlike the default it answers 401 with a challenge, not 403."""
+
+    def authenticate_header(self, request) -> str:
+        return 'Session realm="ordnung"'
+
+
+class SessionScheme(OpenApiAuthenticationExtension):
+    """How the contract describes the session."""
+
+    target_class = "ordnung.server.security.SessionOnly"
+    name = "session"
+
+    def get_security_definition(self, auto_schema) -> dict[str, str]:
+        return {"type": "apiKey", "in": "cookie", "name": "ordnung-session"}

@@ -1,0 +1,123 @@
+"""Django settings. Everything that differs from site to site comes from the environment."""
+
+from __future__ import annotations
+
+import os
+import secrets
+from pathlib import Path
+
+from ordnung.formats.siteclock import SETTING, parse_clock
+
+HOME = Path(os.environ.get("ORDNUNG_HOME", "var/site")).resolve()
+"""Where the database, the payloads, the keys and the repositories lie."""
+CA = os.environ.get("ORDNUNG_CA") or None
+"""The certificate authority of the controllers and mirrors."""
+CLOCK = parse_clock(os.environ.get(SETTING))
+PAYLOAD_ADDRESS = os.environ.get("ORDNUNG_PAYLOAD_ADDRESS", "127.0.0.1")
+PAYLOAD_PORT = int(os.environ.get("ORDNUNG_PAYLOAD_PORT", "0"))
+PAYLOAD_CERTIFICATE = os.environ.get("ORDNUNG_PAYLOAD_CERTIFICATE") or None
+WEB_DIST = Path(os.environ.get("ORDNUNG_WEB", str(Path(__file__).parents[3] / "web" / "dist")))
+
+
+def _key() -> str:
+    """The site's secret, from the environment or a file of mode 0600 outside the database."""
+    if "ORDNUNG_SECRET" in os.environ:
+        return os.environ["ORDNUNG_SECRET"]
+    path = HOME / "secret.key"
+    if not path.exists():
+        HOME.mkdir(parents=True, exist_ok=True)
+        path.touch(0o600)
+        path.write_text(secrets.token_hex(32))
+    return path.read_text().strip()
+
+
+SECRET_KEY = _key()
+DEBUG = False
+ALLOWED_HOSTS = os.environ.get("ORDNUNG_HOSTS", "127.0.0.1,localhost,testserver").split(",")
+INSTALLED_APPS = [
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "rest_framework",
+    "drf_spectacular",
+    "ordnung.server.people",
+    "ordnung.server.fleet",
+    "ordnung.server.catalogs",
+    "ordnung.server.repositories",
+    "ordnung.server.runs",
+    "ordnung.server.work",
+]
+MIDDLEWARE = [
+    "ordnung.server.security.security_headers",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+]
+ROOT_URLCONF = "ordnung.server.urls"
+ASGI_APPLICATION = "ordnung.server.asgi.application"
+TEMPLATES: list[dict[str, object]] = []
+# The journal must survive a power cut: the engine sets FULL, which makes each commit durable.
+_SYNCHRONOUS = os.environ.get("ORDNUNG_SYNCHRONOUS", "NORMAL")
+DATABASES = {
+    "default": {
+        "ENGINE": "django.db.backends.sqlite3",
+        "NAME": os.environ.get("ORDNUNG_DATABASE", str(HOME / "ordnung.sqlite3")),
+        "CONN_MAX_AGE": 0,
+        "OPTIONS": {
+            "timeout": 20,
+            "transaction_mode": "IMMEDIATE",
+            "init_command": f"PRAGMA journal_mode=WAL; PRAGMA synchronous={_SYNCHRONOUS}; PRAGMA foreign_keys=ON;",
+        },
+    }
+}
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+PASSWORD_HASHERS = ["django.contrib.auth.hashers.Argon2PasswordHasher"]
+USE_TZ = True
+TIME_ZONE = "UTC"
+LANGUAGE_CODE = "en-gb"
+STATIC_URL = "/static/"
+STATIC_ROOT = WEB_DIST  # Vite's output is served as it is: its names carry their hashes
+WHITENOISE_IMMUTABLE_FILE_TEST = r"^/static/assets/.+-[\w-]{8}\.\w+$"
+SESSION_COOKIE_HTTPONLY = True
+SESSION_COOKIE_SAMESITE = "Lax"
+SESSION_COOKIE_NAME = "ordnung-session"
+CSRF_COOKIE_NAME = "ordnung-csrf"
+CSRF_COOKIE_SAMESITE = "Lax"
+SECURE_CONTENT_TYPE_NOSNIFF = True
+DATA_UPLOAD_MAX_MEMORY_SIZE = 4 * 1024 * 1024
+FILE_UPLOAD_MAX_MEMORY_SIZE = 4 * 1024 * 1024
+CACHES = {"default": {"BACKEND": "django.core.cache.backends.locmem.LocMemCache"}}
+REST_FRAMEWORK = {
+    "DEFAULT_AUTHENTICATION_CLASSES": ["ordnung.server.security.SessionOnly"],
+    "DEFAULT_PERMISSION_CLASSES": ["rest_framework.permissions.IsAuthenticated"],
+    "DEFAULT_RENDERER_CLASSES": ["rest_framework.renderers.JSONRenderer"],
+    "DEFAULT_PARSER_CLASSES": ["rest_framework.parsers.JSONParser"],
+    "DEFAULT_SCHEMA_CLASS": "drf_spectacular.openapi.AutoSchema",
+    "EXCEPTION_HANDLER": "ordnung.server.problems.handle",
+    "DEFAULT_THROTTLE_RATES": {"sign-in": os.environ.get("ORDNUNG_SIGN_IN_RATE", "20/min")},
+}
+SPECTACULAR_SETTINGS = {
+    "TITLE": "Ordnung",
+    "DESCRIPTION": "Keeps the firmware of rack servers in order.",
+    "VERSION": "1",
+    "OAS_VERSION": "3.1.0",
+    "SERVE_INCLUDE_SCHEMA": False,
+    "SCHEMA_PATH_PREFIX": "/api/v1",
+    "COMPONENT_SPLIT_REQUEST": True,
+    "ENUM_NAME_OVERRIDES": {
+        "WorkState": ["asked", "running", "done", "failed"],
+        "RunState": ["draft", "running", "ended"],
+        "RepositoryState": ["packing", "sealed", "incomplete"],
+        "LineState": ["waiting", "fetching", "packed", "refused"],
+    },
+}
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "handlers": {"errors": {"class": "logging.StreamHandler", "level": "ERROR"}},
+    "root": {"handlers": ["errors"], "level": "WARNING"},
+    "loggers": {"django.request": {"handlers": ["errors"], "level": "ERROR", "propagate": False}},
+}
+

@@ -1,0 +1,60 @@
+"""All addresses: the API below /api/v1/, everything else is the interface."""
+
+from __future__ import annotations
+
+from django.conf import settings
+from django.http import FileResponse, HttpRequest, HttpResponse, HttpResponseBase
+from django.urls import path, re_path
+from drf_spectacular.views import SpectacularAPIView
+
+from ordnung.server.baselines.views import BaselineView, ReleaseLineView
+from ordnung.server.catalogs.views import CatalogsView
+from ordnung.server.fleet import views as fleet
+from ordnung.server.people import views as people
+from ordnung.server.repositories import views as repositories
+from ordnung.server.runs import views as runs
+from ordnung.server.work import views as work
+
+
+def interface(request: HttpRequest) -> HttpResponseBase:
+    """The one page of the interface; its assets never change under one name, the page itself may."""
+    page = settings.WEB_DIST / "index.html"
+    if not page.is_file():
+        return HttpResponse("The interface is not built. Run make setup.\n", status=503, content_type="text/plain")
+    return FileResponse(page.open("rb"), content_type="text/html", headers={"Cache-Control": "no-cache"})
+
+
+V1 = "api/v1/"
+urlpatterns = [
+    path(f"{V1}schema", SpectacularAPIView.as_view(), name="schema"),
+    path(f"{V1}me", people.MeView.as_view()),
+    path(f"{V1}sign-in", people.SignInView.as_view()),
+    path(f"{V1}sign-out", people.SignOutView.as_view()),
+    path(f"{V1}site", work.SiteView.as_view()),
+    path(f"{V1}events", work.events),
+    path(f"{V1}work", work.WorkListView.as_view()),
+    path(f"{V1}work/<int:pk>/seen", work.WorkSeenView.as_view()),
+    path(f"{V1}servers", fleet.ServersView.as_view()),
+    path(f"{V1}servers/<str:name>", fleet.ServerView.as_view()),
+    path(f"{V1}servers/<str:name>/credentials", fleet.CredentialsView.as_view()),
+    path(f"{V1}servers/<str:name>/trust", fleet.TrustView.as_view()),
+    path(f"{V1}surveys", fleet.SurveysView.as_view()),
+    path(f"{V1}catalogs", CatalogsView.as_view()),
+    path(f"{V1}baseline", BaselineView.as_view()),
+    path(f"{V1}products/<str:product>/line", ReleaseLineView.as_view()),
+    path(f"{V1}packing", repositories.PackingView.as_view()),
+    path(f"{V1}packages", repositories.PackagesView.as_view()),
+    path(f"{V1}repositories", repositories.RepositoriesView.as_view()),
+    path(f"{V1}repositories/<int:pk>", repositories.RepositoryView.as_view()),
+    path(f"{V1}repositories/<int:pk>/check", repositories.RepositoryCheckView.as_view()),
+    path(f"{V1}runs", runs.RunsView.as_view()),
+    path(f"{V1}runs/<int:pk>", runs.RunView.as_view()),
+    path(f"{V1}runs/<int:pk>/start", runs.RunStartView.as_view()),
+    path(f"{V1}runs/<int:pk>/hold", runs.RunOrderView.as_view(), {"order": "hold"}),
+    path(f"{V1}runs/<int:pk>/go", runs.RunOrderView.as_view(), {"order": "go"}),
+    path(f"{V1}runs/<int:pk>/stop", runs.RunOrderView.as_view(), {"order": "stop"}),
+    path(f"{V1}runs/<int:pk>/tape", runs.TapeView.as_view()),
+    path(f"{V1}runs/<int:pk>/record", runs.RecordView.as_view()),
+    path(f"{V1}runs/<int:pk>/take-back", runs.TakeBackView.as_view()),
+    re_path(r"^(?!api/|static/).*$", interface),
+]

@@ -1,0 +1,1 @@
+"""Work under way and the events the browser follows."""

@@ -1,0 +1,126 @@
+"""Work under way, the event stream, and the facts of the frame."""
+
+from __future__ import annotations
+
+import asyncio
+import json
+from collections.abc import AsyncIterator
+
+from django.conf import settings
+from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
+from django.shortcuts import get_object_or_404
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from ordnung.server.catalogs.models import CatalogIssue
+from ordnung.server.clock import now
+from ordnung.server.fleet.views import OFF
+from ordnung.server.house import snapshot
+from ordnung.server.repositories.models import Repository
+from ordnung.server.runs.models import Run
+from ordnung.server.work.events import tell
+from ordnung.server.work.hub import HUB
+from ordnung.server.work.models import Work
+from ordnung.server.work.serializers import WorkSerializer
+
+SHOWN = 20
+PING_S = 15
+
+
+class WorkListView(APIView):
+    @extend_schema(responses=WorkSerializer(many=True))
+    def get(self, request) -> Response:
+        """The latest work: what is under way, failures nobody has seen, then the rest."""
+        rows = sorted(
+            Work.objects.order_by("-pk")[:SHOWN],
+            key=lambda w: (w.state in ("running", "asked"), w.state == "failed" and not w.seen, w.pk),
+            reverse=True,
+        )
+        return Response(WorkSerializer(rows, many=True).data)
+
+
+class WorkSeenView(APIView):
+    @extend_schema(request=None, responses={204: None})
+    def post(self, request, pk: int) -> Response:
+        """A person has seen how this ended."""
+        work = get_object_or_404(Work, pk=pk)
+        work.seen = True
+        work.save(update_fields=["seen"])
+        tell("work", id=pk)
+        return Response(status=204)
+
+
+class SiteSerializer(serializers.Serializer):
+    now = serializers.DateTimeField()
+    rate = serializers.FloatField()
+    servers = serializers.IntegerField()
+    components = serializers.IntegerField()
+    off = serializers.IntegerField()
+    exposed = serializers.IntegerField()
+    exposed_servers = serializers.IntegerField()
+    baseline = serializers.CharField()
+    sealed = serializers.IntegerField()
+    drafts = serializers.IntegerField()
+    running = serializers.IntegerField()
+    runs = serializers.IntegerField()
+
+
+class SiteView(APIView):
+    @extend_schema(responses=SiteSerializer)
+    def get(self, request) -> Response:
+        """The clock and the one live fact of each place."""
+        house = snapshot()
+        verdicts = {name: [d.verdict for d in s.drift] for name, s in house.standings.items()}
+        flat = [verdict for mine in verdicts.values() for verdict in mine]
+        issue = CatalogIssue.objects.order_by("-issued").first()
+        body = {
+            "now": now(),
+            "rate": settings.CLOCK.rate,
+            "servers": len(verdicts),
+            "components": len(flat),
+            "off": sum(v in OFF for v in flat),
+            "exposed": sum(v.word == "exposed" for v in flat),
+            "exposed_servers": sum(any(v.word == "exposed" for v in mine) for mine in verdicts.values()),
+            "baseline": issue.issued.strftime("%b %Y") if issue else "",
+            "sealed": Repository.objects.filter(state="sealed").count(),
+            "drafts": Run.objects.filter(state="draft").count(),
+            "running": Run.objects.filter(state="running").count(),
+            "runs": Run.objects.filter(state="ended").count(),
+        }
+        return Response(SiteSerializer(body).data)
+
+
+async def events(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
+    """Server-sent events with resume: the browser sends the last id it has seen."""
+    if not (await request.auser()).is_authenticated:
+        return HttpResponse(status=401)
+    last = request.headers.get("Last-Event-ID") or request.GET.get("after", "")
+    stream = _stream(int(last) if last.isdigit() else None)
+    headers = {"Cache-Control": "no-cache, no-transform", "X-Accel-Buffering": "no"}
+    return StreamingHttpResponse(stream, content_type="text/event-stream", headers=headers)
+
+
+async def _stream(last: int | None) -> AsyncIterator[str]:
+    yield "retry: 1000\n\n"
+    async with HUB.subscribe() as queue:
+        for event in await HUB.since(last):
+            last = event[0]
+            yield _spell(event)
+        while not HUB.stopped.is_set():
+            try:
+                event = await asyncio.wait_for(queue.get(), PING_S)
+            except TimeoutError:
+                yield ": still here\n\n"
+                continue
+            if event is None:
+                return
+            if last is None or event[0] > last:
+                last = event[0]
+                yield _spell(event)
+
+
+def _spell(event: tuple[int, str, dict]) -> str:
+    number, topic, body = event
+    return f"id: {number}\nevent: change\ndata: {json.dumps({'topic': topic, **body})}\n\n"
