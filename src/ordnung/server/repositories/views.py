@@ -55,7 +55,7 @@ class RepositorySerializer(serializers.Serializer):
 
 
 class NewRepositorySerializer(NamesSerializer):
-    name = serializers.CharField(max_length=200, required=False, default="")
+    name = serializers.CharField(max_length=200, required=False, default="", allow_blank=True)
 
 
 class PackingSerializer(serializers.Serializer):
@@ -75,8 +75,8 @@ class CheckedSerializer(serializers.Serializer):
 
 class LookSerializer(serializers.Serializer):
     file = serializers.FileField()
-    server = serializers.CharField(required=False, default="")
-    slot = serializers.CharField(required=False, default="")
+    server = serializers.CharField(required=False, default="", allow_blank=True)
+    slot = serializers.CharField(required=False, default="", allow_blank=True)
 
 
 class PackageImageSerializer(serializers.Serializer):

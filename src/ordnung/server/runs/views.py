@@ -118,7 +118,7 @@ class TakeBackSerializer(serializers.Serializer):
 
 
 class NewRunSerializer(NamesSerializer):
-    name = serializers.CharField(max_length=200, required=False, default="")
+    name = serializers.CharField(max_length=200, required=False, default="", allow_blank=True)
 
 
 def summary(run: Run, places: list[RunServer] | None = None) -> dict[str, Any]:

@@ -1,0 +1,26 @@
+"""Reading the files that several commands take."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+
+from ordnung.core.catalog import Catalogs
+from ordnung.core.house import Standing, judge_house
+from ordnung.core.rules import FIXED_RULES, Rule
+from ordnung.formats.catalog import parse_catalog
+from ordnung.formats.readings import parse_readings
+from ordnung.formats.rules import parse_rules
+
+
+def load_house(readings: Path, catalogs: Sequence[Path], rules: Path | None) -> tuple[tuple[Standing, ...], Catalogs]:
+    """Judge the servers of a readings file. Raises FormatError or OSError."""
+    servers = parse_readings(readings.read_bytes(), readings.name)
+    found = load_catalogs(catalogs)
+    chosen: tuple[Rule, ...] = parse_rules(rules.read_bytes(), rules.name) if rules else FIXED_RULES
+    return judge_house(servers, found, chosen), found
+
+
+def load_catalogs(paths: Sequence[Path]) -> Catalogs:
+    """All issues named. Raises FormatError or OSError."""
+    return Catalogs(tuple(parse_catalog(path.read_bytes(), path.name) for path in paths))

@@ -1,0 +1,90 @@
+"""``make screenshots``: one current picture of each main view, from a fresh demo, into docs/screenshots."""
+
+from __future__ import annotations
+
+import json
+import signal
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+from playwright.sync_api import Page, expect
+from tests.journeys.browser import open_browser
+
+OUT = Path(__file__).parents[2] / "docs" / "screenshots"
+FAR = 300_000
+
+
+def shoot(page: Page, name: str) -> None:
+    page.wait_for_timeout(500)
+    page.mouse.move(640, 795)
+    page.screenshot(path=OUT / f"{name}.png")
+
+
+def tour(page: Page, web: str, people: dict[str, str]) -> None:
+    """Go the whole way and take a picture of each place."""
+    page.goto(web)
+    shoot(page, "sign-in")
+    page.get_by_label("Name").fill("technician")
+    page.get_by_label("Password").fill(people["technician"])
+    page.get_by_role("button", name="Sign in").click()
+    page.get_by_role("button", name="Read all servers").click()
+    expect(page.get_by_text("Reading all servers: 16 read")).to_be_visible(timeout=FAR)
+    page.get_by_role("option", name="surge-07").click()
+    page.get_by_role("button", name="Plan a run").wait_for()
+    shoot(page, "floor")
+    page.get_by_role("button", name="Night shift").click()
+    shoot(page, "floor-night")
+    page.get_by_role("button", name="Paper").click()
+    page.goto(f"{web}/drift?product=corvane.reed14.bios")
+    page.get_by_label("Release line").get_by_text("must-stop").wait_for()
+    shoot(page, "drift")
+    page.goto(f"{web}/baseline")
+    page.get_by_role("table", name="Resulting baseline").wait_for()
+    shoot(page, "baseline")
+    page.goto(f"{web}/repository?new=1")
+    page.get_by_role("button", name="Pack and seal").click()
+    expect(page.get_by_role("button", name="Check it end to end")).to_be_visible(timeout=FAR)
+    page.get_by_role("button", name="Check it end to end").click()
+    page.get_by_text("every signature and checksum right").wait_for()
+    shoot(page, "repository")
+    page.goto(f"{web}/run-sheet?new=1")
+    page.get_by_role("button", name="Plan a run for").click()
+    page.get_by_role("button", name="Start: update").wait_for()
+    shoot(page, "run-sheet-plan")
+    page.get_by_role("button", name="Start: update").click()
+    page.wait_for_timeout(24_000)
+    shoot(page, "run-sheet")
+    page.get_by_role("button", name="Night shift").click()
+    shoot(page, "run-sheet-night")
+    page.get_by_role("button", name="Paper").click()
+    page.get_by_role("link", name="Open its record").wait_for(timeout=FAR)
+    page.get_by_role("link", name="Open its record").click()
+    page.get_by_role("table", name="Before and after").wait_for()
+    shoot(page, "record")
+
+
+def main() -> int:
+    OUT.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory(prefix="ordnung-shots-") as scratch:
+        announce = Path(scratch) / "demo.json"
+        command = [sys.executable, "-m", "ordnung.demo", "--port", "8017", "--device-port", "0", "--home", f"{scratch}/demo"]
+        demo = subprocess.Popen([*command, "--announce", str(announce)], stdout=subprocess.DEVNULL)
+        try:
+            while not announce.exists() and demo.poll() is None:
+                time.sleep(0.1)
+            told = json.loads(announce.read_text())
+            with open_browser() as browser:
+                page = browser.new_page(viewport={"width": 1280, "height": 800}, color_scheme="light")
+                page.on("console", lambda m: print("console:", m.text) if m.type in ("error", "warning") else None)
+                tour(page, told["web"], told["people"])
+        finally:
+            demo.send_signal(signal.SIGTERM)
+            demo.wait()
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,77 @@
+import createClient, { type Middleware } from "openapi-fetch";
+
+import type { components, paths } from "./schema";
+
+type Schemas = components["schemas"];
+export type Server = Schemas["Server"];
+export type ServerDetail = Schemas["ServerDetail"];
+export type Component = Schemas["Component"];
+export type Cell = Schemas["Cell"];
+export type Work = Schemas["Work"];
+export type Site = Schemas["Site"];
+export type Run = Schemas["Run"];
+export type RunSummary = Schemas["RunSummary"];
+export type RunServer = Schemas["RunServer"];
+export type RunRecord = Schemas["Record"];
+export type RecordServer = Schemas["RecordServer"];
+export type Span = Schemas["Span"];
+export type Repository = Schemas["Repository"];
+export type Line = Schemas["Line"];
+export type ReleaseLineData = Schemas["ReleaseLine"];
+export type ReleaseData = Schemas["Release"];
+export type Baseline = Schemas["Baseline"];
+export type Failure = Schemas["Failure"];
+
+/** What the server answers when it refuses: RFC 9457. */
+export interface Problem { type: string; title: string; status: number; detail: string; field?: string }
+
+export class Refused extends Error {
+  constructor(readonly problem: Problem) {
+    super(problem.detail);
+  }
+}
+
+let token = "";
+/** The CSRF token that every write has to carry; it comes with /me and with the sign-in. */
+export const setToken = (value: string): void => {
+  token = value;
+};
+
+const guard: Middleware = {
+  onRequest({ request }) {
+    if (request.method !== "GET") request.headers.set("X-CSRFToken", token);
+    return request;
+  },
+};
+
+export const api = createClient<paths>({ baseUrl: "/", credentials: "same-origin" });
+api.use(guard);
+
+const isProblem = (value: unknown): value is Problem =>
+  typeof value === "object" && value !== null && "detail" in value && "status" in value;
+
+/** The data of an answer, or a `Refused` with the problem; a lost connection becomes one too. */
+export async function take<T>(answer: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
+  let result;
+  try {
+    result = await answer;
+  } catch {
+    throw new Refused({ type: "ordnung:offline", title: "offline", status: 0, detail: "Ordnung does not answer. What runs on servers goes on; this page tries again by itself." });
+  }
+  if (result.response.ok) return result.data as T;
+  const told = isProblem(result.error)
+    ? result.error
+    : { type: "ordnung:error", title: "error", status: result.response.status, detail: `The server answered ${result.response.status}.` };
+  throw new Refused(told);
+}
+
+/** Send a file; openapi-fetch would spell it as JSON. */
+export async function sendFile<T>(path: string, file: File, extra: Record<string, string> = {}): Promise<T> {
+  const form = new FormData();
+  form.set("file", file);
+  for (const [name, value] of Object.entries(extra)) form.set(name, value);
+  const response = await fetch(path, { method: "POST", body: form, headers: { "X-CSRFToken": token }, credentials: "same-origin" });
+  const body: unknown = await response.json().catch(() => null);
+  if (response.ok) return body as T;
+  throw new Refused(isProblem(body) ? body : { type: "ordnung:error", title: "error", status: response.status, detail: `The server answered ${response.status}.` });
+}

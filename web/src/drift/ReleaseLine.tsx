@@ -1,0 +1,131 @@
+import Box from "@mui/material/Box";
+import { useQuery } from "@tanstack/react-query";
+import { useEffect, useRef, useState } from "react";
+
+import type { ReleaseData, ReleaseLineData } from "../api/client";
+import { line as lineQuery } from "../api/queries";
+import { count, month, size } from "../shell/format";
+import { Mono, Tag, Title } from "../shell/parts";
+import { fonts, ink } from "../theme/theme";
+import { layout, type Layout } from "./line-layout";
+
+const HEIGHT = 158;
+const Y = 76;
+
+/** The width of an element, measured here so that the layout needs no page. */
+function useWidth() {
+  const ref = useRef<HTMLDivElement>(null);
+  const [width, setWidth] = useState(900);
+  useEffect(() => {
+    if (!ref.current) return undefined;
+    const observer = new ResizeObserver(([entry]) => entry && setWidth(entry.contentRect.width));
+    observer.observe(ref.current);
+    return () => observer.disconnect();
+  }, []);
+  return { ref, width };
+}
+
+/** All releases of a product in order: who sits where, the way to the baseline, the stops, the barrier. */
+export function ReleaseLine({ product, show }: { product: string; show: (servers: string[]) => void }) {
+  const { data } = useQuery(lineQuery(product));
+  const { ref, width } = useWidth();
+  const [picked, pick] = useState<string | null>(null);
+  return (
+    <Box component="section" aria-label="Release line" ref={ref} sx={{ border: `1px solid ${ink("ink")}`, bgcolor: "background.paper" }}>
+      {data && <Told data={data} />}
+      {data && <Drawn data={data} placed={layout(data, width, Y)} width={width} picked={picked} pick={(v) => pick(v === picked ? null : v)} />}
+      {data && <Notes release={data.releases.find((r) => r.version === picked)} show={show} />}
+    </Box>
+  );
+}
+
+function Told({ data }: { data: ReleaseLineData }) {
+  const fitted = data.releases.reduce((n, r) => n + r.components, 0);
+  const on = data.releases.filter((r) => r.components).length;
+  const target = data.releases.find((r) => r.is_target)?.version;
+  return (
+    <Box sx={{ display: "flex", gap: 1.5, alignItems: "baseline", px: 2, pt: 1.25, flexWrap: "wrap" }}>
+      <Title level={2}>{data.name}</Title>
+      <Box sx={{ color: "text.secondary", fontSize: 13 }}>
+        {count(fitted, "component")} on {count(on, "release")}. {data.held ? "Held by a rule." : target ? `The baseline is ${target}.` : ""}
+        {data.elsewhere.length > 0 && ` Not in the list: ${data.elsewhere.join(", ")}.`} Pick a release to read about it.
+      </Box>
+    </Box>
+  );
+}
+
+interface DrawnProps { data: ReleaseLineData; placed: Layout; width: number; picked: string | null; pick: (version: string) => void }
+
+function Drawn({ data, placed, width, picked, pick }: DrawnProps) {
+  return (
+    <svg width={width} height={HEIGHT} style={{ display: "block" }} role="group" aria-label="Releases in order">
+      <line x1={30} x2={width - 30} y1={Y} y2={Y} stroke={ink("ink")} strokeWidth={1.4} />
+      {placed.barrier !== null && <Barrier x={placed.barrier} />}
+      {placed.arcs.map((arc) => (
+        <g key={arc.path} aria-hidden>
+          <path d={arc.path} fill="none" stroke={ink("water")} strokeWidth={1.8} />
+          <text x={arc.x} y={arc.y} textAnchor="middle" fontSize={11.5} fill={ink("water")} fontFamily={fonts.text}>{arc.label}</text>
+        </g>
+      ))}
+      {data.releases.map((release) => (
+        <Stop key={release.version} release={release} placed={placed} chosen={picked === release.version} pick={() => pick(release.version)} />
+      ))}
+    </svg>
+  );
+}
+
+function Barrier({ x }: { x: number }) {
+  return (
+    <g>
+      <path d={`M${x + 5},${Y - 15} h-5 v30 h5`} fill="none" stroke={ink("ink2")} strokeWidth={1.3} />
+      <text x={x - 5} y={Y - 8} textAnchor="end" fontSize={11.5} fill={ink("ink2")} fontFamily={fonts.text}>no way back behind here</text>
+    </g>
+  );
+}
+
+function Stop({ release, placed, chosen, pick }: { release: ReleaseData; placed: Layout; chosen: boolean; pick: () => void }) {
+  const x = placed.x(release.version);
+  const security = release.importance === "security";
+  const colour = release.is_target ? ink("water") : ink("routine");
+  const says = [release.version, release.is_target && "the baseline", release.is_stop && "must-stop", count(release.components, "component"), release.importance].filter(Boolean).join(", ");
+  return (
+    <g role="button" tabIndex={0} aria-label={says} aria-pressed={chosen} onClick={pick} style={{ cursor: "pointer" }}
+      onKeyDown={(e) => { if (e.key === "Enter" || e.key === " ") { e.preventDefault(); pick(); } }}>
+      <rect x={x - 44} y={Y - 14} width={88} height={HEIGHT - Y + 10} fill={chosen ? ink("water2") : "transparent"} opacity={0.6} />
+      {release.is_stop && <circle cx={x} cy={Y} r={9} fill={ink("sheet")} stroke={ink("ink")} strokeWidth={1.6} />}
+      <circle cx={x} cy={Y} r={release.is_target ? 6.5 : 4.5} fill={release.is_target ? ink("water") : release.is_stop ? ink("ink") : ink("sheet")} stroke={release.is_target ? ink("water") : ink("ink")} strokeWidth={1.6} />
+      {placed.dots.get(release.version)?.map((dot, i) => (
+        <rect key={i} x={dot.x - 3} y={dot.y - 3} width={6} height={6} fill={release.waiting && i < release.waiting ? ink("pending") : colour} />
+      ))}
+      <text x={x} y={Y + 56} textAnchor="middle" fontSize={13} fontFamily={fonts.mono} fontWeight={release.is_target ? 700 : 400} fill={ink("ink")}>{release.version}</text>
+      <text x={x} y={Y + 72} textAnchor="middle" fontSize={11.5} fill={security ? ink("deep") : ink("ink2")} fontFamily={fonts.text}>
+        {release.is_target ? "baseline, " : release.is_stop ? "must-stop, " : ""}{release.released ? month(release.released) : "no date"}{security ? " !" : ""}
+      </text>
+    </g>
+  );
+}
+
+function Notes({ release, show }: { release: ReleaseData | undefined; show: (servers: string[]) => void }) {
+  if (!release) return null;
+  const facts = [
+    release.size && size(release.size), release.activation && `active ${release.activation === "at once" ? "at once" : `by ${release.activation}`}`,
+    release.direct_from && `can be written from ${release.direct_from} on`, release.needs.length > 0 && `needs ${release.needs.join(", ")}`,
+    release.floor_after && `no way back below ${release.floor_after} afterwards`,
+  ].filter(Boolean);
+  return (
+    <Box sx={{ px: 2, pb: 1.5, pt: 1, borderTop: `1px solid ${ink("rule")}`, fontSize: 13.5, display: "grid", gap: 0.5 }}>
+      <Box sx={{ display: "flex", gap: 1, alignItems: "baseline" }}>
+        <strong><Mono>{release.version}</Mono></strong>
+        {release.importance && <Tag tone={release.importance === "security" ? "deep" : "rule"}>{release.importance}</Tag>}
+        <Box sx={{ color: "text.secondary" }}>{facts.join("; ")}</Box>
+      </Box>
+      <Box>{release.notes || "No notes came with this release."} {release.fixes.length > 0 && `Closes ${release.fixes.join(", ")}.`}</Box>
+      {release.servers.length > 0 && (
+        <Box>
+          On it: {release.servers.join(", ")}.{" "}
+          <Box component="button" onClick={() => show(release.servers)} sx={{ all: "unset", cursor: "pointer", color: ink("water"), textDecoration: "underline", "&:focus-visible": { outline: `2px solid ${ink("water")}` } }}>Select them</Box>
+        </Box>
+      )}
+    </Box>
+  );
+}

@@ -1,0 +1,38 @@
+import { scalePoint } from "d3-scale";
+
+import type { ReleaseData, ReleaseLineData } from "../api/client";
+
+export interface Dot { x: number; y: number }
+export interface Arc { path: string; label: string; x: number; y: number }
+export interface Layout { x: (version: string) => number; dots: Map<string, Dot[]>; arcs: Arc[]; barrier: number | null }
+
+const DOT = 8;
+const PER_ROW = 12;
+
+/** Dots under a release, in rows of twelve, centred on it. */
+export function dotsOf(n: number, centre: number, y: number): Dot[] {
+  const shown = Math.min(n, PER_ROW * 3);
+  const rows = Math.ceil(shown / PER_ROW);
+  return Array.from({ length: shown }, (_, i) => {
+    const row = Math.floor(i / PER_ROW);
+    const inRow = row === rows - 1 ? shown - row * PER_ROW : PER_ROW;
+    return { x: centre + ((i % PER_ROW) - (inRow - 1) / 2) * DOT, y: y + row * DOT };
+  });
+}
+
+/** Where everything of a release line stands: releases spread evenly, arcs higher the further they reach. */
+export function layout(data: ReleaseLineData, width: number, y: number): Layout {
+  const scale = scalePoint<string>().domain(data.releases.map((r) => r.version)).range([60, width - 70]).padding(0.15);
+  const x = (version: string): number => scale(version) ?? 0;
+  const known = new Set(data.releases.map((r) => r.version));
+  const ways = data.ways.filter((w) => known.has(w.source) && known.has(w.to));
+  const arcs = ways.map((w) => {
+    const [a, b] = [x(w.source), x(w.to)];
+    const rise = Math.min(y - 22, 16 + Math.abs(b - a) * 0.13);
+    return { path: `M${a},${y - 8} Q${(a + b) / 2},${y - 8 - rise * 1.6} ${b},${y - 8}`, label: `${w.reset}${w.components > 1 ? ` ×${w.components}` : ""}`, x: (a + b) / 2, y: y - 12 - rise * 0.8 };
+  });
+  const floor = data.floor && known.has(data.floor) ? x(data.floor) : null;
+  const step = scale.step();
+  const dots = new Map(data.releases.map((r: ReleaseData) => [r.version, dotsOf(r.components, x(r.version), y + 18)]));
+  return { x, dots, arcs, barrier: floor === null ? null : floor - step / 2 };
+}

@@ -1,0 +1,185 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import TextField from "@mui/material/TextField";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { type FormEvent, useState } from "react";
+import { Link, useNavigate } from "react-router";
+
+import { api, type Component, type Server, type ServerDetail, take } from "../api/client";
+import { server as serverQuery } from "../api/queries";
+import { ago, count } from "../shell/format";
+import { Act, Mono, Tag, Title, Trouble } from "../shell/parts";
+import { useSiteNow } from "../shell/time";
+import { fonts, ink } from "../theme/theme";
+import { Glyph } from "../waterline/Glyph";
+import { VERDICTS } from "../waterline/words";
+
+export const readAgain = (names: string[]): Promise<unknown> => take(api.POST("/api/v1/surveys", { body: { servers: names } }));
+
+/** Everything of one server, and what can be done with it. */
+export function ServerPanel({ name }: { name: string }) {
+  const { data, error } = useQuery(serverQuery(name));
+  if (error) return <Trouble>{error.message}</Trouble>;
+  if (!data) return null;
+  return (
+    <Box sx={{ display: "grid", gap: 1.25, alignContent: "start" }}>
+      <Head server={data} />
+      {data.failure && <Failed server={data} />}
+      <Acts servers={[data]} />
+      <Parts server={data} />
+      <Route server={data} />
+    </Box>
+  );
+}
+
+function Head({ server }: { server: ServerDetail }) {
+  const now = useSiteNow(5000);
+  const place = [server.room && `${server.room} room`, server.rack, server.unit ? `unit ${server.unit}` : ""].filter(Boolean).join(", ");
+  return (
+    <Box>
+      <Title>{server.name}</Title>
+      <Box sx={{ color: "text.secondary", fontSize: 13 }}>
+        {[server.model || "model not read yet", place, server.role].filter(Boolean).join(", ")}.{" "}
+        {server.read_at ? `Read ${ago(server.read_at, now)}, ${count(server.readings, "reading")} kept` : "Not read yet"}
+        {server.group && server.may_be_away !== null && `. Group ${server.group}: ${server.may_be_away} may be away`}.
+      </Box>
+    </Box>
+  );
+}
+
+function Failed({ server }: { server: ServerDetail }) {
+  const queries = useQueryClient();
+  const { failure, seen_pin: seen } = server;
+  const trust = useMutation({
+    mutationFn: (pin: string) => take(api.POST("/api/v1/servers/{name}/trust", { params: { path: { name: server.name } }, body: { pin } })),
+    onSuccess: () => queries.invalidateQueries(),
+  });
+  if (!failure) return null;
+  return (
+    <Trouble title={`${failure.cause}`}>
+      {failure.detail}. {failure.remedy}
+      {failure.cause === "certificate changed" && seen && (
+        <Box sx={{ mt: 1, fontFamily: fonts.mono, fontSize: 12 }}>
+          <div>known {server.pin}</div><div>shown {seen}</div>
+          <Button variant="outlined" sx={{ mt: 1 }} onClick={() => trust.mutate(seen)}>Accept the shown certificate</Button>
+        </Box>
+      )}
+      {failure.cause === "signed out" && <Credentials server={server} />}
+    </Trouble>
+  );
+}
+
+function Credentials({ server }: { server: ServerDetail }) {
+  const [user, setUser] = useState(server.user);
+  const [password, setPassword] = useState("");
+  const save = useMutation({
+    mutationFn: () => take(api.POST("/api/v1/servers/{name}/credentials", { params: { path: { name: server.name } }, body: { user, password } })),
+    onSuccess: () => readAgain([server.name]),
+  });
+  const submit = (event: FormEvent) => {
+    event.preventDefault();
+    save.mutate();
+  };
+  return (
+    <Box component="form" onSubmit={submit} sx={{ display: "grid", gap: 1, mt: 1.25 }}>
+      <TextField size="small" label="Controller user" value={user} onChange={(e) => setUser(e.target.value)} required />
+      <TextField size="small" label="Controller password" type="password" autoComplete="off" value={password} onChange={(e) => setPassword(e.target.value)} required />
+      <Box><Button type="submit" variant="contained" loading={save.isPending}>Keep and read again</Button></Box>
+      {save.error && <Box>{save.error.message}</Box>}
+    </Box>
+  );
+}
+
+/** What can be done with the selected servers; names what it will do. */
+export function Acts({ servers }: { servers: Server[] }) {
+  const navigate = useNavigate();
+  const names = servers.map((s) => s.name);
+  const off = servers.filter((s) => s.off > 0);
+  const nothing = off.length === 0 ? (servers.some((s) => s.read_at) ? "Nothing here is off the baseline." : "Read it first.") : null;
+  const read = useMutation({ mutationFn: () => readAgain(names) });
+  const chosen = `servers=${names.join(",")}`;
+  return (
+    <Box sx={{ display: "flex", flexWrap: "wrap", gap: 1 }}>
+      <Act variant="contained" why={nothing} onClick={() => void navigate(`/run-sheet?new=1&${chosen}`)}>Plan a run</Act>
+      <Act variant="outlined" why={nothing} onClick={() => void navigate(`/repository?new=1&${chosen}`)}>Pack</Act>
+      <Button variant="outlined" onClick={() => read.mutate()} loading={read.isPending}>Read again</Button>
+      {read.error && <Trouble>{read.error.message}</Trouble>}
+    </Box>
+  );
+}
+
+/** Equal components under one heading: two of eight drives that lag stay visible as such. */
+function groups(parts: Component[]): Component[][] {
+  const found = new Map<string, Component[]>();
+  for (const part of parts) {
+    const key = `${part.kind} ${part.product ?? part.name}`;
+    found.set(key, [...(found.get(key) ?? []), part]);
+  }
+  return [...found.values()];
+}
+
+const TONE: Record<string, "deep" | "rule"> = { security: "deep" };
+
+function Parts({ server }: { server: ServerDetail }) {
+  return (
+    <Box component="ul" aria-label="Components" sx={{ m: 0, p: 0, listStyle: "none" }}>
+      {groups(server.parts).map((parts) => <PartGroup key={`${parts[0]?.slot}`} parts={parts} />)}
+    </Box>
+  );
+}
+
+function PartGroup({ parts }: { parts: Component[] }) {
+  const order = ["exposed", "stranded", "behind", "pending", "unordered", "unread", "unlisted", "ahead", "held", "level"];
+  const lead = [...parts].sort((a, b) => order.indexOf(a.verdict) - order.indexOf(b.verdict))[0];
+  if (!lead) return null;
+  const versions = [...new Map(parts.map((p) => [p.version, parts.filter((q) => q.version === p.version).length])).entries()];
+  const off = ["exposed", "behind", "stranded", "pending"].includes(lead.verdict);
+  return (
+    <Box component="li" sx={{ display: "grid", gridTemplateColumns: "22px 1fr auto", columnGap: 1, py: 0.9, borderTop: `1px solid ${ink("rule")}` }}>
+      <Box sx={{ display: "grid", alignContent: "start", gap: 0.5, fontFamily: fonts.title, fontSize: 12, fontWeight: 700 }}>
+        {lead.letter}<Glyph verdict={lead.verdict} behind={lead.behind ?? 0} label={VERDICTS[lead.verdict]} />
+      </Box>
+      <Box sx={{ minWidth: 0 }}>
+        <Box component={lead.product ? Link : "div"} {...(lead.product ? { to: `/drift?product=${lead.product}` } : {})} sx={{ fontWeight: 600, color: "text.primary", textDecoration: "none", "&:hover": { textDecoration: lead.product ? "underline" : "none" } }}>
+          {lead.name}{parts.length > 1 && ` × ${parts.length}`}
+        </Box>
+        <Box sx={{ fontSize: 13 }}>
+          <Mono>{versions.map(([v, n]) => `${v ?? "unread"}${versions.length > 1 ? ` ×${n}` : ""}`).join(", ")}</Mono>
+          {off && lead.target && <Mono> → <strong>{lead.target}</strong></Mono>}
+        </Box>
+        <Box sx={{ fontSize: 12.5, color: "text.secondary" }}>{tellPart(lead)}</Box>
+      </Box>
+      {off && lead.importance && <Box><Tag tone={TONE[lead.importance] ?? "rule"}>{lead.importance}</Tag></Box>}
+    </Box>
+  );
+}
+
+function tellPart(part: Component): string {
+  const second = part.banks.find((v) => v !== part.version && v !== part.waiting);
+  const told = [
+    part.waiting && `${part.waiting} is written and waits for a reset`,
+    part.verdict === "level" ? "" : part.verdict === "held" ? `held: ${part.reason}` : part.verdict === "behind" || part.verdict === "exposed" ? `${count(part.behind ?? 0, "release")} behind${part.since ? ` since ${part.since}` : ""}` : part.reason && part.verdict !== "pending" ? `${VERDICTS[part.verdict]}: ${part.reason}` : "",
+    part.fixes.length > 0 && `closes ${part.fixes.join(", ")}`,
+    second && `second bank ${second}`,
+  ];
+  return told.filter(Boolean).join("; ");
+}
+
+function Route({ server }: { server: ServerDetail }) {
+  if (!server.rounds.length && !server.stranded.length) return null;
+  return (
+    <Box sx={{ borderTop: `1px solid ${ink("ink")}`, pt: 1.25, display: "grid", gap: 0.75 }}>
+      <Title level={3}>The way to the baseline: {server.resets || "no reset"}</Title>
+      <Box component="ol" sx={{ m: 0, pl: 2.5, fontSize: 13 }}>
+        {server.rounds.map((round, at) => (
+          <li key={at}>
+            <Mono>{round.writes.map((w) => `${w.slot} ${w.to}`).join(", ") || "nothing to write"}</Mono>
+            {round.reset && `, then ${round.reset}`}
+          </li>
+        ))}
+      </Box>
+      {server.stranded.map((s) => <Box key={s.slot} sx={{ fontSize: 13 }}>{s.slot} stays: {s.reason}</Box>)}
+      <Box sx={{ fontSize: 12.5, color: "text.secondary" }}>{server.proof}</Box>
+    </Box>
+  );
+}

@@ -1,0 +1,65 @@
+import "@fontsource-variable/archivo/wdth.css";
+import "@fontsource-variable/atkinson-hyperlegible-mono/wght.css";
+import "@fontsource-variable/atkinson-hyperlegible-next/wght.css";
+
+import CssBaseline from "@mui/material/CssBaseline";
+import { ThemeProvider } from "@mui/material/styles";
+import { QueryClientProvider, useQuery } from "@tanstack/react-query";
+import { StrictMode } from "react";
+import { createRoot } from "react-dom/client";
+import { createBrowserRouter, Navigate } from "react-router";
+import { RouterProvider } from "react-router/dom";
+
+import { api, setToken, take } from "./api/client";
+import { client } from "./api/queries";
+import { BaselinePlace } from "./baseline/BaselinePlace";
+import { DriftPlace } from "./drift/DriftPlace";
+import { FloorPlace } from "./floor/FloorPlace";
+import { RecordPlace } from "./record/RecordPlace";
+import { RepositoryPlace } from "./repository/RepositoryPlace";
+import { RunSheetPlace } from "./runsheet/RunSheetPlace";
+import { Frame } from "./shell/Frame";
+import { SignIn } from "./shell/SignIn";
+import { theme } from "./theme/theme";
+
+const router = createBrowserRouter([
+  {
+    path: "/",
+    element: <Frame />,
+    children: [
+      { index: true, element: <Navigate to="/floor" replace /> },
+      { path: "floor", element: <FloorPlace /> },
+      { path: "drift", element: <DriftPlace /> },
+      { path: "baseline", element: <BaselinePlace /> },
+      { path: "repository", element: <RepositoryPlace /> },
+      { path: "run-sheet/:id?", element: <RunSheetPlace /> },
+      { path: "record/:id?", element: <RecordPlace /> },
+      { path: "*", element: <Navigate to="/floor" replace /> },
+    ],
+  },
+]);
+
+async function whoAmI() {
+  const me = await take(api.GET("/api/v1/me"));
+  setToken(me.csrf);
+  return me;
+}
+
+function App() {
+  const { data, error } = useQuery({ queryKey: ["me"], queryFn: whoAmI, staleTime: Infinity });
+  if (error) return <p role="alert">{error.message}</p>;
+  if (!data) return null;
+  return data.name ? <RouterProvider router={router} /> : <SignIn />;
+}
+
+const root = document.getElementById("root");
+if (root) {
+  createRoot(root).render(
+    <StrictMode>
+      <ThemeProvider theme={theme} defaultMode="system">
+        <CssBaseline enableColorScheme />
+        <QueryClientProvider client={client}><App /></QueryClientProvider>
+      </ThemeProvider>
+    </StrictMode>,
+  );
+}

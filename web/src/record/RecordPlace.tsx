@@ -1,0 +1,128 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import { useMutation, useQuery } from "@tanstack/react-query";
+import { Link, useNavigate, useParams } from "react-router";
+
+import { api, type RecordServer, type RunRecord, type RunSummary, take } from "../api/client";
+import { record as recordQuery, runs as runsQuery } from "../api/queries";
+import { clock, count, day, duration } from "../shell/format";
+import { Act, Empty, Mono, Split, tableSx, Tag, Title, Trouble } from "../shell/parts";
+import { ink } from "../theme/theme";
+import { GlyphRow } from "../waterline/GlyphRow";
+
+/** What was done, with before and after, and the way back of each update. */
+export function RecordPlace() {
+  const { id } = useParams();
+  const { data } = useQuery(runsQuery);
+  if (!data) return null;
+  const ended = data.filter((r) => r.state !== "draft");
+  const shown = id ? Number(id) : ended[0]?.id;
+  if (shown === undefined) {
+    return <Empty title="Nothing on record yet" act={<Button component={Link} to="/run-sheet" variant="contained">Go to the Run sheet</Button>}>Every run is kept here with its before and after, who started it, and what can be taken back.</Empty>;
+  }
+  return (
+    <Box sx={{ display: "grid", gridTemplateColumns: { xs: "1fr", md: "270px minmax(0,1fr)" }, height: { md: "100%" } }}>
+      <Box component="nav" tabIndex={0} aria-label="Runs" sx={{ px: 2, py: 1.5, overflow: "auto", borderRight: `1px solid ${ink("rule")}` }}>
+        <Title level={2}>Record</Title>
+        {ended.map((r) => <RunLink key={r.id} run={r} current={r.id === shown} />)}
+      </Box>
+      <Shown id={shown} />
+    </Box>
+  );
+}
+
+function RunLink({ run, current }: { run: RunSummary; current: boolean }) {
+  const at = run.started_at ? new Date(run.started_at) : null;
+  return (
+    <Box component={Link} to={`/record/${run.id}`} aria-current={current ? "page" : undefined} sx={{ display: "block", color: "text.primary", textDecoration: "none", py: 1, pl: 1.25, mt: 0.5, borderLeft: `3px solid ${current ? ink("water") : "transparent"}`, bgcolor: current ? "background.paper" : "transparent", borderBottom: `1px solid ${ink("rule")}` }}>
+      <strong>{run.name}</strong>
+      <Box sx={{ color: "text.secondary", fontSize: 12.5 }}>
+        {at && `${day(at)}, ${clock(at)}`}{run.ended_at && ` to ${clock(new Date(run.ended_at))}`}<br />
+        {count(run.count, "server")}{run.failed ? `, ${run.failed} failed` : run.state === "running" ? ", running" : ", nothing failed"}
+      </Box>
+    </Box>
+  );
+}
+
+function Shown({ id }: { id: number }) {
+  const { data, error } = useQuery(recordQuery(id));
+  if (error) return <Box sx={{ p: 3 }}><Trouble>{error.message}</Trouble></Box>;
+  if (!data) return null;
+  return (
+    <Split label="Record of a run">
+      <Box sx={{ display: "flex", gap: 1.5, alignItems: "baseline", flexWrap: "wrap" }}>
+        <Title>{data.name}</Title>
+        <Tag tone={data.state === "running" ? "water" : data.failed ? "deep" : "done"}>{data.state}</Tag>
+        <Box sx={{ color: "text.secondary" }}>drafted by {data.drafted_by}, started by {data.started_by}</Box>
+        <Box className="no-print" sx={{ ml: "auto", display: "flex", gap: 1 }}>
+          <Button variant="outlined" component={Link} to={`/run-sheet/${id}`}>Its run sheet</Button>
+          <Button variant="outlined" onClick={() => window.print()}>Print</Button>
+        </Box>
+      </Box>
+      <Facts data={data} />
+      <Servers data={data} />
+    </Split>
+  );
+}
+
+function Facts({ data }: { data: RunRecord }) {
+  const took = data.started_at && data.ended_at ? (Date.parse(data.ended_at) - Date.parse(data.started_at)) / 1000 : null;
+  const good = data.servers.filter((s) => ["level", "skipped", "put back"].includes(s.ended)).length;
+  const resets = data.servers.reduce((n, s) => n + s.resets, 0);
+  const facts: [string, string][] = [
+    [`${good} of ${data.count}`, data.takes_back ? "put back" : "level with the baseline"],
+    [String(resets), `resets, ${data.outages + data.restarts} planned`],
+    [took === null ? "–" : duration(took), `planned ${duration(data.planned_seconds)}`],
+    [String(data.failed), "failed"],
+  ];
+  return (
+    <Box component="dl" sx={{ display: "flex", gap: 5, my: 1.5, "& dd": { m: 0, color: "text.secondary", fontSize: 12.5 }, "& dt": { fontWeight: 700, fontSize: 15.5 } }}>
+      {facts.map(([value, what]) => <div key={what}><dt>{value}</dt><dd>{what}</dd></div>)}
+    </Box>
+  );
+}
+
+function Servers({ data }: { data: RunRecord }) {
+  return (
+    <Box component="table" aria-label="Before and after" sx={{ ...tableSx, border: `1px solid ${ink("ink")}` }}>
+      <thead><tr><th scope="col">Server</th><th scope="col">Before</th><th scope="col">After</th><th scope="col">What was done, and its way back</th><th scope="col" className="n">Resets</th><th scope="col" className="n">Away</th><th scope="col">Compared with before</th></tr></thead>
+      <tbody>{data.servers.map((s) => <Row key={s.server} run={data.id} server={s} />)}</tbody>
+    </Box>
+  );
+}
+
+function Row({ run, server: s }: { run: number; server: RecordServer }) {
+  return (
+    <tr>
+      <td style={{ whiteSpace: "nowrap" }}><strong>{s.server}</strong><br /><Tag tone={s.ended === "failed" ? "deep" : s.ended ? "done" : "rule"}>{s.ended || "under way"}</Tag></td>
+      <td><GlyphRow cells={s.before} /></td>
+      <td><GlyphRow cells={s.after} /></td>
+      <td><Done run={run} server={s} /></td>
+      <td className="n">{s.resets}</td>
+      <td className="n">{s.away_seconds ? duration(s.away_seconds) : "–"}</td>
+      <td>{s.differences.length ? <Box sx={{ color: ink("deep"), maxWidth: 260 }}>{s.differences.join("; ")}</Box> : s.ended ? "as it was" : "–"}</td>
+    </tr>
+  );
+}
+
+function Done({ run, server: s }: { run: number; server: RecordServer }) {
+  const navigate = useNavigate();
+  const back = useMutation({
+    mutationFn: (slot: string) => take(api.POST("/api/v1/runs/{id}/take-back", { params: { path: { id: run } }, body: { server: s.server, slot } })),
+    onSuccess: (draft) => void navigate(`/run-sheet/${draft.id}`),
+  });
+  if (!s.done.length) return <>{s.reason || "nothing"}</>;
+  return (
+    <Box sx={{ display: "grid", gap: 0.25 }}>
+      {s.done.map((d) => (
+        <Box key={d.slot} sx={{ display: "flex", gap: 1, alignItems: "center" }}>
+          <Box sx={{ flex: 1 }}>{d.slot} <Mono>{d.before} → {d.after}</Mono></Box>
+          <Act className="no-print" variant="outlined" why={d.back_to ? null : `No way back: ${d.barred}`} aria-label={`Take back ${d.slot} of ${s.server}`} onClick={() => back.mutate(d.slot)} sx={{ py: 0, fontSize: 12 }}>
+            {d.back_to ? `Back to ${d.back_to}` : "No way back"}
+          </Act>
+        </Box>
+      ))}
+      {back.error && <Trouble>{back.error.message}</Trouble>}
+    </Box>
+  );
+}

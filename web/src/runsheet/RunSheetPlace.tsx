@@ -1,0 +1,150 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import { useMutation, useQuery } from "@tanstack/react-query";
+import { Link, useNavigate, useParams } from "react-router";
+
+import { api, type Run, type RunSummary, take } from "../api/client";
+import { run as runQuery, runs as runsQuery } from "../api/queries";
+import { clock, count, duration } from "../shell/format";
+import { Act, Empty, Split, tableSx, Tag, Title, Trouble } from "../shell/parts";
+import { useParam, useSelection } from "../shell/selection";
+import { useSiteNow } from "../shell/time";
+import { ink } from "../theme/theme";
+import { Lanes, LanesKey } from "./Lanes";
+import { SheetPanel } from "./SheetPanel";
+
+/** Run sheets: plan, start, watch. Without a number it lists them. */
+export function RunSheetPlace() {
+  const { id } = useParams();
+  return id ? <Sheet id={Number(id)} /> : <Sheets />;
+}
+
+function Sheets() {
+  const { data } = useQuery(runsQuery);
+  const { names } = useSelection();
+  const [fresh] = useParam("new");
+  const navigate = useNavigate();
+  const plan = useMutation({
+    mutationFn: () => take(api.POST("/api/v1/runs", { body: { name: "", servers: names } })),
+    onSuccess: (run) => void navigate(`/run-sheet/${run.id}`),
+  });
+  if (!data) return null;
+  const whom = names.length ? count(names.length, "selected server") : "all servers that need something";
+  const act = <Button variant="contained" onClick={() => plan.mutate()} loading={plan.isPending}>Plan a run for {whom}</Button>;
+  const open = data.filter((r) => r.state !== "ended");
+  if (!open.length || fresh) {
+    return (
+      <Box sx={{ px: 2.25 }}>
+        <Empty title={fresh ? `A new run sheet for ${whom}` : "No run sheet is open"} act={act}>
+          The sheet is worked out from the catalog: for each server the fewest resets that lead to the baseline, laid out so that servers which serve together are not away together. Nothing is touched until you start it.
+          {names.length > 0 && <Box sx={{ mt: 1, color: "text.primary" }}>{names.join(", ")}</Box>}
+        </Empty>
+        {plan.error && <Box sx={{ maxWidth: 520, mx: "auto", mt: 2 }}><Trouble>{plan.error.message}</Trouble></Box>}
+      </Box>
+    );
+  }
+  return (
+    <Split label="Run sheet">
+      <Box sx={{ display: "flex", gap: 1.5, alignItems: "baseline", mb: 1.25 }}><Title>Open run sheets</Title><Box sx={{ ml: "auto" }}>{act}</Box></Box>
+      {plan.error && <Trouble>{plan.error.message}</Trouble>}
+      <SheetTable rows={open} />
+    </Split>
+  );
+}
+
+function SheetTable({ rows }: { rows: RunSummary[] }) {
+  return (
+    <Box component="table" aria-label="Open run sheets" sx={{ ...tableSx, border: `1px solid ${ink("ink")}` }}>
+      <thead><tr><th scope="col">Sheet</th><th scope="col">State</th><th scope="col" className="n">Servers</th><th scope="col" className="n">Updates</th><th scope="col" className="n">Outages</th><th scope="col" className="n">Expected</th><th scope="col">Drafted by</th></tr></thead>
+      <tbody>
+        {rows.map((r) => (
+          <tr key={r.id}>
+            <td><Box component={Link} to={`/run-sheet/${r.id}`} sx={{ color: "text.primary", fontWeight: 600 }}>{r.name}</Box></td>
+            <td><Tag tone={r.state === "running" ? "water" : "rule"}>{r.state}</Tag></td>
+            <td className="n">{r.count}</td><td className="n">{r.updates}</td><td className="n">{r.outages}</td><td className="n">{duration(r.planned_seconds)}</td><td>{r.drafted_by}</td>
+          </tr>
+        ))}
+      </tbody>
+    </Box>
+  );
+}
+
+function Sheet({ id }: { id: number }) {
+  const { data, error } = useQuery(runQuery(id));
+  const now = useSiteNow(500);
+  const [picked, pick] = useParam("lane");
+  if (error) return <Box sx={{ p: 3 }}><Trouble>{error.message}</Trouble></Box>;
+  if (!data) return null;
+  return (
+    <Split label="Run sheet" panel={<SheetPanel run={data} now={now} picked={picked} pick={pick} />} width={340}>
+      <Head run={data} now={now} />
+      <Lanes run={data} now={now} picked={picked} pick={(name) => pick(name === picked ? null : name)} />
+      <LanesKey />
+      <States run={data} />
+    </Split>
+  );
+}
+
+function Head({ run, now }: { run: Run; now: number }) {
+  const resets = [run.outages && count(run.outages, "outage"), run.restarts && count(run.restarts, "controller restart")].filter(Boolean).join(" and ");
+  return (
+    <Box sx={{ mb: 1.25 }}>
+      <Box sx={{ display: "flex", gap: 1.25, alignItems: "center", flexWrap: "wrap" }}>
+        <Title>{run.name}</Title>
+        <Tag tone={run.state === "running" ? "water" : run.state === "ended" ? (run.failed ? "deep" : "done") : "rule"}>{run.order === "hold" && run.state === "running" ? "held" : run.state}</Tag>
+        <Box sx={{ ml: "auto", display: "flex", gap: 1 }}><Orders run={run} /></Box>
+      </Box>
+      <Box sx={{ color: "text.secondary" }}>
+        {count(run.count, "server")}, {count(run.updates, "update")}, {resets || "no reset"} (the fewest possible). {run.state === "draft" ? `Takes about ${duration(run.planned_seconds)}; no order could take less than ${duration(run.bound_seconds)}.` : run.started_at && `Started ${clock(new Date(run.started_at))} by ${run.started_by}${run.state === "running" ? `, expected to end ${clock(new Date(Math.max(now, Date.parse(run.started_at) + run.planned_seconds * 1000)))}` : ""}.`}
+      </Box>
+    </Box>
+  );
+}
+
+/** Start, hold, go on, stop: each says what it will do. */
+function Orders({ run }: { run: Run }) {
+  const navigate = useNavigate();
+  const path = { params: { path: { id: run.id } } };
+  const start = useMutation({ mutationFn: () => take(api.POST("/api/v1/runs/{id}/start", path)) });
+  const hold = useMutation({ mutationFn: () => take(run.order === "hold" ? api.POST("/api/v1/runs/{id}/go", path) : api.POST("/api/v1/runs/{id}/hold", path)) });
+  const stop = useMutation({ mutationFn: () => take(api.POST("/api/v1/runs/{id}/stop", path)) });
+  const drop = useMutation({ mutationFn: () => take(api.DELETE("/api/v1/runs/{id}", path)), onSuccess: () => void navigate("/run-sheet") });
+  const lacking = run.missing.length ? `Not packed yet: ${run.missing.map((m) => `${m.product} ${m.version}`).slice(0, 3).join(", ")}${run.missing.length > 3 ? ` and ${run.missing.length - 3} more` : ""}` : null;
+  const trouble = start.error ?? hold.error ?? stop.error ?? drop.error;
+  return (
+    <>
+      {trouble && <Trouble>{trouble.message}</Trouble>}
+      {run.state === "draft" && <>
+        <Act variant="contained" why={lacking} onClick={() => start.mutate()} loading={start.isPending}>Start: update {count(run.count, "server")} now</Act>
+        {lacking && <Button component={Link} to={`/repository?new=1&servers=${run.servers.map((s) => s.server).join(",")}`} variant="outlined">Pack them</Button>}
+        <Button variant="outlined" onClick={() => drop.mutate()}>Throw away</Button>
+      </>}
+      {run.state === "running" && run.order !== "stop" && <>
+        <Button variant="outlined" onClick={() => hold.mutate()}>{run.order === "hold" ? "Go on" : "Hold before the next step"}</Button>
+        <Button variant="outlined" color="error" onClick={() => stop.mutate()}>Stop after the present steps</Button>
+      </>}
+      {run.state === "running" && run.order === "stop" && <Tag tone="deep">stopping after the present steps</Tag>}
+      {run.state === "ended" && <Button component={Link} to={`/record/${run.id}`} variant="contained">Open its record</Button>}
+    </>
+  );
+}
+
+/** The lanes again as a table: state, what it is doing, percent. */
+function States({ run }: { run: Run }) {
+  if (run.state === "draft") return null;
+  return (
+    <Box component="table" aria-label="State of each server" sx={{ ...tableSx, mt: 2, "& td": { ...tableSx["& td"], py: 0.4, fontSize: 13 } }}>
+      <thead><tr><th scope="col">Server</th><th scope="col">State</th><th scope="col">What</th><th scope="col" className="n">Done</th></tr></thead>
+      <tbody>
+        {run.servers.map((s) => (
+          <tr key={s.server}>
+            <td><strong>{s.server}</strong></td>
+            <td><Tag tone={s.ended === "failed" ? "deep" : s.ended ? "done" : s.state === "waiting" ? "rule" : "water"}>{s.ended || s.state}</Tag></td>
+            <td>{s.reason || s.detail}</td>
+            <td className="n">{s.percent !== null && s.percent !== undefined ? `${s.percent} %` : ""}</td>
+          </tr>
+        ))}
+      </tbody>
+    </Box>
+  );
+}

@@ -1,0 +1,91 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import { useQuery } from "@tanstack/react-query";
+
+import type { Run, RunServer } from "../api/client";
+import { tape as tapeQuery } from "../api/queries";
+import { clock, count, duration } from "../shell/format";
+import { Mono, Title, Trouble } from "../shell/parts";
+import { ink } from "../theme/theme";
+
+interface Props { run: Run; now: number; picked: string | null; pick: (server: string | null) => void }
+
+/** Beside the lanes: what needs a person, the server at hand, the tape. */
+export function SheetPanel({ run, now, picked, pick }: Props) {
+  const lane = run.servers.find((s) => s.server === picked);
+  const failed = run.servers.filter((s) => s.ended === "failed");
+  return (
+    <Box sx={{ display: "grid", gap: 2 }}>
+      <Standing run={run} now={now} />
+      {failed.map((s) => (
+        <Trouble key={s.server} title={`${s.server} needs a look`}>
+          {s.reason}
+          <Box sx={{ mt: 0.75 }}><Button variant="outlined" onClick={() => pick(s.server)}>Show its tape</Button></Box>
+        </Trouble>
+      ))}
+      {lane && <Plan lane={lane} close={() => pick(null)} />}
+      {run.state !== "draft" && <Tape id={run.id} server={picked} />}
+      {run.state === "draft" && !lane && <Box sx={{ color: "text.secondary", fontSize: 13.5 }}>Pick a lane to see its rounds: what is written, and which reset makes it active.</Box>}
+    </Box>
+  );
+}
+
+function Standing({ run, now }: { run: Run; now: number }) {
+  if (run.state === "draft") {
+    return (
+      <Box>
+        <Title level={2}>Before it starts</Title>
+        <Box component="ul" sx={{ m: 0, mt: 0.75, pl: 2.25, fontSize: 13.5 }}>
+          <li>Each server is read again first; one that is level is skipped, one that changed is planned anew.</li>
+          <li>At most four servers at once, and never more of a group than may be away.</li>
+          <li>Each payload is identified against its component before it is sent.</li>
+          <li>{run.missing.length ? `${count(run.missing.length, "payload")} still to be packed.` : "Every payload is packed."}</li>
+        </Box>
+      </Box>
+    );
+  }
+  const gone = run.started_at ? ((run.ended_at ? Date.parse(run.ended_at) : now) - Date.parse(run.started_at)) / 1000 : 0;
+  return (
+    <Box role="status">
+      <Title level={2}>{run.state === "running" ? "Running" : "Ended"}, {run.finished} of {run.count} servers done</Title>
+      <Box sx={{ color: "text.secondary", fontSize: 13.5 }}>
+        {duration(gone)} so far{run.state === "running" ? `, planned ${duration(run.planned_seconds)}` : ""}. {run.failed ? `${count(run.failed, "server")} failed.` : "Nothing failed."}
+      </Box>
+    </Box>
+  );
+}
+
+function Plan({ lane, close }: { lane: RunServer; close: () => void }) {
+  return (
+    <Box component="section">
+      <Box sx={{ display: "flex", justifyContent: "space-between" }}><Title level={2}>{lane.server}</Title><Button onClick={close}>All servers</Button></Box>
+      {lane.group && <Box sx={{ color: "text.secondary", fontSize: 13 }}>in {lane.group}</Box>}
+      <Box component="ol" sx={{ m: 0, mt: 0.5, pl: 2.5, fontSize: 13.5 }}>
+        {lane.rounds.map((round, at) => (
+          <li key={at}>
+            {round.writes.map((w) => <Box key={w.slot}><Mono>{w.slot} {w.source} → {w.to}</Mono></Box>)}
+            {round.reset ? `${round.writes.length ? "then " : ""}${round.reset}` : "no reset"}
+          </li>
+        ))}
+      </Box>
+      {lane.stranded.map((s) => <Box key={s.slot} sx={{ fontSize: 13 }}>{s.slot} stays: {s.reason}</Box>)}
+    </Box>
+  );
+}
+
+/** What was intended and what came of it, newest first. */
+function Tape({ id, server }: { id: number; server: string | null }) {
+  const { data = [] } = useQuery(tapeQuery(id, server));
+  return (
+    <Box component="section">
+      <Title level={2}>Tape{server ? ` of ${server}` : ""}</Title>
+      <Box component="ol" sx={{ listStyle: "none", m: 0, mt: 0.75, p: 0, fontSize: 12.5, display: "grid", gap: 0.4 }}>
+        {data.slice(0, 60).map((e) => (
+          <Box component="li" key={`${e.server} ${e.seq}`} sx={{ display: "grid", gridTemplateColumns: "62px 1fr", color: e.kind.includes("failed") ? ink("deep") : "inherit" }}>
+            <Mono dim>{clock(new Date(e.at), true)}</Mono><Box sx={{ overflowWrap: "anywhere" }}>{!server && <strong>{e.server} </strong>}{e.text}</Box>
+          </Box>
+        ))}
+      </Box>
+    </Box>
+  );
+}

@@ -1,0 +1,68 @@
+import Autocomplete from "@mui/material/Autocomplete";
+import Box from "@mui/material/Box";
+import Dialog from "@mui/material/Dialog";
+import TextField from "@mui/material/TextField";
+import { useQuery } from "@tanstack/react-query";
+import { useMemo } from "react";
+import { useNavigate } from "react-router";
+
+import { api, take } from "../api/client";
+import { baseline, runs, servers } from "../api/queries";
+import { PLACES } from "./Places";
+
+interface Found { group: string; label: string; hint: string; go: () => void }
+
+/** Everything that can be found or done, flat. */
+function useFound(): Found[] {
+  const navigate = useNavigate();
+  const all = useQuery(servers).data;
+  const list = useQuery(baseline).data;
+  const sheets = useQuery(runs).data;
+  return useMemo(() => {
+    const to = (path: string) => () => void navigate(path);
+    const places = PLACES.map((p) => ({ group: "Places", label: p.name, hint: "", go: to(p.path) }));
+    const acts: Found[] = [
+      { group: "Do", label: "Read all servers", hint: "survey", go: () => void take(api.POST("/api/v1/surveys", { body: {} })) },
+      { group: "Do", label: "Pack a repository", hint: "for all servers that need something", go: to("/repository?new=1") },
+      { group: "Do", label: "Plan a run", hint: "for all servers that need something", go: to("/run-sheet?new=1") },
+    ];
+    const names = (all ?? []).map((s) => ({ group: "Servers", label: s.name, hint: `${s.model}, ${s.rack} unit ${s.unit}`, go: to(`/floor?servers=${s.name}`) }));
+    const products = (list?.lines ?? []).map((l) => ({ group: "Products", label: l.name, hint: l.held ? "held" : `${l.target ?? ""}, ${l.issue}`, go: to(`/drift?product=${l.product}`) }));
+    const sheetRows = (sheets ?? []).map((r) => ({ group: "Runs", label: r.name, hint: r.state, go: to(r.state === "ended" ? `/record/${r.id}` : `/run-sheet/${r.id}`) }));
+    const seen = new Set<string>();
+    return [...acts, ...places, ...names, ...products, ...sheetRows].filter((f) => {
+      const key = `${f.group} ${f.label} ${f.hint}`;
+      return !seen.has(key) && Boolean(seen.add(key));
+    });
+  }, [all, list, sheets, navigate]);
+}
+
+/** Find or do: one line for everything. */
+export function Find({ open, close }: { open: boolean; close: () => void }) {
+  return (
+    <Dialog open={open} onClose={close} fullWidth maxWidth="sm" aria-label="Find or do" slotProps={{ container: { sx: { alignItems: "flex-start" } } }}>
+      {open && <FindLine close={close} />}
+    </Dialog>
+  );
+}
+
+function FindLine({ close }: { close: () => void }) {
+  const found = useFound();
+  return (
+    <Box sx={{ p: 2 }}>
+      <Autocomplete
+        open options={found} groupBy={(f) => f.group} getOptionLabel={(f) => f.label} getOptionKey={(f) => `${f.group} ${f.label} ${f.hint}`} autoHighlight
+        onChange={(_, chosen) => {
+          chosen?.go();
+          close();
+        }}
+        renderOption={({ key, ...props }, f) => (
+          <Box component="li" key={key} {...props} sx={{ display: "flex", gap: 1.5 }}>
+            {f.label}<Box component="span" sx={{ color: "text.secondary", fontSize: 12.5 }}>{f.hint}</Box>
+          </Box>
+        )}
+        renderInput={(params) => <TextField {...params} autoFocus label="Find a server, product or run, or say what to do" />}
+      />
+    </Box>
+  );
+}

@@ -1,0 +1,89 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import { useColorScheme } from "@mui/material/styles";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
+import { Outlet } from "react-router";
+
+import { api, take } from "../api/client";
+import { useLive } from "../api/live";
+import { site } from "../api/queries";
+import { fonts, ink } from "../theme/theme";
+import { Find } from "./Find";
+import { clock, day } from "./format";
+import { Keys } from "./Keys";
+import { Places } from "./Places";
+import { useSiteNow } from "./time";
+import { WorkBar } from "./WorkBar";
+
+const isTyping = (target: EventTarget | null): boolean =>
+  target instanceof HTMLElement && (target.isContentEditable || ["INPUT", "TEXTAREA", "SELECT"].includes(target.tagName));
+
+type Sheet = "find" | "work" | "keys" | null;
+
+/** The keys that work everywhere. */
+function useFrameKeys(open: (sheet: Sheet) => void): void {
+  useEffect(() => {
+    const onKey = (event: KeyboardEvent) => {
+      if (isTyping(event.target) || event.ctrlKey || event.metaKey || event.altKey) return;
+      const sheet = ({ "/": "find", w: "work", "?": "keys" } as Record<string, Sheet>)[event.key];
+      if (!sheet) return;
+      event.preventDefault();
+      open(sheet);
+    };
+    window.addEventListener("keydown", onKey);
+    return () => window.removeEventListener("keydown", onKey);
+  }, [open]);
+}
+
+function Now() {
+  const now = useSiteNow();
+  const { data } = useQuery(site);
+  const time = new Date(now);
+  return (
+    <Box sx={{ fontSize: 12.5, lineHeight: 1.35, whiteSpace: "nowrap", display: { xs: "none", md: "block" } }}>
+      <Box sx={{ fontFamily: fonts.mono, fontVariantNumeric: "tabular-nums", fontWeight: 650 }}>{day(time)} {clock(time)}</Box>
+      <Box sx={{ color: "text.secondary" }}>{data && data.rate !== 1 ? `clock runs ${data.rate} × as fast` : "site time"}</Box>
+    </Box>
+  );
+}
+
+function Scheme() {
+  const { mode, systemMode, setMode } = useColorScheme();
+  const night = (mode === "system" ? systemMode : mode) === "dark";
+  return <Button variant="text" color="inherit" onClick={() => setMode(night ? "light" : "dark")}>{night ? "Paper" : "Night shift"}</Button>;
+}
+
+function Leave() {
+  const queries = useQueryClient();
+  const leave = async () => {
+    await take(api.POST("/api/v1/sign-out"));
+    queries.clear();
+    window.location.assign("/");
+  };
+  return <Button variant="text" color="inherit" onClick={() => void leave()}>Sign out</Button>;
+}
+
+/** Top: the places. Bottom: work under way. Between: the place. */
+export function Frame() {
+  const [sheet, setSheet] = useState<Sheet>(null);
+  const live = useLive();
+  useFrameKeys(setSheet);
+  return (
+    <Box sx={{ display: "grid", gridTemplateRows: "auto minmax(0,1fr) auto", height: "100vh" }}>
+      <Box component="header" className="no-print" sx={{ display: "flex", alignItems: "center", gap: { xs: 1.5, md: 3 }, px: 2.25, minHeight: 62, bgcolor: "background.paper", borderBottom: `1px solid ${ink("ink")}` }}>
+        <Box sx={{ fontFamily: fonts.title, fontWeight: 800, fontStretch: "125%", fontSize: 20 }}>Ordnung</Box>
+        <Places />
+        <Button variant="text" color="inherit" onClick={() => setSheet("find")} sx={{ gap: 1, px: 1 }}>
+          Find or do <Box component="kbd" sx={{ border: "1px solid", borderRadius: 0.5, px: 0.7, fontSize: 11 }}>/</Box>
+        </Button>
+        <Now />
+        <Box sx={{ display: { xs: "none", sm: "flex" } }}><Scheme /><Leave /></Box>
+      </Box>
+      <Box component="main" sx={{ minHeight: 0, overflow: { xs: "auto", md: "hidden" } }}><Outlet /></Box>
+      <WorkBar open={sheet === "work"} setOpen={(open) => setSheet(open ? "work" : null)} live={live} />
+      <Find open={sheet === "find"} close={() => setSheet(null)} />
+      <Keys open={sheet === "keys"} close={() => setSheet(null)} />
+    </Box>
+  );
+}

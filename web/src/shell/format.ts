@@ -1,0 +1,41 @@
+/** Sizes in the units people carry them in. */
+export function size(bytes: number): string {
+  if (bytes >= 1e9) return `${(bytes / 1e9).toFixed(2)} GB`;
+  if (bytes >= 1e6) return `${(bytes / 1e6).toFixed(1)} MB`;
+  return `${Math.max(1, Math.round(bytes / 1e3))} kB`;
+}
+
+/** "4 min", "1 h 20 min"; below a minute in seconds. */
+export function duration(seconds: number): string {
+  if (seconds < 60) return `${Math.max(0, Math.round(seconds))} s`;
+  const minutes = Math.round(seconds / 60);
+  return minutes < 60 ? `${minutes} min` : `${Math.floor(minutes / 60)} h ${minutes % 60} min`;
+}
+
+export const clock = (time: Date, seconds = false): string =>
+  time.toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit", ...(seconds ? { second: "2-digit" } : {}) });
+
+export const day = (time: Date): string => time.toLocaleDateString("en-GB", { weekday: "short", day: "numeric", month: "short" });
+
+const MONTHS = ["Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"];
+
+/** "Oct 26" for a date as the API spells it. */
+export const month = (date: string): string => `${MONTHS[Number(date.slice(5, 7)) - 1] ?? ""} ${date.slice(2, 4)}`;
+
+/** "3 min ago" by the site's clock. */
+export function ago(then: string, now: number): string {
+  const seconds = (now - Date.parse(then)) / 1000;
+  if (seconds < 90) return "just now";
+  return seconds < 86_400 * 2 ? `${duration(seconds)} ago` : `${Math.round(seconds / 86_400)} days ago`;
+}
+
+export const count = (n: number, word: string): string => `${n} ${word}${n === 1 ? "" : "s"}`;
+
+/** "surge-07, -08" / "surge-01 … -10": equal servers in one row. */
+export function foldNames(names: string[]): string {
+  const first = names[0] ?? "";
+  const stem = first.replace(/\d+$/, "");
+  const short = (name: string) => (stem && name.startsWith(stem) ? `-${name.slice(stem.length)}` : name);
+  if (names.length <= 3) return [first, ...names.slice(1).map(short)].join(", ");
+  return `${first} … ${short(names[names.length - 1] ?? "")}`;
+}
