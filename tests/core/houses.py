@@ -33,15 +33,11 @@ def product(name: str, *releases: Release, kind: str = "bios", scheme: str = "do
 
 
 def component(slot: str, of: str, version: str | None, waiting: str | None = None, **facts: Any) -> Component:
-    return Component(
-        slot=slot, kind="bios", name=slot, software_id=of, version=version, waiting=waiting, **facts
-    )
+    return Component(slot=slot, kind="bios", name=slot, software_id=of, version=version, waiting=waiting, **facts)
 
 
 def catalogs(*products: Product) -> Catalogs:
-    return Catalogs(
-        (Issue(maker="Corvane", catalog="c", issue="1", issued=DAY, products=tuple(products)),)
-    )
+    return Catalogs((Issue(maker="Corvane", catalog="c", issue="1", issued=DAY, products=tuple(products)),))
 
 
 def positions(

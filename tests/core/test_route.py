@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 import pytest
+
+from ordnung.core.route import plan_route, plan_way_back
+from ordnung.core.rules import Rule
 from tests.core.houses import (
     ONCE,
     POWER,
@@ -14,9 +17,6 @@ from tests.core.houses import (
     release,
     shape,
 )
-
-from ordnung.core.route import plan_route, plan_way_back
-from ordnung.core.rules import Rule
 
 BIOS = product("bios", release("2.1.0"), release("2.4.1"), release("3.2.0", direct_from="2.4.1"))
 RAID = product("raid", release("7.16.1"), release("7.18.0"))
@@ -47,7 +47,11 @@ def test_case_1_a_must_stop_costs_a_second_reboot():
 
 
 def test_case_2_others_ride_with_the_first_round():
-    parts = [component("bios", "bios", "2.1.0"), component("raid", "raid", "7.16.1"), component("nic", "nic", "24.1")]
+    parts = [
+        component("bios", "bios", "2.1.0"),
+        component("raid", "raid", "7.16.1"),
+        component("nic", "nic", "24.1"),
+    ]
     assert shape(plan([BIOS, RAID, NIC], parts)) == [
         (["bios>2.4.1", "nic>24.2", "raid>7.18.0"], REBOOT),
         (["bios>3.2.0"], REBOOT),
@@ -91,7 +95,11 @@ def test_case_6_drives_at_once_need_no_reset():
 
 def test_case_7_a_release_alone_pays_its_own_reboot():
     single = product("single", release("1.0"), release("1.1", alone=True))
-    parts = [component("single", "single", "1.0"), component("raid", "raid", "7.16.1"), component("nic", "nic", "24.1")]
+    parts = [
+        component("single", "single", "1.0"),
+        component("raid", "raid", "7.16.1"),
+        component("nic", "nic", "24.1"),
+    ]
     route = plan([single, RAID, NIC], parts)
     assert route.outages == 2
     assert sorted(len(r.writes) for r in route.rounds) == [1, 2]
@@ -160,17 +168,23 @@ def test_r12_of_two_that_exclude_each_other_the_lexically_later_stays():
     del below
     from ordnung.core.catalog import Need, Release
 
-    one = product("one", release("1.0"), Release(version="2.0", activation=REBOOT, needs=(Need(product="two", below="2.0"),)))
-    two = product("two", release("1.0"), Release(version="2.0", activation=REBOOT, needs=(Need(product="one", below="2.0"),)))
+    one = product(
+        "one",
+        release("1.0"),
+        Release(version="2.0", activation=REBOOT, needs=(Need(product="two", below="2.0"),)),
+    )
+    two = product(
+        "two",
+        release("1.0"),
+        Release(version="2.0", activation=REBOOT, needs=(Need(product="one", below="2.0"),)),
+    )
     route = plan([one, two], [component("a", "one", "1.0"), component("b", "two", "1.0")])
     assert [lost.slot for lost in route.stranded] == ["a"]
     assert shape(route) == [(["b>2.0"], REBOOT)]
 
 
 def test_r17_the_newest_stop_is_taken():
-    bios = product(
-        "bios", release("1.0"), release("1.4"), release("1.5"), release("2.0", direct_from="1.4")
-    )
+    bios = product("bios", release("1.0"), release("1.4"), release("1.5"), release("2.0", direct_from="1.4"))
     assert shape(plan([bios], [component("bios", "bios", "1.0")]))[0] == (["bios>1.5"], REBOOT)
 
 
@@ -212,7 +226,10 @@ def test_r24_a_way_back_keeps_the_needs_of_what_stays():
 def test_sixteen_products_of_six_releases_stay_within_the_limit():
     products, parts = [], []
     for n in range(16):
-        steps = [release(f"1.{k}", RESTART if n % 3 == 0 else REBOOT, direct_from=f"1.{k - 1}" if k else None) for k in range(6)]
+        steps = [
+            release(f"1.{k}", RESTART if n % 3 == 0 else REBOOT, direct_from=f"1.{k - 1}" if k else None)
+            for k in range(6)
+        ]
         if n >= 12:
             steps[-1] = release("1.5", REBOOT, direct_from="1.4", needs={f"p{n - 4:02d}": "1.5"})
         products.append(product(f"p{n:02d}", *steps))
@@ -223,7 +240,11 @@ def test_sixteen_products_of_six_releases_stay_within_the_limit():
 
 @pytest.mark.parametrize("turned", [False, True])
 def test_the_order_of_the_components_does_not_matter(turned):
-    parts = [component("bios", "bios", "2.1.0"), component("bmc", "bmc", "5.10.2"), component("raid", "raid", "7.16.1")]
+    parts = [
+        component("bios", "bios", "2.1.0"),
+        component("bmc", "bmc", "5.10.2"),
+        component("raid", "raid", "7.16.1"),
+    ]
     if turned:
         parts.reverse()
     assert shape(plan([needy_bios(), BMC, RAID], parts))[0] == (["bmc>5.30.0"], RESTART)

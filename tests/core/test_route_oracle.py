@@ -7,11 +7,11 @@ import itertools
 
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from tests.core.houses import ONCE, POWER, REBOOT, RESTART, component, positions, product
 
 from ordnung.core.catalog import Need, Product, Release
 from ordnung.core.components import Component
 from ordnung.core.route import Route, plan_route
+from tests.core.houses import ONCE, POWER, REBOOT, RESTART, component, positions, product
 
 NAMES = ("pa", "pb", "pc")
 KINDS = (RESTART, REBOOT, POWER)
@@ -27,7 +27,11 @@ def houses(draw) -> tuple[list[Product], list[Component]]:
             if draw(st.integers(0, 3)) == 0:
                 other = draw(st.sampled_from(NAMES))
                 bound = str(draw(st.integers(1, 3)))
-                needs = (Need(product=other, below=bound) if draw(st.integers(0, 4)) == 0 else Need(product=other, at_least=bound),)
+                needs = (
+                    Need(product=other, below=bound)
+                    if draw(st.integers(0, 4)) == 0
+                    else Need(product=other, at_least=bound),
+                )
             releases.append(
                 Release(
                     version=str(n),

@@ -58,7 +58,10 @@ def test_an_unknown_scheme_is_an_error_not_a_guess():
         version_key("roman", "IV")
 
 
-dotted = st.from_regex(r"[vV]?[0-9]{1,3}(\.[0-9]{1,3}){0,3}(-[0-9a-zA-Z]{1,3}(\.[0-9a-zA-Z]{1,3}){0,2})?(\+[0-9a-z]{1,3})?", fullmatch=True)
+dotted = st.from_regex(
+    r"[vV]?[0-9]{1,3}(\.[0-9]{1,3}){0,3}(-[0-9a-zA-Z]{1,3}(\.[0-9a-zA-Z]{1,3}){0,2})?(\+[0-9a-z]{1,3})?",
+    fullmatch=True,
+)
 
 
 @given(dotted, dotted, dotted)

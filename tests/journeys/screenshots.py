@@ -11,6 +11,7 @@ import time
 from pathlib import Path
 
 from playwright.sync_api import Page, expect
+
 from tests.journeys.browser import open_browser
 
 OUT = Path(__file__).parents[2] / "docs" / "screenshots"
@@ -70,7 +71,17 @@ def main() -> int:
     OUT.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory(prefix="ordnung-shots-") as scratch:
         announce = Path(scratch) / "demo.json"
-        command = [sys.executable, "-m", "ordnung.demo", "--port", "8017", "--device-port", "0", "--home", f"{scratch}/demo"]
+        command = [
+            sys.executable,
+            "-m",
+            "ordnung.demo",
+            "--port",
+            "8017",
+            "--device-port",
+            "0",
+            "--home",
+            f"{scratch}/demo",
+        ]
         demo = subprocess.Popen([*command, "--announce", str(announce)], stdout=subprocess.DEVNULL)
         try:
             while not announce.exists() and demo.poll() is None:

@@ -6,12 +6,12 @@ After every run the invariants hold and the tape tells the same story as the dev
 from __future__ import annotations
 
 import pytest
-from tests.simulation.world import Crashed, House, VirtualClock, endpoint, small_mirror
 
 from ordnung.engine.run import RunServer, carry_out_run
 from ordnung.engine.server_run import ServerRun
 from ordnung.standins.hardware import Fault, writes_of
 from ordnung.standins.scenario import demo_hardware
+from tests.simulation.world import Crashed, House, VirtualClock, endpoint, small_mirror
 
 
 @pytest.fixture(scope="session")
@@ -57,7 +57,11 @@ async def test_a_server_goes_level_by_the_fewest_resets(house):
     state = await carry_out(house, "surge-07")
     assert state.ended == "level", state.reason
     log = house.devices["surge-07"].log
-    assert [e["kind"] for e in log if e["what"] == "reset"] == ["controller restart", "server reboot", "server reboot"]
+    assert [e["kind"] for e in log if e["what"] == "reset"] == [
+        "controller restart",
+        "server reboot",
+        "server reboot",
+    ]
     assert written(house, "surge-07") == told_by_tape(house, "1", "surge-07")
     check_device(house, "surge-07")
 

@@ -148,7 +148,9 @@ class InProcess:
         system = await self.line.get("/redfish/v1/Systems/1")
         manager = await self.line.get("/redfish/v1/Managers/1")
         return Marker(
-            system=system["LastResetTime"], controller=manager["LastResetTime"], boot=system["BootProgress"]["LastState"]
+            system=system["LastResetTime"],
+            controller=manager["LastResetTime"],
+            boot=system["BootProgress"]["LastState"],
         )
 
 
@@ -166,7 +168,13 @@ class House:
 
     def world(self) -> World:
         return World(
-            controllers=self, journal=self.journal, clock=self.clock, payloads=self, baseline=self, reporter=self, orders=self
+            controllers=self,
+            journal=self.journal,
+            clock=self.clock,
+            payloads=self,
+            baseline=self,
+            reporter=self,
+            orders=self,
         )
 
     @asynccontextmanager

@@ -219,7 +219,12 @@ class Session:
                 return
 
     async def _ask(
-        self, method: str, path: str, body: Json | aiohttp.MultipartWriter | None = None, *, acted: bool = False
+        self,
+        method: str,
+        path: str,
+        body: Json | aiohttp.MultipartWriter | None = None,
+        *,
+        acted: bool = False,
     ) -> Answer:
         if not path.startswith("/"):
             raise ControllerError(self.endpoint.name, "malformed answer", f"{path[:80]!r} is not a path")

@@ -4,13 +4,24 @@ from __future__ import annotations
 
 CAUSES: dict[str, str] = {
     "unreachable": "Check the cable, the address and that the controller has power; then read it again.",
-    "refused": "Nothing listens at this address and port. Check the address; a controller that restarts answers again in a few minutes.",
-    "certificate changed": "Compare the new fingerprint with the controller itself. If it was replaced or reset, accept the new certificate; otherwise leave it alone.",
-    "certificate invalid": "The certificate is not from the fleet's authority. Install one that is, or pin this one after comparing it.",
+    "refused": (
+        "Nothing listens at this address and port. Check the address; "
+        "a controller that restarts answers again in a few minutes."
+    ),
+    "certificate changed": (
+        "Compare the new fingerprint with the controller itself. If it was replaced or reset, accept the new "
+        "certificate; otherwise leave it alone."
+    ),
+    "certificate invalid": (
+        "The certificate is not from the fleet's authority. Install one that is, or pin this one after comparing it."
+    ),
     "signed out": "The user name or the password is wrong. Enter the present one for this server.",
     "no permission": "This account may not do that. Use one that may update firmware.",
     "too slow": "It did not answer in time. Read it again later, or restart the controller.",
-    "malformed answer": "The controller answered with something that is not valid Redfish. Read it again; if it stays, restart the controller.",
+    "malformed answer": (
+        "The controller answered with something that is not valid Redfish. Read it again; if it stays, "
+        "restart the controller."
+    ),
     "not Redfish": "Something else answers at this address. Check the address.",
     "said no": "The controller refused the request; its words are given.",
     "busy": "The controller asked to be left alone for now. It will be asked again later.",
@@ -25,7 +36,13 @@ class ControllerError(Exception):
     """
 
     def __init__(
-        self, server: str, cause: str, detail: str, *, retry_after_s: float | None = None, seen: str | None = None
+        self,
+        server: str,
+        cause: str,
+        detail: str,
+        *,
+        retry_after_s: float | None = None,
+        seen: str | None = None,
     ) -> None:
         assert cause in CAUSES
         self.server, self.cause, self.detail = server, cause, detail

@@ -34,7 +34,9 @@ async def read_marker(session: Session) -> Marker:
     system, manager = await _first(session, "Systems"), await _first(session, "Managers")
     boot = (system.get("BootProgress") or {}).get("LastState")
     return Marker(
-        system=_text(system.get("LastResetTime")), controller=_text(manager.get("LastResetTime")), boot=_text(boot)
+        system=_text(system.get("LastResetTime")),
+        controller=_text(manager.get("LastResetTime")),
+        boot=_text(boot),
     )
 
 

@@ -37,7 +37,16 @@ class TaskView:
     @property
     def is_running(self) -> bool:
         """Whether the device is still at it."""
-        return self.state in ("New", "Starting", "Running", "Suspended", "Pending", "Stopping", "Cancelling", "Service")
+        return self.state in (
+            "New",
+            "Starting",
+            "Running",
+            "Suspended",
+            "Pending",
+            "Stopping",
+            "Cancelling",
+            "Service",
+        )
 
     @property
     def is_done(self) -> bool:

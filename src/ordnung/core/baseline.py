@@ -25,9 +25,7 @@ class Position:
         return self.match.product
 
 
-def locate(
-    server: Server, catalogs: Catalogs, rules: Sequence[Rule], today: datetime.date
-) -> tuple[Position, ...]:
+def locate(server: Server, catalogs: Catalogs, rules: Sequence[Rule], today: datetime.date) -> tuple[Position, ...]:
     """Match every component of a server and choose its target (D1 to D6)."""
     positions = []
     for component in server.components:

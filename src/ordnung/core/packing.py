@@ -65,7 +65,12 @@ def _pack(drafts: dict[tuple[str, str], _Draft], server: str, position: Position
 
 
 def _add(
-    drafts: dict[tuple[str, str], _Draft], server: str, product: Product, issue: Issue, version: str, reason: str
+    drafts: dict[tuple[str, str], _Draft],
+    server: str,
+    product: Product,
+    issue: Issue,
+    version: str,
+    reason: str,
 ) -> None:
     release = product.find(version)
     if release is None or product.key(version) is None:

@@ -161,7 +161,7 @@ def _leave_out(
             tried += 1
             if tried > REMOVAL_LIMIT:
                 removed = tuple(movable)
-            why = {slot: "the others can't move while this one does; left out so that they can" for slot in removed}
+            why = dict.fromkeys(removed, "the others can't move while this one does; left out so that they can")
             problem = _problem(fitted, {**reasons, **why}, downwards)
             found = find_route(problem)
             if found is not None and (best is None or (found.cost, removed) < best[0]):
@@ -176,9 +176,7 @@ def _leave_out(
 def _unreachable(problem: Problem) -> dict[str, str]:
     """Parts whose goal can't be reached even if every other part goes wherever it can."""
     reach = _relaxed_reach(problem)
-    stuck = [
-        index for index, part in enumerate(problem.parts) if part.wanted and not part.goals & reach[index]
-    ]
+    stuck = [index for index, part in enumerate(problem.parts) if part.wanted and not part.goals & reach[index]]
     reasons: dict[str, str] = {}
     for index in stuck:
         reason = _why_stuck(problem, index, reach)
@@ -226,8 +224,10 @@ def _why_stuck(problem: Problem, index: int, reach: list[set[int]]) -> str:
         for need in release.needs if release else ():
             for other, mask in part.conditions[point]:
                 needed = problem.parts[other]
-                if needed.product and needed.product.id == need.product and not any(
-                    mask >> p & 1 for p in reach[other]
+                if (
+                    needed.product
+                    and needed.product.id == need.product
+                    and not any(mask >> p & 1 for p in reach[other])
                 ):
                     bound = need.at_least or f"below {need.below}"
                     return f"{product.name} {version} needs {needed.product.name} {bound}, {_state_of(needed)}"
@@ -319,7 +319,11 @@ def _in_order(problem: Problem, draft: Draft, place: int) -> list[Action]:
                 break
         else:
             return draft[place][0]
-    return before if _replay(problem, [*draft[:place], (before, draft[place][1]), *draft[place + 1 :]]) else draft[place][0]
+    return (
+        before
+        if _replay(problem, [*draft[:place], (before, draft[place][1]), *draft[place + 1 :]])
+        else draft[place][0]
+    )
 
 
 def _replay_any(problem: Problem, draft: Draft, place: int, before: list[Action], action: Action) -> bool:

@@ -96,9 +96,7 @@ class Problem:
 
     def is_goal(self, state: State) -> bool:
         """Whether every wanted part is active at its target or above (R10)."""
-        return all(
-            not part.wanted or local[0] in part.goals for part, local in zip(self.parts, state, strict=True)
-        )
+        return all(not part.wanted or local[0] in part.goals for part, local in zip(self.parts, state, strict=True))
 
     def holds(self, state: State, part: int, point: int) -> bool:
         """Whether the needs of a point hold for the active versions of ``state`` (R13)."""
@@ -107,9 +105,7 @@ class Problem:
     def is_sound(self, state: State) -> bool:
         """Whether after an activation every installed release has its needs (R7, R24)."""
         return all(
-            self.holds(state, index, local[0])
-            for index, local in enumerate(state)
-            if self.ask_all or local[0] != 0
+            self.holds(state, index, local[0]) for index, local in enumerate(state) if self.ask_all or local[0] != 0
         )
 
     def write(self, state: State, part: int, point: int) -> State | None:
@@ -255,15 +251,11 @@ def _goals(points: list[Point], product: Product | None, target: str | None, dow
         return frozenset()
     check = is_equal if downwards else is_at_least
     return frozenset(
-        index
-        for index, point in enumerate(points)
-        if check(product.scheme, point.version, target, product.listed)
+        index for index, point in enumerate(points) if check(product.scheme, point.version, target, product.listed)
     )
 
 
-def _follows(
-    points: list[Point], at: int, product: Product | None, movable: bool, downwards: bool
-) -> tuple[int, ...]:
+def _follows(points: list[Point], at: int, product: Product | None, movable: bool, downwards: bool) -> tuple[int, ...]:
     if product is None or not movable:
         return ()
     have = product.key(points[at].version)
@@ -280,9 +272,7 @@ def _follows(
 
 
 def _direct(release: Release, over: str, product: Product) -> bool:
-    return release.direct_from is None or is_at_least(
-        product.scheme, over, release.direct_from, product.listed
-    )
+    return release.direct_from is None or is_at_least(product.scheme, over, release.direct_from, product.listed)
 
 
 def _floor_mask(point: Point, points: list[Point], product: Product | None) -> int:
@@ -296,9 +286,7 @@ def _floor_mask(point: Point, points: list[Point], product: Product | None) -> i
     )
 
 
-def _conditions(
-    point: Point, parts: list[Part], by_product: Mapping[str, list[int]]
-) -> tuple[tuple[int, int], ...]:
+def _conditions(point: Point, parts: list[Part], by_product: Mapping[str, list[int]]) -> tuple[tuple[int, int], ...]:
     needs = point.release.needs if point.release else ()
     return tuple(
         (index, _good_points(need, parts[index])) for need in needs for index in by_product.get(need.product, ())
@@ -310,9 +298,7 @@ def _good_points(need: Need, part: Part) -> int:
     assert product is not None
     mask = 0
     for index, point in enumerate(part.points):
-        good = need.at_least is None or is_at_least(
-            product.scheme, point.version, need.at_least, product.listed
-        )
+        good = need.at_least is None or is_at_least(product.scheme, point.version, need.at_least, product.listed)
         if good and need.below is not None:
             good = is_below(product.scheme, point.version, need.below, product.listed)
         mask |= (1 << index) if good else 0

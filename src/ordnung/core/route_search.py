@@ -341,8 +341,8 @@ class _Ties:
         best: tuple[Tie, Cost, tuple[Action, State]] | None = None
         for action, price, after in moves(self.problem, state):
             total = add(spent, price)
-            rest = self.bounds.of(after)
-            if self.budget <= 0 or rest is None or add(total, rest) > self.cost:
+            bound = self.bounds.of(after)
+            if self.budget <= 0 or bound is None or add(total, bound) > self.cost:
                 continue
             below = self._solve(after, total)
             if below is None:
@@ -362,9 +362,9 @@ class _Ties:
         if kind != "write":
             became = self._activated(state, kind)
             shifted = [tuple(when + 1 for when in mine) for mine in active]
-            for part in became:
-                shifted[part] = (0, *shifted[part])
-            many = sum(len(self.problem.parts[part].slots) for part in became)
+            for place in became:
+                shifted[place] = (0, *shifted[place])
+            many = sum(len(self.problem.parts[place].slots) for place in became)
             return stops, (RESETS.index(kind), *resets), (-many, *counts), tuple(shifted)
         part = self.problem.parts[index]
         stops = (*stops[:index], (*stops[index], -point), *stops[index + 1 :])

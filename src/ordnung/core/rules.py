@@ -65,9 +65,7 @@ FIXED_RULES: tuple[Rule, ...] = (
 """The rules every house starts with."""
 
 
-def decide_target(
-    server: Server, product: Product, rules: Sequence[Rule], today: datetime.date
-) -> Target:
+def decide_target(server: Server, product: Product, rules: Sequence[Rule], today: datetime.date) -> Target:
     """The target of a product in a server: the first rule that applies decides (D4 to D6, D10)."""
     for place, rule in enumerate(rules):
         if rule.applies(server, product, today):

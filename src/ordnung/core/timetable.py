@@ -1,7 +1,7 @@
 """The timetable of a run: when each server's steps are expected, under the limits on who may be away.
 
-A serial schedule in the order given: each server starts as soon as a place is free both in the run
-and in its group. What has happened is not known here; the same picture is drawn over it.
+Whenever a place is free, the first server in the order given whose group has a place begins, as the
+engine does it. What has happened is not known here; the same picture is drawn over it.
 """
 
 from __future__ import annotations
@@ -79,30 +79,31 @@ def plan_timetable(
         limits: how many of a group may be away at once; a group without limit has none.
         at_once: how many servers may be worked on at once.
     """
-    busy: list[float] = []
-    groups: dict[str, list[float]] = {}
-    lanes: list[Lane] = []
-    for server, group, route in routes:
-        spans = itinerary(route)
-        limit = limits.get(group or "")
-        start = max(_free_at(busy, at_once), _free_at(groups.setdefault(group or "", []), limit) if limit else 0.0)
-        lane = Lane(server=server, spans=tuple(_shift(span, start) for span in spans))
-        lanes.append(lane)
+    waiting = [(server, group or "", itinerary(route)) for server, group, route in routes]
+    running: list[tuple[float, str]] = []
+    lanes: dict[str, Lane] = {}
+    now = 0.0
+    while waiting:
+        chosen = next((w for w in waiting if _has_place(w[1], running, limits, at_once)), None)
+        if chosen is None:
+            now, _ = heapq.heappop(running)
+            continue
+        waiting.remove(chosen)
+        server, group, spans = chosen
+        lanes[server] = Lane(server=server, spans=tuple(_shift(span, now) for span in spans))
         if spans:
-            heapq.heappush(busy, lane.end)
-            heapq.heappush(groups[group or ""], lane.end)
+            heapq.heappush(running, (lanes[server].end, group))
     return Timetable(
-        lanes=tuple(lanes),
-        makespan=max((lane.end for lane in lanes), default=0.0),
+        lanes=tuple(lanes[server] for server, _, _ in routes),
+        makespan=max((lane.end for lane in lanes.values()), default=0.0),
         bound=_bound(routes, limits, at_once),
     )
 
 
-def _free_at(ends: list[float], places: int) -> float:
-    """When a place is free; places taken and freed before then are forgotten."""
-    if len(ends) < places:
-        return 0.0
-    return heapq.heappop(ends)
+def _has_place(group: str, running: Sequence[tuple[float, str]], limits: Mapping[str, int], at_once: int) -> bool:
+    """Whether one more server of ``group`` may begin: the same question the engine asks."""
+    mine = sum(1 for _, other in running if other == group)
+    return len(running) < at_once and mine < limits.get(group, at_once)
 
 
 def _shift(span: Span, by: float) -> Span:
@@ -112,7 +113,5 @@ def _shift(span: Span, by: float) -> Span:
 def _bound(routes: Sequence[tuple[str, str | None, Route]], limits: Mapping[str, int], at_once: int) -> float:
     lengths = [(group or "", spans[-1].end) for _, group, route in routes if (spans := itinerary(route))]
     longest = max((length for _, length in lengths), default=0.0)
-    per_group = [
-        sum(length for name, length in lengths if name == group) / limit for group, limit in limits.items()
-    ]
+    per_group = [sum(length for name, length in lengths if name == group) / limit for group, limit in limits.items()]
     return max([longest, sum(length for _, length in lengths) / at_once, *per_group])

@@ -24,7 +24,9 @@ PAYLOAD_ADDRESS = "127.20.100.2"
 @click.command()
 @click.option("--port", type=int, default=8000, show_default=True, help="Of the web server.")
 @click.option("--device-port", type=int, default=8443, show_default=True, help="Of the stand-ins; 0 takes free ones.")
-@click.option("--rate", type=click.FloatRange(min=0.1), default=RATE, show_default=True, help="How fast the clock runs.")
+@click.option(
+    "--rate", type=click.FloatRange(min=0.1), default=RATE, show_default=True, help="How fast the clock runs."
+)
 @click.option("--home", type=click.Path(path_type=Path), default=Path("var/demo"), show_default=True)
 @click.option("--fresh", is_flag=True, help="Begin again: forget runs and put the hardware back as it was.")
 @click.option("--announce", type=click.Path(path_type=Path), help="Write the addresses here once all answer.")
@@ -82,7 +84,13 @@ def _start(supervisor: Supervisor, port: int, device_port: int) -> str:
     supervisor.wait_until(stand_ins, announced.exists)
     url = start_site(supervisor, "127.0.0.1", port)
     seeded = subprocess.run(
-        [sys.executable, "-m", "ordnung.demo.seed", str(announced), str(home / "standins" / "mirror" / "catalogs")],
+        [
+            sys.executable,
+            "-m",
+            "ordnung.demo.seed",
+            str(announced),
+            str(home / "standins" / "mirror" / "catalogs"),
+        ],
         env={**os.environ, **supervisor.environment},
         capture_output=True,
         text=True,

@@ -37,7 +37,9 @@ def _seed_servers(announcement: dict[str, Any]) -> None:
     from ordnung.server.fleet.models import Group, Server
     from ordnung.standins.scenario import GROUPS, RACK_K1
 
-    groups = {name: Group.objects.get_or_create(name=name, defaults={"may_be_away": n})[0] for name, n in GROUPS.items()}
+    groups = {
+        name: Group.objects.get_or_create(name=name, defaults={"may_be_away": n})[0] for name, n in GROUPS.items()
+    }
     targets = {target["name"]: target for target in announcement["targets"]}
     for place in RACK_K1:
         target = targets[place.name]

@@ -67,9 +67,7 @@ async def _fetch_one(line: Packed, fetcher: Fetcher, told: Told) -> Path:
     def progress(size: int) -> None:
         nonlocal arrived
         arrived += size
-        state = PackedState(
-            product=line.product.id, version=line.release.version, state="fetching", bytes=arrived
-        )
+        state = PackedState(product=line.product.id, version=line.release.version, state="fetching", bytes=arrived)
         task = asyncio.ensure_future(_tell(told, state))
         tasks.add(task)
         task.add_done_callback(tasks.discard)
@@ -85,7 +83,11 @@ async def _tell(told: Told, state: PackedState) -> None:
 
 
 def write_repository(
-    folder: Path, good: Sequence[tuple[Packed, Path]], issues: Sequence[Issue], keys: SealKeys, now: datetime.datetime
+    folder: Path,
+    good: Sequence[tuple[Packed, Path]],
+    issues: Sequence[Issue],
+    keys: SealKeys,
+    now: datetime.datetime,
 ) -> datetime.datetime:
     """Write the repository out and seal it; returns when the seal ends. Raises OSError."""
     expires = now.replace(microsecond=0) + datetime.timedelta(days=SEAL_DAYS)

@@ -50,7 +50,11 @@ class Places:
 
 
 async def carry_out_run(
-    run: str, servers: Sequence[RunServer], limits: Mapping[str, int], world: World, places: Places | None = None
+    run: str,
+    servers: Sequence[RunServer],
+    limits: Mapping[str, int],
+    world: World,
+    places: Places | None = None,
 ) -> dict[str, str]:
     """Carry out or go on with a run; returns how each server ended.
 

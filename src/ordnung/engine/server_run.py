@@ -22,14 +22,31 @@ from ordnung.controllers import ControllerError, Endpoint, LostAnswerError, Mark
 from ordnung.core.components import Server
 from ordnung.core.route import Route, Write, plan_route, plan_way_back
 from ordnung.engine.compare import find_position, find_surprises, holds, is_same, lacking
-from ordnung.engine.ports import Baseline, Clock, Controller, Controllers, Entry, Journal, Orders, Payloads, Reporter
+from ordnung.engine.ports import (
+    Baseline,
+    Clock,
+    Controller,
+    Controllers,
+    Entry,
+    Journal,
+    Orders,
+    Payloads,
+    Reporter,
+)
 from ordnung.engine.tape import MAX_SENDS, TapeState, advance, fold, marker_body, next_step, rounds_body
 from ordnung.formats.readings import server_entry
 from ordnung.repository import RepositoryError
 from ordnung.repository.identity import refuse_foreign
 
 T = TypeVar("T")
-LASTING = ("certificate changed", "certificate invalid", "signed out", "no permission", "not Redfish", "said no")
+LASTING = (
+    "certificate changed",
+    "certificate invalid",
+    "signed out",
+    "no permission",
+    "not Redfish",
+    "said no",
+)
 """Causes that waiting does not mend."""
 
 
@@ -166,7 +183,9 @@ class ServerRun:
             raise StepFailedError(route.stranded[0].reason)
         await self._note("plan", {"rounds": rounds_body(route.rounds), "stranded": stranded})
         if not route.rounds:
-            what = f"nothing to do; no way for {', '.join(s['slot'] for s in stranded)}" if stranded else "level already"
+            what = (
+                f"nothing to do; no way for {', '.join(s['slot'] for s in stranded)}" if stranded else "level already"
+            )
             await self._end("skipped", what)
 
     async def _write(self) -> None:
@@ -260,7 +279,10 @@ class ServerRun:
             if not await self._patiently(self._holds_write, self.world.patience.contact_s):
                 await self._note("write failed", {"slot": pending.write.slot, "message": "the task vanished"})
                 raise StepFailedError(f"{pending.write.slot}: the task vanished and the version is not there")
-            await self._note("write done", {"slot": pending.write.slot, "message": "the task vanished, the version is there"})
+            await self._note(
+                "write done",
+                {"slot": pending.write.slot, "message": "the task vanished, the version is there"},
+            )
         elif task.is_done:
             await self._note("write done", {"slot": pending.write.slot, "message": task.message})
             await self._show("written", f"{pending.write.slot} {pending.write.to}", 100)

@@ -41,5 +41,7 @@ def find_disorder(issue: Issue) -> list[str]:
         parsed = [v for v in product.listed if product.key(v) is not None]
         if parsed != [r.version for r in product.ordered]:
             found.append(f"{product.id}: the releases are not listed oldest first by the {product.scheme} scheme")
-        found += [f"{product.id}: {v} does not parse as {product.scheme}" for v in product.listed if product.key(v) is None]
+        found += [
+            f"{product.id}: {v} does not parse as {product.scheme}" for v in product.listed if product.key(v) is None
+        ]
     return found

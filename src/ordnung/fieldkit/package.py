@@ -34,7 +34,9 @@ def show(file: Path, as_json: bool) -> int:
         told = ", ".join(f"{d['type']} {d['value']}" for d in device["descriptors"])
         click.echo(f"  for {device['rules'].get('software_id', 'a device')} ({told})")
     for image in row["images"]:
-        click.echo(f"  carries {image['version']}, {image['size']} bytes, active by {' or '.join(image['activations'])}")
+        click.echo(
+            f"  carries {image['version']}, {image['size']} bytes, active by {' or '.join(image['activations'])}"
+        )
     return 0
 
 

@@ -79,12 +79,14 @@ def route(readings: Path, catalogs: tuple[Path, ...], rules: Path | None, as_jso
     if as_json:
         print_json({"servers": [route_row(s.server.name, s.route) for s in standings]})
         return 0
-    rows = []
+    rows: list[tuple[object, ...]] = []
     for standing in standings:
         for number, step in enumerate(standing.route.rounds, start=1):
             writes = ", ".join(f"{w.slot} {w.source} → {w.to}" for w in step.writes) or "nothing to write"
             rows.append((standing.server.name, number, writes, step.reset or "no reset"))
-        rows += [(standing.server.name, "–", f"{lost.slot} stays: {lost.reason}", "") for lost in standing.route.stranded]
+        rows += [
+            (standing.server.name, "–", f"{lost.slot} stays: {lost.reason}", "") for lost in standing.route.stranded
+        ]
     print_table(("server", "round", "writes", "reset"), rows)
     return 0
 

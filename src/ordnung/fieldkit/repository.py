@@ -32,7 +32,12 @@ def repository() -> None:
 @click.option("--ca", type=_FILE, help="The authority of the mirrors, if it is not a public one.")
 @click.option("--store", type=click.Path(path_type=Path), default=Path("var/store"), show_default=True)
 @click.option("--keys", type=click.Path(path_type=Path), default=Path("var/keys"), show_default=True)
-@click.option("--key-secret", envvar="ORDNUNG_KEY_SECRET", required=True, help="Encrypts the seal's keys; or in the environment.")
+@click.option(
+    "--key-secret",
+    envvar="ORDNUNG_KEY_SECRET",
+    required=True,
+    help="Encrypts the seal's keys; or in the environment.",
+)
 @click.option("-o", "--output", type=click.Path(path_type=Path), required=True)
 @as_json
 def build(
@@ -79,7 +84,9 @@ def _seal(
     if as_json:
         print_json(result)
     else:
-        click.echo(f"{len(good)} payloads in {output}, sealed until {expires:%d %b %Y} by root key {signers.fingerprint}")
+        click.echo(
+            f"{len(good)} payloads in {output}, sealed until {expires:%d %b %Y} by root key {signers.fingerprint}"
+        )
     return 0
 
 

@@ -18,9 +18,7 @@ def parse_catalog(raw: bytes, source: str = "catalog") -> Issue:
             stands twice, two releases that compare equal (V10) and releases listed against their order.
     """
     document = parse_document(raw, "catalog", source)
-    products = tuple(
-        _product(entry, source, f"products.{place}") for place, entry in enumerate(document["products"])
-    )
+    products = tuple(_product(entry, source, f"products.{place}") for place, entry in enumerate(document["products"]))
     ids = [product.id for product in products]
     for place, name in enumerate(ids):
         if name in ids[:place]:
@@ -44,8 +42,7 @@ def _product(entry: dict[str, Any], source: str, place: str) -> Product:
         scheme=entry.get("scheme", "listed"),
         fits=tuple(entry.get("fits", ())),
         releases=tuple(
-            _release(release, source, f"{place}.releases.{number}")
-            for number, release in enumerate(entry["releases"])
+            _release(release, source, f"{place}.releases.{number}") for number, release in enumerate(entry["releases"])
         ),
     )
     seen: dict[object, str] = {}
@@ -128,9 +125,7 @@ def _release_entry(release: Release) -> dict[str, Any]:
         "fixes": [_known({"id": f.id, "score": f.score, "title": f.title or None}) for f in release.fixes],
         "payload": _payload_entry(release.payload),
         "direct_from": release.direct_from,
-        "needs": [
-            _known({"product": n.product, "at_least": n.at_least, "below": n.below}) for n in release.needs
-        ],
+        "needs": [_known({"product": n.product, "at_least": n.at_least, "below": n.below}) for n in release.needs],
         "activation": release.activation,
         "write_seconds": release.write_seconds,
         "reset_seconds": release.reset_seconds,

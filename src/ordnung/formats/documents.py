@@ -70,7 +70,11 @@ def _check(document: Any, name: str, source: str) -> dict[str, Any]:
     faults = sorted(_validator(name).iter_errors(document), key=lambda e: [str(p) for p in e.absolute_path])
     if faults:
         places = [f"{_path(fault)}: {fault.message[:160]}" for fault in faults[:5]]
-        raise FormatError(source, places[0].split(": ", 1)[0], "; ".join(p.split(": ", 1)[1] for p in places[:1]) + _others(places, faults))
+        raise FormatError(
+            source,
+            places[0].split(": ", 1)[0],
+            "; ".join(p.split(": ", 1)[1] for p in places[:1]) + _others(places, faults),
+        )
     return document
 
 

@@ -136,7 +136,10 @@ def parse_package(raw: bytes, source: str = "package") -> Package:
     bits = cursor.number("ComponentBitmapBitLength", 2)
     if bits % 8:
         raise cursor.fail("ComponentBitmapBitLength", f"{bits} is not a multiple of 8")
-    kind, length = cursor.number("PackageVersionStringType", 1), cursor.number("PackageVersionStringLength", 1)
+    kind, length = (
+        cursor.number("PackageVersionStringType", 1),
+        cursor.number("PackageVersionStringLength", 1),
+    )
     version = cursor.text("PackageVersionString", kind, length)
     devices = tuple(_device(cursor, revision, bits) for _ in range(cursor.number("DeviceIDRecordCount", 1)))
     if revision >= 2:
@@ -168,7 +171,9 @@ def _parse_start(cursor: _Cursor) -> tuple[int, int]:
         raise cursor.fail("PackageHeaderIdentifier", what, 0)
     header_size = cursor.number("PackageHeaderSize", 2)
     if header_size > len(cursor.raw):
-        raise cursor.fail("PackageHeaderSize", f"{header_size}, but the file has {len(cursor.raw)} bytes: cut short", 17)
+        raise cursor.fail(
+            "PackageHeaderSize", f"{header_size}, but the file has {len(cursor.raw)} bytes: cut short", 17
+        )
     if header_size < 40:
         raise cursor.fail("PackageHeaderSize", f"{header_size} is too small for a header", 17)
     return revision, header_size
@@ -232,7 +237,10 @@ def _image(cursor: _Cursor, revision: int, header_size: int) -> Image:
     options = cursor.number("ComponentOptions", 2)
     activation = cursor.number("RequestedComponentActivationMethod", 2)
     offset, size = cursor.number("ComponentLocationOffset", 4), cursor.number("ComponentSize", 4)
-    kind, length = cursor.number("ComponentVersionStringType", 1), cursor.number("ComponentVersionStringLength", 1)
+    kind, length = (
+        cursor.number("ComponentVersionStringType", 1),
+        cursor.number("ComponentVersionStringLength", 1),
+    )
     version = cursor.text("ComponentVersionString", kind, length)
     if revision >= 3:
         cursor.take("ComponentOpaqueData", cursor.number("ComponentOpaqueDataLength", 4))
@@ -326,7 +334,12 @@ def _string(text: str) -> bytes:
 
 
 def _device_bytes(
-    descriptors: Sequence[Descriptor], rules: Mapping[str, Any], images: int, bits: int, version: str, revision: int
+    descriptors: Sequence[Descriptor],
+    rules: Mapping[str, Any],
+    images: int,
+    bits: int,
+    version: str,
+    revision: int,
 ) -> bytes:
     data = json.dumps(rules, sort_keys=True, separators=(",", ":")).encode()
     text = version.encode()
@@ -370,7 +383,9 @@ def device_descriptors(software_id: str | None, pci: str | None) -> tuple[Descri
     """
     if pci:
         kinds = (PCI_VENDOR, PCI_DEVICE, PCI_SUBVENDOR, PCI_SUBDEVICE)
-        return tuple((kind, int(part, 16).to_bytes(2, "little")) for kind, part in zip(kinds, pci.split(":"), strict=True))
+        return tuple(
+            (kind, int(part, 16).to_bytes(2, "little")) for kind, part in zip(kinds, pci.split(":"), strict=True)
+        )
     name = uuid.uuid5(uuid.NAMESPACE_OID, software_id or "")
     return ((VENDOR_UUID, name.bytes),)
 

@@ -18,9 +18,7 @@ def parse_readings(raw: bytes, source: str = "readings") -> tuple[Server, ...]:
         FormatError: not valid, a time that can't be read, or one slot twice in a server (R21).
     """
     document = parse_document(raw, "readings", source)
-    return tuple(
-        build_server(entry, source, f"servers.{place}") for place, entry in enumerate(document["servers"])
-    )
+    return tuple(build_server(entry, source, f"servers.{place}") for place, entry in enumerate(document["servers"]))
 
 
 def build_server(entry: dict[str, Any], source: str = "reading", place: str = "") -> Server:
@@ -68,9 +66,7 @@ def _time(text: str | None, source: str, place: str) -> datetime.datetime | None
 
 def write_readings(servers: Sequence[Server]) -> bytes:
     """The fixed spelling of a readings file."""
-    return write_document(
-        {"format": "ordnung.readings/1", "servers": [server_entry(server) for server in servers]}
-    )
+    return write_document({"format": "ordnung.readings/1", "servers": [server_entry(server) for server in servers]})
 
 
 def server_entry(server: Server) -> dict[str, Any]:

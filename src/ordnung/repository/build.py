@@ -1,7 +1,7 @@
 """Write a repository out as a folder sealed with TUF 1.0 metadata (consistent snapshots, Ed25519).
 
-    DIR/metadata/1.root.json, 1.targets.json, 1.snapshot.json, timestamp.json
-    DIR/targets/FOLDER/SHA256.NAME      payloads, catalogs, packing.json
+DIR/metadata/1.root.json, 1.targets.json, 1.snapshot.json, timestamp.json
+DIR/targets/FOLDER/SHA256.NAME      payloads, catalogs, packing.json
 """
 
 from __future__ import annotations
@@ -12,7 +12,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
 
-from tuf.api.metadata import MetaFile, Metadata, Role, Root, Snapshot, TargetFile, Targets, Timestamp
+from securesystemslib.signer import Key
+from tuf.api.metadata import Metadata, MetaFile, Role, Root, Snapshot, TargetFile, Targets, Timestamp
 from tuf.api.serialization.json import JSONSerializer
 
 from ordnung.repository.keys import ROLES, SealKeys
@@ -63,13 +64,23 @@ def prefixed(path: str, sha256: str) -> str:
 
 def _seal(folder: Path, targets: dict[str, TargetFile], keys: SealKeys, expires: datetime.datetime) -> None:
     roles = {role: Role([keys.signer(role).public_key.keyid], 1) for role in ROLES}
-    known = {k.keyid: k for k in (keys.root.public_key, keys.online.public_key)}
+    known: dict[str, Key] = {k.keyid: k for k in (keys.root.public_key, keys.online.public_key)}
     root_ends = max(expires, expires + datetime.timedelta(days=ROOT_DAYS))
     root = Root(version=1, expires=root_ends, keys=known, roles=roles, consistent_snapshot=True)
     _write(folder / "1.root.json", Metadata(root), keys, "root")
-    _write(folder / "1.targets.json", Metadata(Targets(version=1, expires=expires, targets=targets)), keys, "targets")
+    _write(
+        folder / "1.targets.json",
+        Metadata(Targets(version=1, expires=expires, targets=targets)),
+        keys,
+        "targets",
+    )
     meta = {"targets.json": _meta(folder / "1.targets.json")}
-    _write(folder / "1.snapshot.json", Metadata(Snapshot(version=1, expires=expires, meta=meta)), keys, "snapshot")
+    _write(
+        folder / "1.snapshot.json",
+        Metadata(Snapshot(version=1, expires=expires, meta=meta)),
+        keys,
+        "snapshot",
+    )
     stamp = Timestamp(version=1, expires=expires, snapshot_meta=_meta(folder / "1.snapshot.json"))
     _write(folder / "timestamp.json", Metadata(stamp), keys, "timestamp")
 
@@ -78,6 +89,11 @@ def _meta(path: Path) -> MetaFile:
     return MetaFile.from_data(1, path.read_bytes(), ["sha256"])
 
 
-def _write(path: Path, metadata: Metadata[Root] | Metadata[Targets] | Metadata[Snapshot] | Metadata[Timestamp], keys: SealKeys, role: str) -> None:
+def _write(
+    path: Path,
+    metadata: Metadata[Root] | Metadata[Targets] | Metadata[Snapshot] | Metadata[Timestamp],
+    keys: SealKeys,
+    role: str,
+) -> None:
     metadata.sign(keys.signer(role))
     path.write_bytes(metadata.to_bytes(_SPELLING))

@@ -70,7 +70,9 @@ class Fetcher:
                     async for piece in answer.content.iter_chunked(CHUNK):
                         have += len(piece)
                         if have > payload.size:
-                            raise RepositoryError("altered", payload.path, "the mirror sends more than the catalog says")
+                            raise RepositoryError(
+                                "altered", payload.path, "the mirror sends more than the catalog says"
+                            )
                         file.write(piece)
                         progress(len(piece))
         except (aiohttp.ClientError, OSError, TimeoutError) as error:

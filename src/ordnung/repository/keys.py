@@ -48,8 +48,6 @@ def _key(path: Path, secret: bytes) -> Ed25519PrivateKey:
     protection = serialization.BestAvailableEncryption(secret)
     temporary = path.with_suffix(".new")
     temporary.touch(0o600)
-    temporary.write_bytes(
-        key.private_bytes(serialization.Encoding.PEM, serialization.PrivateFormat.PKCS8, protection)
-    )
+    temporary.write_bytes(key.private_bytes(serialization.Encoding.PEM, serialization.PrivateFormat.PKCS8, protection))
     temporary.replace(path)
     return key

@@ -17,7 +17,11 @@ from ordnung.server.supervisor import Supervisor, SupervisorError, start_site
 @click.option("--port", type=int, default=8000, show_default=True)
 @click.option("--home", type=click.Path(path_type=Path), default=Path("var/site"), show_default=True)
 @click.option("--ca", type=click.Path(exists=True, path_type=Path), help="The authority of the controllers.")
-@click.option("--certificate", type=click.Path(exists=True, path_type=Path), help="Key and certificate to serve payloads with.")
+@click.option(
+    "--certificate",
+    type=click.Path(exists=True, path_type=Path),
+    help="Key and certificate to serve payloads with.",
+)
 @click.option("--payload-address", default="127.0.0.1", show_default=True)
 @click.option("--payload-port", type=int, default=8444, show_default=True)
 @click.option("--add-person", metavar="NAME", help="Make a sign-in and end; the password is asked for.")
@@ -56,7 +60,9 @@ def _add_person(environment: dict[str, str], name: str) -> int:
     commands = (["migrate", "--verbosity", "0"], ["createsuperuser", "--username", name, "--email", ""])
     for command in commands:
         done = subprocess.run(
-            [sys.executable, "-m", "ordnung.server.manage", *command], env={**os.environ, **environment}, check=False
+            [sys.executable, "-m", "ordnung.server.manage", *command],
+            env={**os.environ, **environment},
+            check=False,
         )
         if done.returncode:
             return done.returncode

@@ -73,7 +73,11 @@ class DatabaseReporter:
     async def step(self, run: str, server: str, state: str, detail: str, percent: int | None) -> None:
         """The present step of a server."""
         before = self.last.get((run, server))
-        if before is not None and before[:2] == (state, detail) and abs((percent or 0) - (before[2] or 0)) < PERCENT_STEP:
+        if (
+            before is not None
+            and before[:2] == (state, detail)
+            and abs((percent or 0) - (before[2] or 0)) < PERCENT_STEP
+        ):
             return
         self.last[run, server] = (state, detail, percent)
         await sync_to_async(self._step)(run, server, state, detail, percent, before is None or before[0] != state)
@@ -98,7 +102,9 @@ class DatabaseReporter:
             places = RunServer.objects.filter(run_id=int(run), server__name=server)
             places.update(state=state, detail="", percent=None, ended=state, reason=reason, active=False, since=now())
             ended = RunServer.objects.filter(run_id=int(run)).exclude(ended="").count()
-            Work.objects.filter(kind="run", subject__run=int(run)).update(done=ended, note=f"{server}: {state}, {reason}")
+            Work.objects.filter(kind="run", subject__run=int(run)).update(
+                done=ended, note=f"{server}: {state}, {reason}"
+            )
             tell("runs", id=int(run), server=server)
             tell("work")
 

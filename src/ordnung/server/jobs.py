@@ -122,7 +122,9 @@ async def do_pack(work: Work, shop: Shop) -> None:
     expires = await sync_to_async(write_repository)(folder, good, issues, keys, now())
     values = {"state": "sealed", "folder": str(folder), "expires": expires, "root_key": keys.fingerprint}
     await Repository.objects.filter(pk=repository.pk).aupdate(**values)
-    await sync_to_async(_end)(work, f"{len(good)} payloads, sealed until {expires:%d %b %Y}", "repositories", repository.pk)
+    await sync_to_async(_end)(
+        work, f"{len(good)} payloads, sealed until {expires:%d %b %Y}", "repositories", repository.pk
+    )
 
 
 def _store_line(work: Work, repository: Repository, state: PackedState, moved: int) -> None:

@@ -36,15 +36,15 @@ def glyph_row(standing: Standing) -> list[dict[str, Any]]:
 
 def cell(standing: Standing, kind: str) -> dict[str, Any]:
     """One cell: the worst verdict of the kind, how deep, and the versions found."""
-    pairs = [
-        (p, d) for p, d in zip(standing.positions, standing.drift, strict=True) if p.component.kind == kind
-    ]
+    pairs = [(p, d) for p, d in zip(standing.positions, standing.drift, strict=True) if p.component.kind == kind]
     verdict = worst([drift.verdict for _, drift in pairs]).word if pairs else "unread"
     versions = Counter(p.component.version or "unread" for p, _ in pairs)
     spoken = ", ".join(f"{v} ×{n}" if len(pairs) > 1 and len(versions) > 1 else v for v, n in versions.most_common())
     leading = max(pairs, key=lambda pair: _WEIGHT.index(pair[1].verdict), default=None)
     slots = {p.component.slot for p, _ in pairs}
-    stops = sorted({w.to for w in standing.route.writes if w.slot in slots and w.to != (leading[1].target if leading else "")})
+    stops = sorted(
+        {w.to for w in standing.route.writes if w.slot in slots and w.to != (leading[1].target if leading else "")}
+    )
     return {
         "kind": kind,
         "letter": LETTERS[kind],
@@ -53,7 +53,9 @@ def cell(standing: Standing, kind: str) -> dict[str, Any]:
         "versions": spoken,
         "target": leading[1].target if leading else None,
         "product": leading[1].product if leading else None,
-        "name": leading[0].product.name if leading and leading[0].product else (leading[0].component.name if leading else ""),
+        "name": leading[0].product.name
+        if leading and leading[0].product
+        else (leading[0].component.name if leading else ""),
         "count": len(pairs),
         "lagging": sum(1 for _, d in pairs if d.verdict in (Verdict.BEHIND, Verdict.EXPOSED)),
         "waiting": leading[0].component.waiting if leading and leading[0].component.has_waiting else None,

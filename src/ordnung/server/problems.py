@@ -16,7 +16,7 @@ class Problem(exceptions.APIException):
 
     def __init__(self, code: str, detail: str, *, status: int = 422, field: str | None = None) -> None:
         self.code, self.status_code, self.field = code, status, field
-        super().__init__(detail)
+        super().__init__(detail, code)
 
 
 def handle(error: Exception, context: object) -> Response | None:
@@ -41,7 +41,7 @@ def _respond(error: exceptions.APIException) -> Response:
         field, detail = next(iter(detail.items()))
     if isinstance(detail, list):
         detail = detail[0]
-    code = getattr(error, "code", None) or getattr(error, "default_code", "error")
+    code = str(getattr(error, "code", None) or error.default_code)
     body = {
         "type": f"ordnung:{code}",
         "title": code.replace("-", " ").replace("_", " "),
@@ -51,8 +51,9 @@ def _respond(error: exceptions.APIException) -> Response:
     if field is not None:
         body["field"] = str(field)
     headers = {}
-    if getattr(error, "auth_header", None):
-        headers["WWW-Authenticate"] = error.auth_header
-    if getattr(error, "wait", None):
-        headers["Retry-After"] = str(int(error.wait) + 1)
+    challenge, wait = getattr(error, "auth_header", None), getattr(error, "wait", None)
+    if challenge:
+        headers["WWW-Authenticate"] = challenge
+    if wait:
+        headers["Retry-After"] = str(int(wait) + 1)
     return Response(body, status=error.status_code, headers=headers, content_type="application/problem+json")

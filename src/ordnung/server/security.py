@@ -10,7 +10,8 @@ from rest_framework.authentication import SessionAuthentication
 
 POLICY = (
     "default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; "
-    "font-src 'self'; connect-src 'self'; object-src 'none'; base-uri 'none'; frame-ancestors 'none'; form-action 'self'"
+    "font-src 'self'; connect-src 'self'; object-src 'none'; base-uri 'none'; "
+    "frame-ancestors 'none'; form-action 'self'"
 )
 """No inline script. Inline style is allowed because the interface library writes its rules that way."""
 

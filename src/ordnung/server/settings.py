@@ -120,4 +120,3 @@ LOGGING = {
     "root": {"handlers": ["errors"], "level": "WARNING"},
     "loggers": {"django.request": {"handlers": ["errors"], "level": "ERROR", "propagate": False}},
 }
-

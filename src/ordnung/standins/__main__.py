@@ -35,11 +35,15 @@ def main(
     """Simulated servers on loopback addresses, each with its own certificate."""
     if scenario and servers:
         raise click.UsageError("--scenario and --servers exclude each other")
-    clock = start_clock(rate) if rate else parse_clock(os.environ.get(SETTING)) if SETTING in os.environ else start_clock(60)
-    hardware = random_hardware(servers, seed, clock.seconds) if servers else demo_hardware(clock.seconds)
-    settings = FloorSettings(
-        folder=folder, port=port, control_port=control_port, service_ms=service_ms, keep=keep
+    clock = (
+        start_clock(rate)
+        if rate
+        else parse_clock(os.environ.get(SETTING))
+        if SETTING in os.environ
+        else start_clock(60)
     )
+    hardware = random_hardware(servers, seed, clock.seconds) if servers else demo_hardware(clock.seconds)
+    settings = FloorSettings(folder=folder, port=port, control_port=control_port, service_ms=service_ms, keep=keep)
     floor = Floor(hardware, settings, clock)
     sys.exit(asyncio.run(_run(floor, clock, announce)))
 

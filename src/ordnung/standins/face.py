@@ -221,7 +221,10 @@ class Face:
     async def _fetch(self, device: Hardware, task: Task, uri: str) -> None:
         timeout = aiohttp.ClientTimeout(total=FETCH_TIMEOUT_S)
         try:
-            async with aiohttp.ClientSession(timeout=timeout) as session, session.get(uri, ssl=self.trust) as answer:
+            async with (
+                aiohttp.ClientSession(timeout=timeout) as session,
+                session.get(uri, ssl=self.trust) as answer,
+            ):
                 answer.raise_for_status()
                 raw = await answer.content.read(MAX_IMAGE)
                 raw += await answer.content.read()
@@ -292,7 +295,11 @@ _HEADERS = {"OData-Version": "4.0", "Cache-Control": "no-cache"}
 
 def _json(value: dict[str, Any], status: int = 200) -> web.Response:
     return web.Response(
-        body=json.dumps(value).encode(), status=status, content_type="application/json", charset="utf-8", headers=_HEADERS
+        body=json.dumps(value).encode(),
+        status=status,
+        content_type="application/json",
+        charset="utf-8",
+        headers=_HEADERS,
     )
 
 

@@ -99,9 +99,7 @@ class Floor:
         self.runners.append(runner)
         return runner
 
-    async def _listen(
-        self, runner: web.AppRunner, address: str, port: int, context: ssl.SSLContext | None
-    ) -> int:
+    async def _listen(self, runner: web.AppRunner, address: str, port: int, context: ssl.SSLContext | None) -> int:
         known = len(runner.addresses)
         site = web.TCPSite(runner, address, port, ssl_context=context, backlog=128)
         await site.start()

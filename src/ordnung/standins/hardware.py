@@ -19,7 +19,14 @@ from typing import Any
 
 from ordnung.core.versions import is_at_least, is_below
 from ordnung.formats.errors import FormatError
-from ordnung.formats.pldm import DeviceRecord, Package, device_descriptors, find_record, parse_package, tell_mismatch
+from ordnung.formats.pldm import (
+    DeviceRecord,
+    Package,
+    device_descriptors,
+    find_record,
+    parse_package,
+    tell_mismatch,
+)
 
 VERIFY_SECONDS = 6.0
 """How long a device looks at an image before it begins to write."""
@@ -142,7 +149,9 @@ class Hardware:
         left = self.boot_until - self.now()
         if left <= 0:
             return "OSRunning"
-        return "SystemHardwareInitializationComplete" if left < self.reboot_seconds / 2 else "MemoryInitializationStarted"
+        return (
+            "SystemHardwareInitializationComplete" if left < self.reboot_seconds / 2 else "MemoryInitializationStarted"
+        )
 
     def running_task(self) -> Task | None:
         """The write under way, if there is one."""
@@ -191,7 +200,11 @@ class Hardware:
         for slot in task.slots:
             part = self.part(slot)
             assert part is not None
-            part.waiting, part.waiting_rules, part.waiting_activation = task.version, task.rules, task.activation
+            part.waiting, part.waiting_rules, part.waiting_activation = (
+                task.version,
+                task.rules,
+                task.activation,
+            )
             if part.spare is not None:
                 part.spare = task.version
         self.note("write done", slots=task.slots, version=task.version, task=task.id)
@@ -376,7 +389,10 @@ class Hardware:
         self.log, self.password = state["log"], state["password"]
         self.coming = [(at, kind) for at, kind in state["coming"]]
         self.away_until, self.boot_until = state["away_until"], state["boot_until"]
-        self.controller_reset_at, self.system_reset_at = state["controller_reset_at"], state["system_reset_at"]
+        self.controller_reset_at, self.system_reset_at = (
+            state["controller_reset_at"],
+            state["system_reset_at"],
+        )
         for task in self.tasks:
             if task.state == "Running" and task.phase == "transfer":
                 self.fail_task(task, "Update.1.0.TransferFailed", ["image", ", ".join(task.slots)], "cut off")

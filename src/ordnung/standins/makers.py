@@ -207,7 +207,11 @@ def make_package(make: Make, made: Made) -> bytes:
     descriptors = device_descriptors(make.software_id, make.pci)
     revision = 1 if made.released < "2025" else 4
     return write_package(
-        [(descriptors, device_rules(make, made))], [image], version=made.version, released=released, revision=revision
+        [(descriptors, device_rules(make, made))],
+        [image],
+        version=made.version,
+        released=released,
+        revision=revision,
     )
 
 
@@ -277,7 +281,11 @@ def _release(make: Make, made: Made, sums: dict[tuple[str, str], tuple[int, str]
         "reset_seconds": make.reset_seconds,
         "alone": False,
     }
-    for name, value in (("direct_from", made.direct_from), ("floor_after", made.floor_after), ("notes", made.notes)):
+    for name, value in (
+        ("direct_from", made.direct_from),
+        ("floor_after", made.floor_after),
+        ("notes", made.notes),
+    ):
         if value:
             entry[name] = value
     return entry

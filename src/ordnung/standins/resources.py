@@ -87,7 +87,10 @@ def _sessions(device: Hardware) -> Resource:
 def _session(device: Hardware, name: str) -> Resource | None:
     if name not in device.sessions.values():
         return None
-    return {**_head(f"{V1}/SessionService/Sessions/{name}", "Session", "v1_7_0", "Session"), "UserName": device.user}
+    return {
+        **_head(f"{V1}/SessionService/Sessions/{name}", "Session", "v1_7_0", "Session"),
+        "UserName": device.user,
+    }
 
 
 def _system(device: Hardware) -> Resource:
@@ -159,9 +162,7 @@ def _chassis(device: Hardware) -> Resource:
         "NetworkAdapters": _link(f"{V1}/Chassis/1/NetworkAdapters"),
         "PCIeDevices": _link(f"{V1}/Chassis/1/PCIeDevices"),
         "PowerSubsystem": _link(f"{V1}/Chassis/1/PowerSubsystem"),
-        "Actions": {
-            "#Chassis.Reset": {"target": CHASSIS_RESET, "ResetType@Redfish.AllowableValues": ["PowerCycle"]}
-        },
+        "Actions": {"#Chassis.Reset": {"target": CHASSIS_RESET, "ResetType@Redfish.AllowableValues": ["PowerCycle"]}},
     }
 
 
@@ -392,7 +393,11 @@ def task_resource(task: Task) -> Resource:
         "TaskMonitor": f"{V1}/TaskMonitors/{task.id}",
         "Payload": task.payload,
         "Messages": [
-            {"MessageId": name, "MessageArgs": args, "Message": f"{name.rsplit('.', 1)[1]}: {', '.join(args)}"}
+            {
+                "MessageId": name,
+                "MessageArgs": args,
+                "Message": f"{name.rsplit('.', 1)[1]}: {', '.join(args)}",
+            }
             for name, args in task.messages
         ],
     }

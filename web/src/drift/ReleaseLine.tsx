@@ -78,7 +78,7 @@ function Barrier({ x }: { x: number }) {
   return (
     <g>
       <path d={`M${x + 5},${Y - 15} h-5 v30 h5`} fill="none" stroke={ink("ink2")} strokeWidth={1.3} />
-      <text x={x - 5} y={Y - 8} textAnchor="end" fontSize={11.5} fill={ink("ink2")} fontFamily={fonts.text}>no way back behind here</text>
+      <text x={x - 6} y={Y + 34} textAnchor="end" fontSize={11.5} fill={ink("ink2")} fontFamily={fonts.text}>no way back from the baseline</text>
     </g>
   );
 }
@@ -86,8 +86,8 @@ function Barrier({ x }: { x: number }) {
 function Stop({ release, placed, chosen, pick }: { release: ReleaseData; placed: Layout; chosen: boolean; pick: () => void }) {
   const x = placed.x(release.version);
   const security = release.importance === "security";
-  const colour = release.is_target ? ink("water") : ink("routine");
-  const says = [release.version, release.is_target && "the baseline", release.is_stop && "must-stop", count(release.components, "component"), release.importance].filter(Boolean).join(", ");
+  const colour = release.is_target ? ink("water") : placed.exposed.has(release.version) ? ink("deep") : ink("routine");
+  const says = [release.version, release.is_target && "the baseline", release.is_stop && "must-stop", count(release.components, "component"), release.waiting > 0 && `${release.waiting} waiting for a reset`, release.importance].filter(Boolean).join(", ");
   return (
     <g role="button" tabIndex={0} aria-label={says} aria-pressed={chosen} onClick={pick} style={{ cursor: "pointer" }}
       onKeyDown={(e) => { if (e.key === "Enter" || e.key === " ") { e.preventDefault(); pick(); } }}>
@@ -95,7 +95,7 @@ function Stop({ release, placed, chosen, pick }: { release: ReleaseData; placed:
       {release.is_stop && <circle cx={x} cy={Y} r={9} fill={ink("sheet")} stroke={ink("ink")} strokeWidth={1.6} />}
       <circle cx={x} cy={Y} r={release.is_target ? 6.5 : 4.5} fill={release.is_target ? ink("water") : release.is_stop ? ink("ink") : ink("sheet")} stroke={release.is_target ? ink("water") : ink("ink")} strokeWidth={1.6} />
       {placed.dots.get(release.version)?.map((dot, i) => (
-        <rect key={i} x={dot.x - 3} y={dot.y - 3} width={6} height={6} fill={release.waiting && i < release.waiting ? ink("pending") : colour} />
+        <rect key={i} x={dot.x - 3} y={dot.y - 3} width={6} height={6} {...(i < release.components ? { fill: colour } : { fill: ink("pending2"), stroke: ink("pending") })} />
       ))}
       <text x={x} y={Y + 56} textAnchor="middle" fontSize={13} fontFamily={fonts.mono} fontWeight={release.is_target ? 700 : 400} fill={ink("ink")}>{release.version}</text>
       <text x={x} y={Y + 72} textAnchor="middle" fontSize={11.5} fill={security ? ink("deep") : ink("ink2")} fontFamily={fonts.text}>

@@ -4,7 +4,7 @@ import type { ReleaseData, ReleaseLineData } from "../api/client";
 
 export interface Dot { x: number; y: number }
 export interface Arc { path: string; label: string; x: number; y: number }
-export interface Layout { x: (version: string) => number; dots: Map<string, Dot[]>; arcs: Arc[]; barrier: number | null }
+export interface Layout { x: (version: string) => number; dots: Map<string, Dot[]>; exposed: Set<string>; arcs: Arc[]; barrier: number | null }
 
 const DOT = 8;
 const PER_ROW = 12;
@@ -20,6 +20,13 @@ export function dotsOf(n: number, centre: number, y: number): Dot[] {
   });
 }
 
+/** The releases below the baseline from which a security release is still to come. */
+export function exposedAt(releases: ReleaseData[]): Set<string> {
+  const target = releases.findLastIndex((r) => r.is_target);
+  const below = releases.slice(0, Math.max(0, target));
+  return new Set(below.filter((_, i) => releases.slice(i + 1, target + 1).some((r) => r.importance === "security")).map((r) => r.version));
+}
+
 /** Where everything of a release line stands: releases spread evenly, arcs higher the further they reach. */
 export function layout(data: ReleaseLineData, width: number, y: number): Layout {
   const scale = scalePoint<string>().domain(data.releases.map((r) => r.version)).range([60, width - 70]).padding(0.15);
@@ -33,6 +40,6 @@ export function layout(data: ReleaseLineData, width: number, y: number): Layout 
   });
   const floor = data.floor && known.has(data.floor) ? x(data.floor) : null;
   const step = scale.step();
-  const dots = new Map(data.releases.map((r: ReleaseData) => [r.version, dotsOf(r.components, x(r.version), y + 18)]));
-  return { x, dots, arcs, barrier: floor === null ? null : floor - step / 2 };
+  const dots = new Map(data.releases.map((r: ReleaseData) => [r.version, dotsOf(r.components + r.waiting, x(r.version), y + 18)]));
+  return { x, dots, exposed: exposedAt(data.releases), arcs, barrier: floor === null ? null : floor - step / 2 };
 }

@@ -81,7 +81,7 @@ function List({ servers, selected, select, toggle }: ListProps) {
             <td>
               {s.failure ? <Box component="span" sx={{ color: ink("deep") }}>{s.failure.cause}: {s.failure.detail}</Box> : !s.read_at ? "not read yet" : s.off ? <>{tellServer(s.cells)}{s.exposed > 0 && <Box component="span" sx={{ color: ink("deep"), whiteSpace: "nowrap" }}>{", "}{s.exposed} exposed</Box>}</> : "level"}
             </td>
-            <td>{s.resets || "–"}</td>
+            <td style={{ whiteSpace: "nowrap" }}>{s.resets || "–"}</td>
             <td style={{ whiteSpace: "nowrap" }}>{s.read_at ? ago(s.read_at, now) : "never"}</td>
           </Box>
         ))}

@@ -129,9 +129,31 @@ function Orders({ run }: { run: Run }) {
   );
 }
 
+/** The plan as a document: per server its rounds in order. */
+function WhatWillBeDone({ run }: { run: Run }) {
+  return (
+    <Box component="table" aria-label="What will be done" sx={{ ...tableSx, mt: 2 }}>
+      <thead><tr><th scope="col">Server</th><th scope="col">Serves in</th><th scope="col">Rounds in order</th></tr></thead>
+      <tbody>
+        {run.servers.map((s) => (
+          <tr key={s.server}>
+            <td><strong>{s.server}</strong></td>
+            <td style={{ whiteSpace: "nowrap" }}>{s.group || "–"}</td>
+            <td>{s.rounds.map((round, at) => (
+              <Box key={at} component="span" sx={{ mr: 1.5, display: "inline-block" }}>
+                <Box component="span" sx={{ color: "text.secondary" }}>{at + 1}.</Box> {round.writes.map((w) => `${w.slot} ${w.to}`).join(", ") || "nothing to write"}{round.reset && <strong>, {round.reset}</strong>}
+              </Box>
+            ))}</td>
+          </tr>
+        ))}
+      </tbody>
+    </Box>
+  );
+}
+
 /** The lanes again as a table: state, what it is doing, percent. */
 function States({ run }: { run: Run }) {
-  if (run.state === "draft") return null;
+  if (run.state === "draft") return <WhatWillBeDone run={run} />;
   return (
     <Box component="table" aria-label="State of each server" sx={{ ...tableSx, mt: 2, "& td": { ...tableSx["& td"], py: 0.4, fontSize: 13 } }}>
       <thead><tr><th scope="col">Server</th><th scope="col">State</th><th scope="col">What</th><th scope="col" className="n">Done</th></tr></thead>

@@ -81,7 +81,7 @@ function Tape({ id, server }: { id: number; server: string | null }) {
       <Title level={2}>Tape{server ? ` of ${server}` : ""}</Title>
       <Box component="ol" sx={{ listStyle: "none", m: 0, mt: 0.75, p: 0, fontSize: 12.5, display: "grid", gap: 0.4 }}>
         {data.slice(0, 60).map((e) => (
-          <Box component="li" key={`${e.server} ${e.seq}`} sx={{ display: "grid", gridTemplateColumns: "62px 1fr", color: e.kind.includes("failed") ? ink("deep") : "inherit" }}>
+          <Box component="li" key={`${e.server} ${e.seq}`} sx={{ display: "grid", gridTemplateColumns: "72px 1fr", color: e.kind.includes("failed") ? ink("deep") : "inherit" }}>
             <Mono dim>{clock(new Date(e.at), true)}</Mono><Box sx={{ overflowWrap: "anywhere" }}>{!server && <strong>{e.server} </strong>}{e.text}</Box>
           </Box>
         ))}

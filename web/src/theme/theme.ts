@@ -45,7 +45,7 @@ export const fonts = {
 export const theme = createTheme({
   cssVariables: { colorSchemeSelector: "data-scheme" },
   colorSchemes: { light: { palette: shared(day) }, dark: { palette: shared(night) } },
-  typography: { fontFamily: fonts.text, fontSize: 13.5, button: { textTransform: "none", fontWeight: 650 } },
+  typography: { fontFamily: fonts.text, fontSize: 13.5, body1: { fontSize: 13.5, lineHeight: 1.45 }, button: { textTransform: "none", fontWeight: 650 } },
   shape: { borderRadius: 3 },
   components: {
     MuiButton: {

@@ -68,7 +68,7 @@ class ReleaseSerializer(serializers.Serializer):
 class WaySerializer(serializers.Serializer):
     """One leg of a route over this product: from, to, by which reset, and how many components take it."""
 
-    source = serializers.CharField()
+    source = serializers.CharField()  # type: ignore[assignment]  # a field by that name, not the option
     to = serializers.CharField()
     reset = serializers.CharField()
     components = serializers.IntegerField()
@@ -158,7 +158,9 @@ def release_line(product: Product, house: Snapshot) -> dict[str, Any]:
                 continue
             component, target = position.component, position.target
             release = product.find(component.version or "")
-            seen.setdefault(release.version if release else component.version or "unread", []).append(standing.server.name)
+            seen.setdefault(release.version if release else component.version or "unread", []).append(
+                standing.server.name
+            )
             if component.has_waiting and component.waiting:
                 waiting[component.waiting] = waiting.get(component.waiting, 0) + 1
             if target is not None:

@@ -20,7 +20,7 @@ class IssueSerializer(serializers.Serializer):
     catalog = serializers.CharField()
     issue = serializers.CharField()
     issued = serializers.DateField()
-    source = serializers.CharField()
+    source = serializers.CharField()  # type: ignore[assignment]  # a field by that name, not the option
     brought_in = serializers.DateTimeField()
     models = serializers.ListField(child=serializers.CharField())
     products = serializers.IntegerField()
@@ -68,7 +68,9 @@ class CatalogsView(APIView):
         body.is_valid(raise_exception=True)
         file = body.validated_data["file"]
         if file.size > MAX_BYTES:
-            raise Problem("too-large", f"{file.name} is larger than {MAX_BYTES // 2**20} MiB.", status=413, field="file")
+            raise Problem(
+                "too-large", f"{file.name} is larger than {MAX_BYTES // 2**20} MiB.", status=413, field="file"
+            )
         issue, is_new = bring_in(file.read(), file.name)
         row = next(r for r in issue_rows() if (r["catalog"], r["issue"]) == (issue.catalog, issue.issue))
         return Response(IssueSerializer(row).data, status=201 if is_new else 200)

@@ -41,7 +41,7 @@ class Server(models.Model):
 
     def endpoint(self) -> Endpoint:
         """Where and how to sign in. Raises ValueError when the credentials can't be decrypted."""
-        password = vault.decrypt(self.sealed_password, self.name)
+        password = vault.decrypt(bytes(self.sealed_password), self.name)
         return Endpoint(name=self.name, url=self.url, user=self.user, password=password, pin=self.pin)
 
 

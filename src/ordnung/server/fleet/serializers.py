@@ -73,7 +73,7 @@ class ComponentSerializer(serializers.Serializer):
 class PlannedWriteSerializer(serializers.Serializer):
     slot = serializers.CharField()
     product = serializers.CharField()
-    source = serializers.CharField()
+    source = serializers.CharField()  # type: ignore[assignment]  # a field by that name, not the option
     to = serializers.CharField()
 
 

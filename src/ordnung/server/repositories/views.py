@@ -190,7 +190,12 @@ class PackagesView(APIView):
         body.is_valid(raise_exception=True)
         file = body.validated_data["file"]
         if file.size > MAX_PACKAGE:
-            raise Problem("too-large", f"{file.name} is larger than {MAX_PACKAGE // 2**20} MiB.", status=413, field="file")
+            raise Problem(
+                "too-large",
+                f"{file.name} is larger than {MAX_PACKAGE // 2**20} MiB.",
+                status=413,
+                field="file",
+            )
         package = parse_package(file.read(), file.name)
         fits = _fits(package, file.name, body.validated_data["server"], body.validated_data["slot"])
         return Response(PackageSerializer({**package_row(package, file.name), "fits": fits}).data)
@@ -201,7 +206,10 @@ def package_row(package: Package, name: str) -> dict[str, Any]:
     devices = []
     for record in package.devices:
         told = record.rules().get("software_id")
-        kinds = ", ".join(f"{DESCRIPTOR_NAMES.get(k, hex(k))} {v[::-1].hex() if len(v) == 2 else v.hex()}" for k, v in record.descriptors)
+        kinds = ", ".join(
+            f"{DESCRIPTOR_NAMES.get(k, hex(k))} {v[::-1].hex() if len(v) == 2 else v.hex()}"
+            for k, v in record.descriptors
+        )
         devices.append(f"{told}: {kinds}" if told else kinds)
     return {
         "name": name,
@@ -225,6 +233,7 @@ def _fits(package: Package, name: str, server: str, slot: str) -> str:
         raise Problem("not-found", f"There is no component {slot} in {server}.", status=404, field="slot")
     why = refuse_foreign(package, component)
     if why is not None:
-        raise Problem("payload-foreign", f"{name} is not for {slot} of {server}: {why}. Nothing was sent.", field="file")
+        raise Problem(
+            "payload-foreign", f"{name} is not for {slot} of {server}: {why}. Nothing was sent.", field="file"
+        )
     return f"{name} is for {component.name} in {slot} of {server}."
-

@@ -138,5 +138,8 @@ def what_is_missing(run: Run) -> list[dict[str, Any]]:
                 payload = release.payload if release else None
                 if payload is None or not store.has(payload.sha256):
                     key = (write["product"], write["to"])
-                    missing.setdefault(key, {"product": product.name if product else write["product"], "version": write["to"]})
+                    missing.setdefault(
+                        key,
+                        {"product": product.name if product else write["product"], "version": write["to"]},
+                    )
     return list(missing.values())

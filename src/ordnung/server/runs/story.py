@@ -62,7 +62,11 @@ def tell_entry(kind: str, body: Mapping[str, Any]) -> str:
             return f"read {body['why']}: {len(components)} components"
         case "plan":
             writes = sum(len(step["writes"]) for step in body["rounds"])
-            return f"planned {writes} writes in {len(body['rounds'])} rounds" if writes or body["rounds"] else "nothing to do"
+            return (
+                f"planned {writes} writes in {len(body['rounds'])} rounds"
+                if writes or body["rounds"]
+                else "nothing to do"
+            )
         case "write intent":
             write = body["write"]
             return f"will {body['way']} {write['slot']} {write['source']} → {write['to']}"

@@ -15,7 +15,12 @@ from ordnung.core.house import judge_house
 from ordnung.core.rules import FIXED_RULES
 from ordnung.formats.readings import build_server
 from ordnung.server.clock import now
-from ordnung.server.fleet.serializers import CellSerializer, NamesSerializer, RoundSerializer, StrandedSerializer
+from ordnung.server.fleet.serializers import (
+    CellSerializer,
+    NamesSerializer,
+    RoundSerializer,
+    StrandedSerializer,
+)
 from ordnung.server.house import snapshot
 from ordnung.server.present import glyph_row
 from ordnung.server.problems import Problem
@@ -30,7 +35,7 @@ class SpanSerializer(serializers.Serializer):
     kind = serializers.CharField()
     start = serializers.FloatField()
     end = serializers.FloatField(allow_null=True)
-    label = serializers.CharField(allow_blank=True)
+    label = serializers.CharField(allow_blank=True)  # type: ignore[assignment]  # a field by that name, not the option
 
 
 class RunServerSerializer(serializers.Serializer):
@@ -213,7 +218,9 @@ class RunStartView(APIView):
         if missing:
             first = missing[0]
             more = f" and {len(missing) - 1} more" if len(missing) > 1 else ""
-            told = f"{first['product']} {first['version']}{more} is not packed. Pack a repository for these servers first."
+            told = (
+                f"{first['product']} {first['version']}{more} is not packed. Pack a repository for these servers first."
+            )
             raise Problem("not-packed", told, status=409)
         try:
             with transaction.atomic():
@@ -225,7 +232,9 @@ class RunStartView(APIView):
                 run.servers.update(active=True)
                 ask_for("run", run.name, run.servers.count(), "servers", {"run": pk})
         except IntegrityError:
-            raise Problem("server-busy", "One of these servers is in another run. Wait for it to end.", status=409) from None
+            raise Problem(
+                "server-busy", "One of these servers is in another run. Wait for it to end.", status=409
+            ) from None
         tell("runs", id=pk)
         run.refresh_from_db()
         return Response(RunSerializer(run_row(run)).data, status=202)
@@ -254,9 +263,7 @@ class TakeBackView(APIView):
 
 
 class TapeView(APIView):
-    @extend_schema(
-        responses=EntrySerializer(many=True), parameters=[OpenApiParameter("server", str, required=False)]
-    )
+    @extend_schema(responses=EntrySerializer(many=True), parameters=[OpenApiParameter("server", str, required=False)])
     def get(self, request, pk: int) -> Response:
         """What was intended and what came of it, newest first; of one server or of all."""
         run = get_object_or_404(Run, pk=pk)

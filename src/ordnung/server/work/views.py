@@ -110,15 +110,16 @@ async def _stream(last: int | None) -> AsyncIterator[str]:
             yield _spell(event)
         while not HUB.stopped.is_set():
             try:
-                event = await asyncio.wait_for(queue.get(), PING_S)
+                async with asyncio.timeout(PING_S):
+                    told = await queue.get()
             except TimeoutError:
                 yield ": still here\n\n"
                 continue
-            if event is None:
+            if told is None:
                 return
-            if last is None or event[0] > last:
-                last = event[0]
-                yield _spell(event)
+            if last is None or told[0] > last:
+                last = told[0]
+                yield _spell(told)
 
 
 def _spell(event: tuple[int, str, dict]) -> str:

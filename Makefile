@@ -1,0 +1,68 @@
+# make demo   sets up and starts everything with demo data
+# make test   sets up and runs every check and test
+PY := .venv/bin/python
+UV := .venv/bin/uv
+SRC := $(shell find web/src web/index.html -type f 2>/dev/null)
+
+.PHONY: demo demo-fresh setup test check fix bench screenshots soak lock api clean
+
+setup: .venv/.done web/dist/index.html
+
+demo: setup
+	@exec $(PY) -m ordnung.demo
+
+demo-fresh: setup
+	@exec $(PY) -m ordnung.demo --fresh
+
+.venv/.done: requirements-bootstrap.lock requirements-dev.lock pyproject.toml
+	test -x $(PY) || python3 -m venv .venv
+	$(PY) -m pip install --quiet --disable-pip-version-check --require-hashes --requirement requirements-bootstrap.lock
+	$(UV) pip sync --quiet --python $(PY) --require-hashes requirements-bootstrap.lock requirements-dev.lock
+	$(UV) pip install --quiet --python $(PY) --no-deps --no-build-isolation --editable .
+	touch $@
+
+web/node_modules/.done: web/package-lock.json web/package.json
+	cd web && npm ci --no-fund --no-audit --loglevel=error
+	touch $@
+
+web/dist/index.html: web/node_modules/.done web/vite.config.ts $(SRC)
+	cd web && npx vite build --logLevel warn
+	touch $@
+
+/usr/bin/chromium:
+	apt-get update -qq
+	DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends chromium
+
+check: setup
+	$(PY) -m ruff check src tests bench
+	$(PY) -m ruff format --check src tests bench
+	$(PY) -m mypy
+	.venv/bin/lint-imports --no-cache
+	cd web && npx tsc --noEmit
+	$(PY) -m tests.api_contract
+
+test: setup /usr/bin/chromium check
+	$(PY) -m pytest -n 2 --dist worksteal
+
+fix: setup
+	$(PY) -m ruff check --fix src tests bench
+	$(PY) -m ruff format src tests bench
+
+api: setup
+	$(PY) -m tests.api_contract --write
+
+bench: setup
+	$(PY) -m bench
+
+screenshots: setup /usr/bin/chromium
+	$(PY) -m tests.journeys.screenshots
+
+soak: setup
+	HYPOTHESIS_PROFILE=soak $(PY) -m pytest tests/core tests/formats tests/simulation
+
+lock:
+	$(UV) pip compile --quiet --generate-hashes --no-header --no-emit-index-url --no-emit-find-links requirements-bootstrap.in -o requirements-bootstrap.lock
+	$(UV) pip compile --quiet --generate-hashes --no-header --no-emit-index-url --no-emit-find-links requirements-dev.in -o requirements-dev.lock
+
+clean:
+	rm -rf .venv web/node_modules web/dist var
