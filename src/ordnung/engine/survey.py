@@ -44,14 +44,16 @@ async def survey(
     return sum(await asyncio.gather(*(one(endpoint) for endpoint in endpoints)))
 
 
-async def read_one(endpoint: Endpoint, controllers: Controllers, clock: Clock) -> Surveyed:
+async def read_one(
+    endpoint: Endpoint, controllers: Controllers, clock: Clock, deadline_s: float = DEADLINE_S
+) -> Surveyed:
     """One reading, its failure as a value."""
     try:
-        async with asyncio.timeout(DEADLINE_S), controllers.open(endpoint) as controller:
+        async with asyncio.timeout(deadline_s), controllers.open(endpoint) as controller:
             server = await controller.read(clock.now())
             return Surveyed(name=endpoint.name, server=server, pin=controller.pin)
     except ControllerError as error:
         return Surveyed(name=endpoint.name, error=error)
     except TimeoutError:
-        slow = ControllerError(endpoint.name, "too slow", f"not read within {DEADLINE_S:.0f} s")
+        slow = ControllerError(endpoint.name, "too slow", f"not read within {deadline_s:g} s")
         return Surveyed(name=endpoint.name, error=slow)

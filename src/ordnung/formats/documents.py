@@ -39,7 +39,7 @@ def parse_document(raw: bytes, name: str, source: str) -> dict[str, Any]:
     if len(raw) > MAX_BYTES:
         raise FormatError(source, "", f"larger than {MAX_BYTES // 2**20} MiB")
     try:
-        document = json.loads(raw, object_pairs_hook=_no_doubles)
+        document = json.loads(raw.decode("utf-8"), object_pairs_hook=_no_doubles)
     except RecursionError:
         raise FormatError(source, "", "nested too deeply") from None
     except UnicodeDecodeError as error:

@@ -281,11 +281,5 @@ def _release(make: Make, made: Made, sums: dict[tuple[str, str], tuple[int, str]
         "reset_seconds": make.reset_seconds,
         "alone": False,
     }
-    for name, value in (
-        ("direct_from", made.direct_from),
-        ("floor_after", made.floor_after),
-        ("notes", made.notes),
-    ):
-        if value:
-            entry[name] = value
-    return entry
+    optional = {"direct_from": made.direct_from, "floor_after": made.floor_after, "notes": made.notes}
+    return {**entry, **{name: value for name, value in optional.items() if value}}

@@ -1,0 +1,99 @@
+"""What all tests share: property profiles, a site of its own for Django, live stand-ins on free ports."""
+
+from __future__ import annotations
+
+import asyncio
+import os
+import tempfile
+import threading
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+import pytest
+from hypothesis import HealthCheck, settings
+
+os.environ.setdefault("ORDNUNG_HOME", tempfile.mkdtemp(prefix="ordnung-test-home-"))
+os.environ.setdefault("ORDNUNG_SECRET", "not-a-secret-but-long-enough-for-tests")
+os.environ.setdefault("ORDNUNG_SIGN_IN_RATE", "1000/min")
+for name in ("HTTP_PROXY", "HTTPS_PROXY", "http_proxy", "https_proxy", "ALL_PROXY"):
+    os.environ.pop(name, None)
+
+quiet = [HealthCheck.too_slow, HealthCheck.data_too_large]
+settings.register_profile("quick", max_examples=60, deadline=None, suppress_health_check=quiet)
+settings.register_profile("soak", max_examples=3000, deadline=None, suppress_health_check=quiet)
+settings.load_profile(os.environ.get("HYPOTHESIS_PROFILE", "quick"))
+
+
+@pytest.fixture(scope="session")
+def mirror_folder(tmp_path_factory) -> Path:
+    """The makers' mirror with small payloads, and its catalogs."""
+    from tests.simulation.world import small_mirror
+
+    return small_mirror(tmp_path_factory.mktemp("mirror"))
+
+
+class LiveFloor:
+    """Stand-ins answering over real HTTPS from a thread of their own; faults are set on the devices."""
+
+    def __init__(self, folder: Path, rate: float) -> None:
+        from ordnung.formats.siteclock import start_clock
+        from ordnung.standins.floor import Floor, FloorSettings
+        from ordnung.standins.scenario import demo_hardware
+
+        self.clock = start_clock(rate)
+        self.floor = Floor(demo_hardware(self.clock.seconds), FloorSettings(folder=folder, port=0), self.clock)
+        self.loop = asyncio.new_event_loop()
+        self.thread = threading.Thread(target=self.loop.run_forever, daemon=True)
+
+    def start(self) -> None:
+        self.thread.start()
+        self.do(self.floor.start())
+
+    def stop(self) -> None:
+        self.do(self.floor.stop())
+        self.loop.call_soon_threadsafe(self.loop.stop)
+        self.thread.join()
+        self.loop.close()
+
+    def do(self, job):
+        return asyncio.run_coroutine_threadsafe(job, self.loop).result(30)
+
+    def call(self, function, *args) -> None:
+        async def inside():
+            function(*args)
+
+        self.do(inside())
+
+    @property
+    def ca(self) -> str:
+        return str(self.floor.authority.path)
+
+    def device(self, name: str):
+        return self.floor.by_name[name]
+
+    def endpoint(self, name: str, **changes):
+        import dataclasses
+
+        from ordnung.controllers import Endpoint
+
+        device = self.device(name)
+        found = Endpoint(name=name, url=self.floor.urls[name], user=device.user, password=device.password)
+        return dataclasses.replace(found, **changes)
+
+
+@contextmanager
+def live_floor(folder: Path, rate: float = 600.0) -> Iterator[LiveFloor]:
+    live = LiveFloor(folder, rate)
+    live.start()
+    try:
+        yield live
+    finally:
+        live.stop()
+
+
+@pytest.fixture
+def live(tmp_path) -> Iterator[LiveFloor]:
+    """A floor for one test, at 600 times real speed."""
+    with live_floor(tmp_path / "standins") as found:
+        yield found

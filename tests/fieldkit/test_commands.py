@@ -1,0 +1,151 @@
+"""The command line: every command on files and live stand-ins, its exit status and its one sentence."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import sys
+
+import pytest
+
+
+def run(*arguments, **environment):
+    import os
+
+    command = [sys.executable, "-m", "ordnung.fieldkit.main", *map(str, arguments)]
+    done = subprocess.run(command, capture_output=True, text=True, env={**os.environ, **environment}, check=False)
+    return done.returncode, done.stdout, done.stderr
+
+
+@pytest.fixture(scope="module")
+def floor(tmp_path_factory, mirror_folder):
+    """Live stand-ins with what they announce, and one reading of them all."""
+    from tests.conftest import live_floor
+
+    folder = tmp_path_factory.mktemp("fieldkit")
+    with live_floor(folder / "standins") as live:
+        live.floor.mirror.folder = mirror_folder
+        (folder / "floor.json").write_text(json.dumps(live.floor.announcement()))
+        code, out, err = run("survey", folder / "floor.json", "-o", folder / "readings.json", "--json")
+        assert code == 0, err
+        live.folder, live.readings = folder, folder / "readings.json"
+        assert len(json.loads(out)["servers"]) == 16
+        live.catalogs = []
+        for path in sorted((mirror_folder / "catalogs").glob("*.json")):
+            text = path.read_text().replace("https://mirror.example/", live.floor.mirror_url)
+            (folder / path.name).write_text(text)
+            live.catalogs += ["--catalog", folder / path.name]
+        yield live
+
+
+def test_drift_and_route_tell_what_the_application_tells(floor):
+    code, out, _ = run("drift", "--readings", floor.readings, *floor.catalogs, "--json")
+    told = json.loads(out)
+    assert code == 0 and told["totals"]["exposed"] == 18 and told["totals"]["unlisted"] == 1
+    bios = next(c for c in told["components"] if (c["server"], c["slot"]) == ("surge-07", "bios"))
+    assert (bios["installed"], bios["target"], bios["behind"], bios["route"]) == ("2.1.0", "3.2.0", 4, True)
+    code, out, _ = run("route", "--readings", floor.readings, *floor.catalogs, "--json")
+    route = next(s for s in json.loads(out)["servers"] if s["server"] == "surge-07")
+    assert [r["reset"] for r in route["rounds"]] == ["controller restart", "server reboot", "server reboot"]
+    assert (route["outages"], route["restarts"], route["proven"]) == (2, 1, True)
+    assert run("drift", "--readings", floor.readings, *floor.catalogs, "--check")[0] == 1
+
+
+def test_tables_are_for_people(floor):
+    code, out, _ = run("route", "--readings", floor.readings, *floor.catalogs)
+    assert code == 0 and "bios 2.1.0 → 2.4.1" in out
+    code, out, _ = run("survey", floor.folder / "floor.json")
+    assert code == 0 and "surge-08" in out and "2.4.1" in out
+
+
+def test_a_repository_is_built_checked_and_refused_when_altered(floor, tmp_path):
+    target = tmp_path / "out"
+    common = ["--ca", floor.ca, "--store", tmp_path / "store", "--keys", tmp_path / "keys", "-o", target]
+    built = run(
+        "repository",
+        "build",
+        "--readings",
+        floor.readings,
+        *floor.catalogs,
+        "--server",
+        "surge-07",
+        *common,
+        ORDNUNG_KEY_SECRET="s",
+    )
+    assert built[0] == 0, built[2]
+    code, out, _ = run("repository", "check", target, "--root", target / "metadata" / "1.root.json")
+    assert code == 0 and "whole" in out
+    victim = next((target / "targets").rglob("*.pldm"))
+    victim.write_bytes(victim.read_bytes()[:-1] + b"!")
+    code, _, err = run("repository", "check", target)
+    assert code == 1 and victim.name in err and "altered" in err
+
+
+def test_a_lying_mirror_leaves_nothing_sealed(floor, tmp_path):
+    floor.floor.mirror.faults["tessaly/r9/raid-7.18.0.pldm"] = "altered"
+    try:
+        common = ["--ca", floor.ca, "--store", tmp_path / "s", "--keys", tmp_path / "k", "-o", tmp_path / "out"]
+        code, _, err = run(
+            "repository",
+            "build",
+            "--readings",
+            floor.readings,
+            *floor.catalogs,
+            "--server",
+            "surge-03",
+            *common,
+            ORDNUNG_KEY_SECRET="s",
+        )
+    finally:
+        floor.floor.mirror.faults.clear()
+    assert code == 1 and "raid-7.18.0.pldm: its checksum is" in err and not (tmp_path / "out").exists()
+
+
+def test_packages(floor, mirror_folder, tmp_path):
+    good = mirror_folder / "tessaly/r9/raid-7.18.0.pldm"
+    code, out, _ = run("package", "show", good, "--json")
+    assert code == 0 and json.loads(out)["devices"][0]["rules"]["software_id"] == "TSY-R9"
+    bad = tmp_path / "bad.pldm"
+    bad.write_bytes(good.read_bytes()[:-1] + b"!")
+    code, _, err = run("package", "show", bad)
+    assert code == 1 and "PLDMFWPackagePayloadChecksum" in err
+    check = ["package", "check", good, *floor.catalogs, "--release", "3.2.0", "--product", "corvane.reed14.bios"]
+    code, _, err = run(*check)
+    assert code == 1 and "the package is for TSY-R9, not for Reed 14 BIOS" in err
+
+
+def test_a_catalog_cut_in_half(floor, mirror_folder, tmp_path):
+    half = tmp_path / "half.json"
+    raw = (mirror_folder / "catalogs/corvane-servers-2026-11.json").read_bytes()
+    half.write_bytes(raw[: len(raw) // 2])
+    code, _, err = run("drift", "--readings", floor.readings, "--catalog", half)
+    assert code == 1 and err.startswith("half.json: line ") and "cut short" in err
+    assert run("catalog", "check", half)[0] == 1
+    assert run("catalog", "check", mirror_folder / "catalogs/corvane-servers-2026-11.json")[0] == 0
+
+
+def test_unreachable_wrong_password_and_changed_certificate(floor, tmp_path):
+    secret = tmp_path / "password"
+    secret.write_text("wrong\n")
+    url = floor.floor.urls["surge-01"]
+    common = ["--user", "ordnung", "--password-file", secret]
+    for target, how, told in (
+        (url, ["--ca", floor.ca], "signed out: it refused user ordnung"),
+        ("https://127.20.77.77:8443", ["--ca", floor.ca], "refused: the connection was refused"),
+        (url, ["--pin", "ab" * 32], "certificate changed"),
+    ):
+        code, _, err = run("survey", target, *common, *how)
+        assert code == 3 and told in err and "wrong" not in err.replace("is wrong", "")
+    assert run("survey", url, *common)[0] == 2
+
+
+def test_every_command_is_in_the_docs():
+    from pathlib import Path
+
+    page = (Path(__file__).parents[2] / "docs" / "command-line.md").read_text()
+    from ordnung.fieldkit.main import cli
+
+    for name, command in cli.commands.items():
+        names = [f"{name} {sub}" for sub in getattr(command, "commands", {})] or [name]
+        for full in names:
+            assert f"ordnung {full}" in page, full

@@ -1,0 +1,169 @@
+"""Store, fetching from a lying mirror, identity, serving with ranges."""
+
+from __future__ import annotations
+
+import hashlib
+import ssl
+
+import aiohttp
+import pytest
+
+from ordnung.core.catalog import Catalogs, Payload
+from ordnung.core.components import Component
+from ordnung.formats.catalog import parse_catalog
+from ordnung.formats.pldm import parse_package
+from ordnung.repository import ContentStore, Fetcher, PayloadServer, RepositoryError, check_identity
+from ordnung.repository.identity import refuse_foreign
+from ordnung.standins.makers import write_mirror
+from ordnung.standins.scenario import m as makers
+
+RAID = "tessaly/r9/raid-7.18.0.pldm"
+
+
+@pytest.fixture
+def store(tmp_path):
+    return ContentStore(tmp_path / "store")
+
+
+@pytest.fixture
+def catalogs(mirror_folder):
+    return Catalogs(tuple(parse_catalog(p.read_bytes()) for p in sorted((mirror_folder / "catalogs").glob("*"))))
+
+
+def product(catalogs, name):
+    return next(p for p in catalogs.products() if p.id == name)
+
+
+def put(store, raw: bytes) -> str:
+    sha256 = hashlib.sha256(raw).hexdigest()
+    store.partial_path(sha256).write_bytes(raw)
+    store.adopt(sha256, "x")
+    return sha256
+
+
+def test_the_store_takes_only_what_it_is_named_for(store):
+    sha256 = put(store, b"payload")
+    assert store.has(sha256) and store.path(sha256).read_bytes() == b"payload" and list(store.sums()) == [sha256]
+    store.partial_path("0" * 64).write_bytes(b"else")
+    with pytest.raises(RepositoryError, match="altered"):
+        store.adopt("0" * 64, "x")
+    assert not store.has("0" * 64) and not store.partial_path("0" * 64).exists()
+
+
+class Site:
+    """A mirror stand-in over real HTTPS with its payload's facts."""
+
+    def __init__(self, live, folder):
+        live.floor.mirror.folder = folder
+        self.faults, self.requests = live.floor.mirror.faults, live.floor.mirror.requests
+        self.base, self.ca = live.floor.mirror_url, live.ca
+        raw = (folder / RAID).read_bytes()
+        self.raw = raw
+        self.payload = Payload(path=RAID, size=len(raw), sha256=hashlib.sha256(raw).hexdigest())
+
+
+@pytest.fixture
+def site(live, mirror_folder):
+    return Site(live, mirror_folder)
+
+
+async def fetch(site, store, payload=None):
+    seen = []
+    async with Fetcher(store, site.ca) as fetcher:
+        path = await fetcher.fetch(site.base, payload or site.payload, seen.append)
+    return path, sum(seen)
+
+
+async def test_fetching_stores_once_and_tells_every_byte(site, store):
+    path, told = await fetch(site, store)
+    assert path.read_bytes() == site.raw and told == site.payload.size
+    asked = len(site.requests)
+    await fetch(site, store)
+    assert len(site.requests) == asked
+
+
+async def test_a_broken_off_fetch_is_resumed(site, store):
+    store.partial_path(site.payload.sha256).write_bytes(site.raw[:1000])
+    path, told = await fetch(site, store)
+    assert path.read_bytes() == site.raw and told == site.payload.size
+
+
+@pytest.mark.parametrize(
+    ("fault", "code", "told"),
+    [("altered", "altered", "checksum"), ("cut short", "cut short", "bytes came"), ("dead", "unreachable", "503")],
+)
+async def test_a_lying_mirror_is_found_out_and_nothing_is_kept(site, store, fault, code, told):
+    site.faults[RAID] = fault
+    with pytest.raises(RepositoryError) as caught:
+        await fetch(site, store)
+    assert (caught.value.code, caught.value.file) == (code, RAID) and told in caught.value.what
+    assert list(store.sums()) == []
+    site.faults.clear()
+    assert (await fetch(site, store))[0].read_bytes() == site.raw
+
+
+async def test_a_mirror_that_is_not_there_or_not_trusted_is_unreachable(site, store):
+    site.base = "https://127.20.99.99:1/"
+    with pytest.raises(RepositoryError, match="can't be reached"):
+        await fetch(site, store)
+
+
+def test_a_package_is_what_the_catalog_says(mirror_folder, catalogs):
+    check_identity(mirror_folder / RAID, product(catalogs, "tessaly.r9"), "7.18.0", RAID)
+
+
+@pytest.mark.parametrize(
+    ("name", "version", "told"),
+    [
+        ("corvane.reed14.bios", "3.2.0", "the package is for TSY-R9, not for Reed 14 BIOS"),
+        ("quorrin.q25", "24.2.8", "the package is for TSY-R9"),
+        ("tessaly.r9", "7.16.1", "the package carries 7.18.0, the catalog says 7.16.1"),
+    ],
+)
+def test_a_foreign_package_is_refused(mirror_folder, catalogs, name, version, told):
+    with pytest.raises(RepositoryError, match=told):
+        check_identity(mirror_folder / RAID, product(catalogs, name), version, RAID)
+
+
+def test_the_last_look_before_sending_is_at_the_component_itself(mirror_folder):
+    package = parse_package((mirror_folder / RAID).read_bytes())
+    facts = {"slot": "raid-1", "kind": "raid", "name": "R9", "version": "1"}
+    assert refuse_foreign(package, Component(**facts, software_id="TSY-R9", pci=makers.RAID_R9.pci)) is None
+    assert "PCI device" in refuse_foreign(package, Component(**facts, software_id="TSY-R9", pci="ffe2:0091:ffe2:0001"))
+    assert "TSY-R9" in refuse_foreign(package, Component(**facts, software_id="ELSE", pci=makers.RAID_R9.pci))
+    assert refuse_foreign(package, Component(**facts, software_id="TSY-R9")) is not None
+
+
+async def test_serving_obeys_ranges_and_closes_with_the_run(live, store):
+    sha256 = put(store, bytes(range(256)) * 40)
+    server = PayloadServer(store, b"secret")
+    await server.start("127.20.100.2", 0, live.floor.authority.issue("127.20.100.2", "payloads"))
+    context = ssl.create_default_context(cafile=live.ca)
+    try:
+        async with aiohttp.ClientSession() as http:
+
+            async def get(headers=None):
+                async with http.get(server.uri("7", sha256), ssl=context, headers=headers) as answer:
+                    return answer.status, await answer.read()
+
+            assert (await get())[0] == 404
+            server.allow("7", [sha256])
+            assert await get() == (200, bytes(range(256)) * 40)
+            assert await get({"Range": "bytes=256-259"}) == (206, b"\0\1\2\3")
+            assert PayloadServer(store, b"secret").token("7") == server.token("7") != server.token("8")
+            server.close_run("7")
+            assert (await get())[0] == 404
+    finally:
+        await server.stop()
+
+
+def test_the_mirror_is_the_same_each_time(tmp_path):
+    small = (makers.SUPPLY_800,)
+    old, makers.ISSUES = makers.ISSUES, ()
+    try:
+        for name in ("a", "b"):
+            write_mirror(tmp_path / name, "https://x/", small)
+    finally:
+        makers.ISSUES = old
+    one, two = (sorted((tmp_path / n).rglob("*.pldm")) for n in ("a", "b"))
+    assert [p.read_bytes() for p in one] == [p.read_bytes() for p in two] != []
