@@ -17,9 +17,9 @@ NOW = datetime.datetime(2026, 11, 23, tzinfo=datetime.UTC)
 
 
 async def read(live, endpoint, ca="own", **limits):
-    async with Client(live.ca if ca == "own" else ca, Limits(**limits)) as client:
-        async with RedfishControllers(client).open(endpoint) as controller:
-            return await controller.read(NOW), controller.pin
+    client = Client(live.ca if ca == "own" else ca, Limits(**limits))
+    async with client, RedfishControllers(client).open(endpoint) as controller:
+        return await controller.read(NOW), controller.pin
 
 
 async def refusal(live, endpoint, **how) -> ControllerError:

@@ -57,7 +57,7 @@ def test_what_is_absent_is_unknown_not_zero():
     ],
 )
 def test_a_bad_catalog_is_refused_with_its_place(raw, told):
-    with pytest.raises(FormatError, match="november.json") as caught:
+    with pytest.raises(FormatError, match=r"november\.json") as caught:
         parse_catalog(raw, "november.json")
     assert told in str(caught.value)
 

@@ -37,6 +37,14 @@ _issues: dict[int, Issue] = {}
 _last: tuple[tuple[object, ...], dict[str, Standing], Catalogs] | None = None
 
 
+def forget() -> None:
+    """Drop what is remembered: for tests, whose databases come and go under one process."""
+    global _last
+    with _lock:
+        _last = None
+        _issues.clear()
+
+
 def load_catalogs() -> Catalogs:
     """All issues at hand; each is parsed once a process."""
     keys = list(CatalogIssue.objects.values_list("pk", flat=True))

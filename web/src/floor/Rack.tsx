@@ -1,5 +1,5 @@
 import Box from "@mui/material/Box";
-import { type KeyboardEvent, type MouseEvent, useRef, useState } from "react";
+import { type KeyboardEvent, type MouseEvent, useEffect, useRef } from "react";
 
 import type { Server } from "../api/client";
 import { fonts, ink } from "../theme/theme";
@@ -14,32 +14,43 @@ interface Props { rack: string; servers: Server[]; selected: string[]; select: (
 /** What the keys and the mouse do in a rack. One tab stop; arrows inside. */
 function useRack({ rack, servers, selected, select }: Props) {
   const order = walk(servers, rack).map((s) => s.name);
-  const [anchor, setAnchor] = useState<string | null>(null);
-  const active = selected.at(-1) ?? null;
-  const frame = useRef<HTMLDivElement>(null);
-  const extend = (to: string) => select([...span(order, anchor && order.includes(anchor) ? anchor : to, to).filter((n) => n !== to), to]);
+  // Keys may come faster than the address changes: what was chosen last is kept here.
+  const latest = useRef(selected);
+  const anchor = useRef<string | null>(null);
+  useEffect(() => {
+    latest.current = selected;
+  }, [selected]);
+  const choose = (names: string[]) => {
+    latest.current = names;
+    select(names);
+  };
+  const extend = (to: string) => {
+    const from = anchor.current && order.includes(anchor.current) ? anchor.current : to;
+    choose([...span(order, from, to).filter((n) => n !== to), to]);
+  };
   const pick = (name: string, shift: boolean, add: boolean) => {
-    if (shift && active) return extend(name);
-    setAnchor(name);
-    select(add ? (selected.includes(name) ? selected.filter((n) => n !== name) : [...selected, name]) : [name]);
+    if (shift && latest.current.length) return extend(name);
+    anchor.current = name;
+    const others = latest.current.filter((n) => n !== name);
+    choose(!add ? [name] : latest.current.includes(name) ? others : [...others, name]);
   };
   const onKeyDown = (event: KeyboardEvent) => {
-    if (event.key === "a") select(order);
-    else if (event.key === "Escape") select([]);
+    if (event.key === "a") choose(order);
+    else if (event.key === "Escape") choose([]);
     else if (["ArrowUp", "ArrowDown", "Home", "End"].includes(event.key)) {
-      const next = nextName(order, active, event.key);
+      const next = nextName(order, latest.current.at(-1) ?? null, event.key);
       if (next) pick(next, event.shiftKey, false);
     } else return;
     event.preventDefault();
   };
   const onClick = (name: string) => (event: MouseEvent) => pick(name, event.shiftKey, event.ctrlKey || event.metaKey);
-  return { active, onKeyDown, onClick, frame };
+  return { active: selected.at(-1) ?? null, onKeyDown, onClick };
 }
 
 /** A rack to scale: every unit has its place, so that the person finds it on the aisle. */
 export function Rack(props: Props) {
   const { rack, servers, selected } = props;
-  const { active, onKeyDown, onClick, frame } = useRack(props);
+  const { active, onKeyDown, onClick } = useRack(props);
   const mine = walk(servers, rack);
   return (
     <Box sx={{ width: 300, flex: "none" }}>
@@ -50,7 +61,7 @@ export function Rack(props: Props) {
         </Box>
       </Box>
       <Box
-        ref={frame} role="listbox" aria-label={`Rack ${rack}`} aria-multiselectable tabIndex={0} onKeyDown={onKeyDown}
+        role="listbox" aria-label={`Rack ${rack}`} aria-multiselectable tabIndex={0} onKeyDown={onKeyDown}
         aria-activedescendant={active ? `unit-${active}` : undefined}
         sx={{
           position: "relative", height: UNITS * UNIT_PX, border: `1.5px solid ${ink("ink")}`, borderRadius: 0.75, bgcolor: "background.paper",
@@ -68,7 +79,7 @@ export function Rack(props: Props) {
 function Unit({ server, chosen, onClick }: { server: Server; chosen: boolean; onClick: (event: MouseEvent) => void }) {
   return (
     <Box
-      id={`unit-${server.name}`} role="option" aria-selected={chosen} aria-label={server.name} onClick={onClick}
+      id={`unit-${server.name}`} role="option" aria-selected={chosen} onClick={onClick}
       sx={{
         position: "absolute", left: 0, right: 0, top: top(server) * UNIT_PX, height: server.height * UNIT_PX, display: "flex", alignItems: "center", px: 1,
         cursor: "pointer", fontSize: 12, bgcolor: chosen ? ink("water2") : "background.paper", outline: chosen ? `1.5px solid ${ink("water")}` : "none", outlineOffset: -1.5,

@@ -7,7 +7,7 @@ import { Title } from "./parts";
 
 const EVERYWHERE: [string, string][] = [["/", "find anything, or do it"], ["w", "all work under way"], ["?", "these keys"], ["Esc", "close what is open"]];
 const PLACE: Record<string, [string, string][]> = {
-  "/floor": [["↑ ↓", "walk the units"], ["Shift ↑ ↓", "extend the selection"], ["Space", "take in or out"], ["a", "all in the rack"]],
+  "/floor": [["↑ ↓", "walk the units"], ["Shift ↑ ↓", "extend the selection"], ["Ctrl + click", "take in or out"], ["a", "all in the rack"]],
   "/drift": [["Enter", "show the release line of a cell's product"]],
 };
 

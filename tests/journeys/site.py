@@ -1,0 +1,110 @@
+"""A whole site in processes of its own, as a person starts it, and a plain client of its API."""
+
+from __future__ import annotations
+
+import http.cookiejar
+import json
+import os
+import signal
+import socket
+import subprocess
+import sys
+import time
+import urllib.error
+import urllib.request
+from pathlib import Path
+from typing import Any
+
+WAIT_S = 120.0
+
+
+def free_port() -> int:
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return probe.getsockname()[1]
+
+
+def clean_environment() -> dict[str, str]:
+    """The environment without what this test process set for its own Django."""
+    return {k: v for k, v in os.environ.items() if not k.startswith("ORDNUNG_") or k == "ORDNUNG_SIGN_IN_RATE"}
+
+
+def wait_until(done, what: str, limit_s: float = WAIT_S):
+    """Poll until ``done()`` is true; its value."""
+    end = time.monotonic() + limit_s
+    while not (value := done()):
+        assert time.monotonic() < end, f"waited too long for {what}"
+        time.sleep(0.1)
+    return value
+
+
+class Demo:
+    """``ordnung demo`` on free ports; stopped by its own process id."""
+
+    def __init__(self, folder: Path, rate: float = 200.0) -> None:
+        self.folder, self.announce = folder, folder / "demo.json"
+        self.log = folder / "demo.log"
+        self.announce.unlink(missing_ok=True)
+        command = [sys.executable, "-m", "ordnung.demo", "--port", str(free_port()), "--device-port", "0"]
+        command += ["--rate", str(rate), "--home", str(folder / "home"), "--announce", str(self.announce)]
+        with self.log.open("wb") as out:
+            self.process = subprocess.Popen(command, stdout=out, stderr=subprocess.STDOUT, env=clean_environment())
+        wait_until(lambda: self.announce.exists() or self.process.poll() is not None, "the demo")
+        assert self.announce.exists(), self.log.read_text()
+        told = json.loads(self.announce.read_text())
+        self.web, self.control, self.ca, self.mirror = told["web"], told["control"], told["ca"], told["mirror"]
+        self.password = told["people"]["technician"]
+
+    def stop(self) -> int:
+        self.process.send_signal(signal.SIGINT)
+        return self.process.wait(30)
+
+
+class Api:
+    """Signed in as the technician."""
+
+    def __init__(self, web: str, password: str) -> None:
+        self.web, self.token = web, ""
+        jar = http.cookiejar.CookieJar()
+        self.opener = urllib.request.build_opener(urllib.request.HTTPCookieProcessor(jar))
+        self.token = self.get("me")["csrf"]
+        self.token = self.post("sign-in", {"name": "technician", "password": password})["csrf"]
+
+    def get(self, path: str) -> Any:
+        return self._ask("GET", path, None)
+
+    def post(self, path: str, body: Any = None) -> Any:
+        return self._ask("POST", path, body or {})
+
+    def _ask(self, method: str, path: str, body: Any) -> Any:
+        data = json.dumps(body).encode() if body is not None else None
+        headers = {"Content-Type": "application/json", "X-CSRFToken": self.token}
+        request = urllib.request.Request(f"{self.web}/api/v1/{path}", data, headers, method=method)
+        with self.opener.open(request, timeout=30) as answer:
+            raw = answer.read()
+            return json.loads(raw) if raw else None
+
+    def wait_for_work(self) -> dict[str, Any]:
+        """Until nothing is under way; the latest work."""
+
+        def still():
+            work = self.get("work")
+            return work if all(w["state"] in ("done", "failed") for w in work) else None
+
+        return max(wait_until(still, "work"), key=lambda w: w["id"])
+
+
+def control(base: str, path: str, body: Any = None) -> Any:
+    """Ask the stand-ins' control port."""
+    data = json.dumps(body).encode() if body is not None else None
+    request = urllib.request.Request(base + path, data, {"Content-Type": "application/json"})
+    with urllib.request.urlopen(request, timeout=10) as answer:
+        return json.loads(answer.read())
+
+
+def read_log(base: str, server: str) -> dict[str, Any]:
+    """A device's own log, versions, waiting versions and dead components."""
+    return control(base, f"/servers/{server}/log")
+
+
+__all__ = ["Api", "Demo", "clean_environment", "control", "free_port", "read_log", "urllib", "wait_until"]

@@ -1,0 +1,274 @@
+"""The whole way through the real interface, by role and name; bad input; accessibility. One demo for all."""
+
+from __future__ import annotations
+
+import json
+import re
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from ordnung.standins.hardware import writes_of
+from tests.journeys.browser import open_browser
+from tests.journeys.site import Api, Demo, control, read_log, wait_until
+
+pytestmark = [pytest.mark.journey, pytest.mark.xdist_group("journeys")]
+LONG = 120_000
+AXE = Path(__file__).parents[2] / "web" / "node_modules" / "axe-core" / "axe.min.js"
+
+
+@pytest.fixture(scope="module")
+def demo(tmp_path_factory):
+    found = Demo(tmp_path_factory.mktemp("demo"))
+    yield found
+    assert found.stop() == 0, found.log.read_text()
+
+
+@pytest.fixture(scope="module")
+def browser():
+    with open_browser() as found:
+        yield found
+
+
+@pytest.fixture
+def page(browser, demo):
+    """A page that fails the test on any console error or failed request."""
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, color_scheme="light")
+    page = context.new_page()
+    trouble: list[str] = []
+    page.on("console", lambda m: trouble.append(f"console: {m.text}") if m.type == "error" else None)
+    page.on("pageerror", lambda e: trouble.append(f"page: {e}"))
+    page.on("response", lambda r: trouble.append(f"{r.status} {r.url}") if r.status >= 400 else None)
+    page.trouble = trouble
+    yield page
+    context.close()
+    assert trouble == []
+
+
+def sign_in(page: Page, demo: Demo, path: str = "/") -> None:
+    page.goto(demo.web + path)
+    page.get_by_label("Name").fill("technician")
+    page.get_by_label("Password").fill(demo.password)
+    page.get_by_role("button", name="Sign in").click()
+    page.get_by_role("navigation", name="Places").wait_for()
+
+
+def go(page: Page, place: str) -> None:
+    page.get_by_role("navigation", name="Places").get_by_role("link", name=place).click()
+
+
+def check_axe(page: Page) -> None:
+    """No violations of the standard rules on what is shown now."""
+    page.evaluate(AXE.read_text())
+    found = page.evaluate("axe.run(document, {runOnly: ['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa']})")
+    told = [(v["id"], [n["html"][:160] for n in v["nodes"][:3]]) for v in found["violations"]]
+    assert told == [], json.dumps(told, indent=1)
+
+
+def test_1_the_whole_way(page, demo):
+    sign_in(page, demo)
+    expect(page.get_by_text("Nothing is read yet")).to_be_visible()
+    page.get_by_role("button", name="Read all servers").click()
+    expect(page.get_by_text("Reading all servers: 16 read")).to_be_visible(timeout=LONG)
+
+    page.get_by_role("option", name="surge-07").click()
+    panel = page.get_by_role("complementary", name="Floor: details")
+    expect(panel.get_by_role("heading", name="surge-07")).to_be_visible()
+    expect(panel.get_by_text("The way to the baseline: 2 reboots, 1 controller restart")).to_be_visible()
+    page.keyboard.press("Escape")
+    expect(page).to_have_url(re.compile(r"/floor$"))
+
+    go(page, "Drift")
+    expect(page.get_by_role("heading", name="41 of 242 components are off the baseline")).to_be_visible()
+    page.get_by_role(
+        "button", name=re.compile("BIOS 2.1.0 → 3.2.0: behind, security fix missing, 4 releases")
+    ).first.click()
+    page.get_by_role("button", name=re.compile("^2.4.1, must-stop")).click()
+    expect(page.get_by_text("Brings the second signature scheme")).to_be_visible()
+
+    go(page, "Baseline")
+    row = page.get_by_role("row", name=re.compile("Ardlow 800 supply"))
+    expect(row.get_by_text("a failed write can kill a power supply")).to_be_visible()
+
+    go(page, "Repository")
+    page.get_by_role("button", name="See what would be packed").click()
+    page.get_by_role("button", name="Pack and seal").click()
+    page.get_by_role("button", name="Check it end to end").click(timeout=LONG)
+    expect(page.get_by_text("every signature and checksum right")).to_be_visible()
+
+    go(page, "Run sheet")
+    page.get_by_role("button", name="Plan a run for all servers").click()
+    expect(
+        page.get_by_text("14 servers, 45 updates, 15 outages and 9 controller restarts (the fewest possible)")
+    ).to_be_visible()
+    page.get_by_role("button", name="Start: update 14 servers now").click()
+    states = page.get_by_role("table", name="State of each server")
+    expect(
+        states.get_by_role("row", name=re.compile("surge-07 (staging|writing|written|resetting|returning)"))
+    ).to_be_visible(timeout=LONG)
+    expect(page.get_by_role("progressbar", name="14 servers to the baseline")).to_be_visible()
+    expect(page.get_by_role("heading", name="Ended, 14 of 14 servers done")).to_be_visible(timeout=LONG)
+    expect(states.get_by_role("row", name=re.compile("level every version confirmed by reading"))).to_have_count(14)
+
+    page.get_by_role("link", name="Open its record").click()
+    expect(page.get_by_text("level with the baseline")).to_be_visible()
+    page.get_by_role("button", name="Take back raid-1 of surge-03").click()
+    expect(page.get_by_role("heading", name="Take back raid-1 of surge-03 to 7.16.1")).to_be_visible()
+    page.get_by_role("button", name="Start: update 1 server now").click()
+    expect(page.get_by_role("heading", name="Ended, 1 of 1 servers done")).to_be_visible(timeout=LONG)
+    page.get_by_role("link", name="Open its record").click()
+    expect(page.get_by_text("1 of 1")).to_be_visible()
+    expect(page.get_by_text("put back").first).to_be_visible()
+    go(page, "Floor")
+    expect(page.get_by_role("row", name=re.compile("surge-03 RAID 1 reboot"))).to_be_visible()
+
+    for name in ("surge-07", "gauge-01", "vault-01", "surge-03"):
+        told = read_log(demo.control, name)
+        writes = writes_of(told["log"])
+        assert len(writes) == len(set(writes)) and told["dead"] == [] and told["waiting"] == {}
+    assert read_log(demo.control, "surge-03")["versions"]["raid-1"] == "7.16.1"
+
+
+def test_2_the_floor_by_keyboard_alone(page, demo):
+    sign_in(page, demo, "/floor")
+    rack = page.get_by_role("listbox", name="Rack K1")
+    rack.focus()
+    page.keyboard.press("ArrowDown")
+    expect(page.get_by_role("option", name="surge-01")).to_have_attribute("aria-selected", "true")
+    page.keyboard.press("Shift+ArrowDown")
+    page.keyboard.press("Shift+ArrowDown")
+    expect(page.get_by_role("heading", name="3 servers selected")).to_be_visible()
+    page.keyboard.press("a")
+    expect(page.get_by_role("heading", name="16 servers selected")).to_be_visible()
+    go(page, "Drift")
+    expect(page.get_by_role("button", name="16 servers selected, show all")).to_be_visible()
+    page.keyboard.press("/")
+    page.get_by_role("combobox").fill("vault-02")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("heading", name="vault-02")).to_be_visible()
+    page.keyboard.press("w")
+    expect(page.get_by_role("heading", name="All work")).to_be_visible()
+    page.keyboard.press("Escape")
+
+
+@pytest.mark.parametrize("scheme", ["light", "dark"])
+def test_3_every_place_passes_axe_in_both_schemes(browser, demo, scheme):
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, color_scheme=scheme, reduced_motion="reduce")
+    page = context.new_page()
+    page.goto(demo.web)
+    page.get_by_label("Name").wait_for()
+    check_axe(page)
+    sign_in(page, demo)
+    for path, sign in (
+        ("/floor?servers=surge-07", "surge-07"),
+        ("/drift?product=corvane.reed14.bios", "Reed 14 BIOS"),
+        ("/baseline", "What should be there"),
+        ("/repository", "Seal"),
+        ("/run-sheet/1", "14 servers to the baseline"),
+        ("/record/1", "14 servers to the baseline"),
+    ):
+        page.goto(demo.web + path)
+        page.get_by_role("heading", name=sign).first.wait_for()
+        check_axe(page)
+    context.close()
+
+
+def expected_refusals(page: Page) -> None:
+    """This test provokes refusals: those answers, and Chromium's word about them, are not trouble."""
+    page.trouble[:] = [t for t in page.trouble if not re.search(r"422|409|401", t)]
+
+
+def test_4_bad_files_are_refused_in_clear_sentences(page, demo, tmp_path):
+    sign_in(page, demo, "/baseline")
+    mirror = demo.folder / "home" / "standins" / "mirror"
+    raw = (mirror / "catalogs" / "corvane-servers-2026-11.json").read_bytes()
+    half = tmp_path / "half.json"
+    half.write_bytes(raw[: len(raw) // 2])
+    page.get_by_label("Catalog file").set_input_files(half)
+    expect(page.get_by_role("alert")).to_contain_text("half.json: line")
+    expect(page.get_by_role("alert")).to_contain_text("cut short")
+    expect(page.get_by_text("Corvane 2026-11")).to_be_visible()
+
+    go(page, "Repository")
+    package = mirror / "tessaly" / "r9" / "raid-7.18.0.pldm"
+    spoiled = tmp_path / "spoiled.pldm"
+    spoiled.write_bytes(package.read_bytes()[:-1] + b"!")
+    page.get_by_label("Package file").set_input_files(spoiled)
+    expect(page.get_by_role("alert")).to_contain_text("their checksum is wrong")
+    page.get_by_label("For server").fill("surge-01")
+    page.get_by_label("Slot").fill("bios")
+    page.get_by_label("Package file").set_input_files(package)
+    expect(page.get_by_role("alert")).to_contain_text("is not for bios of surge-01")
+    expected_refusals(page)
+
+
+def test_5_controllers_that_cannot_be_read_say_why_and_recover(page, demo):
+    sign_in(page, demo, "/floor?servers=surge-01")
+    panel = page.get_by_role("complementary", name="Floor: details")
+
+    def read_again():
+        panel.get_by_role("button", name="Read again").click()
+
+    control(demo.control, "/servers/surge-01/password", {"password": "new-word"})
+    read_again()
+    expect(panel.get_by_role("alert")).to_contain_text("it refused user ordnung", timeout=LONG)
+    panel.get_by_label("Controller password").fill("new-word")
+    panel.get_by_role("button", name="Keep and read again").click()
+    expect(panel.get_by_role("alert")).to_have_count(0, timeout=LONG)
+
+    control(demo.control, "/servers/surge-01/certificate", {})
+    read_again()
+    expect(panel.get_by_role("alert")).to_contain_text("certificate changed", timeout=LONG)
+    panel.get_by_role("button", name="Accept the shown certificate").click()
+    expect(panel.get_by_role("alert")).to_have_count(0, timeout=LONG)
+
+    control(demo.control, "/servers/surge-01/faults", {"kind": "silent"})
+    read_again()
+    expect(panel.get_by_role("alert")).to_contain_text("unreachable", timeout=LONG)
+    expect(panel.get_by_role("list", name="Components")).to_contain_text("Reed 14 BIOS")
+    expect(page.get_by_role("status", name="Work under way")).to_contain_text("0 of 1 read")
+
+
+def test_6_a_payload_that_lies_stops_the_packing(demo):
+    api = Api(demo.web, demo.password)
+    path = "tessaly/r9/raid-7.16.1.pldm"
+    for kind in ("altered", "cut short", "dead"):
+        control(demo.control, "/mirror/faults", {"path": path, "kind": kind})
+    sealed = [r for r in api.get("repositories") if r["state"] == "sealed"]
+    store = demo.folder / "home" / "site" / "payloads" / "content"
+    line = next(line for line in sealed[0]["lines"] if (line["product"], line["version"]) == ("tessaly.r9", "7.16.1"))
+    (store / line["sha256"][:2] / line["sha256"]).unlink()
+    made = api.post("repositories", {"servers": ["surge-03"]})
+    work = api.wait_for_work()
+    told = api.get(f"repositories/{made['id']}")
+    assert work["state"] == "failed" and told["state"] == "incomplete"
+    assert "Tessaly R9 RAID 7.16.1" in told["message"] and "nothing was sealed" in told["message"]
+    control(demo.control, "/mirror/faults", {"path": path})
+    api.post("repositories", {"servers": ["surge-03"]})
+    assert api.wait_for_work()["state"] == "done"
+
+
+def test_7_a_refused_image_is_told_and_the_server_left_as_it_was(demo):
+    api = Api(demo.web, demo.password)
+    control(demo.control, "/servers/surge-03/faults", {"kind": "image refused", "slot": "raid-1"})
+    before = read_log(demo.control, "surge-03")["versions"]
+    run = api.post("runs", {"servers": ["surge-03"]})
+    assert run["missing"] == []
+    api.post(f"runs/{run['id']}/start")
+    assert api.wait_for_work()["state"] == "failed"
+    (lane,) = api.get(f"runs/{run['id']}")["servers"]
+    assert lane["ended"] == "failed" and "still at 7.16.1" in lane["reason"]
+    assert read_log(demo.control, "surge-03")["versions"] == before
+
+
+def test_8_hold_keeps_a_run_from_its_next_step(demo):
+    api = Api(demo.web, demo.password)
+    run = api.post("runs", {"servers": ["surge-03"]})
+    api.post(f"runs/{run['id']}/start")
+    api.post(f"runs/{run['id']}/hold")
+    wait_until(lambda: "held" in api.get(f"runs/{run['id']}")["servers"][0]["detail"], "the hold")
+    writes = writes_of(read_log(demo.control, "surge-03")["log"])
+    api.post(f"runs/{run['id']}/go")
+    assert api.wait_for_work()["state"] == "done"
+    assert len(writes_of(read_log(demo.control, "surge-03")["log"])) <= len(writes) + 1

@@ -1,0 +1,172 @@
+"""Killing the engine loses and doubles nothing; the supervisor speaks plainly and leaves nothing behind."""
+
+from __future__ import annotations
+
+import json
+import os
+import signal
+import socket
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import pytest
+
+from ordnung.formats.siteclock import SETTING, start_clock
+from ordnung.server.supervisor import Supervisor, answers
+from ordnung.standins.certificates import open_authority
+from ordnung.standins.hardware import writes_of
+from tests.journeys.site import Api, Demo, clean_environment, free_port, read_log, wait_until
+
+pytestmark = [pytest.mark.journey, pytest.mark.xdist_group("processes")]
+RATE = 200.0
+KILL_AFTER_S = (0.6, 1.1, 0.4, 1.9, 0.8, 1.4)
+"""Real seconds after each start of the engine at which it is killed: staging, writing, resets, confirming."""
+
+
+class Site:
+    """Stand-ins, web and engine started one by one, so that the engine can be killed."""
+
+    def __init__(self, home) -> None:
+        authority = open_authority(home / "standins" / "ca")
+        environment = {
+            **clean_environment(),
+            SETTING: start_clock(RATE).setting(),
+            "ORDNUNG_HOME": str(home / "site"),
+            "ORDNUNG_CA": str(authority.path),
+            "ORDNUNG_ENGINE_READY": str(home / "engine.ready"),
+            "ORDNUNG_PAYLOAD_ADDRESS": "127.20.100.3",
+            "ORDNUNG_PAYLOAD_PORT": str(free_port()),
+            "ORDNUNG_PAYLOAD_CERTIFICATE": str(authority.issue("127.20.100.3", "payloads")),
+        }
+        for name in ("ORDNUNG_SECRET", "ORDNUNG_DATABASE"):
+            environment.pop(name, None)
+        self.home, self.ready = home, home / "engine.ready"
+        handlers = [signal.getsignal(n) for n in (signal.SIGINT, signal.SIGTERM)]
+        self.supervisor = Supervisor(home, environment)
+        for number, handler in zip((signal.SIGINT, signal.SIGTERM), handlers, strict=True):
+            signal.signal(number, handler)
+        announced = home / "floor.json"
+        self._start(
+            "standins",
+            "ordnung.standins",
+            "--port",
+            "0",
+            "--folder",
+            str(home / "standins"),
+            "--announce",
+            str(announced),
+        )
+        wait_until(announced.exists, "stand-ins")
+        self.told = json.loads(announced.read_text())
+        self._run("ordnung.server.manage", "migrate", "--verbosity", "0")
+        self._run("ordnung.demo.seed", str(announced), str(home / "standins" / "mirror" / "catalogs"))
+        port = free_port()
+        self._start("web", "ordnung.server.web", "--port", str(port))
+        self.web = f"http://127.0.0.1:{port}"
+        wait_until(lambda: answers(f"{self.web}/api/v1/me"), "web")
+        self.start_engine()
+
+    def _start(self, name, *command):
+        # Bypasses the inherited environment of this test process: only what a real site has.
+        keep = dict(os.environ)
+        os.environ.clear()
+        os.environ.update(self.supervisor.environment)
+        try:
+            return self.supervisor.start(name, *command)
+        finally:
+            os.environ.clear()
+            os.environ.update(keep)
+
+    def _run(self, *command) -> None:
+        subprocess.run([sys.executable, "-m", *command], env=dict(self.supervisor.environment), check=True)
+
+    def start_engine(self) -> None:
+        self.ready.unlink(missing_ok=True)
+        self.engine = self._start("engine", "ordnung.server.engine")
+        wait_until(self.ready.exists, "engine")
+
+    def kill_engine(self) -> None:
+        self.engine.process.kill()
+        self.engine.process.wait()
+        self.supervisor.children.remove(self.engine)
+
+
+@pytest.fixture
+def site(tmp_path):
+    found = Site(tmp_path)
+    yield found
+    found.supervisor.stop()
+
+
+def test_killing_the_engine_at_any_moment_loses_and_doubles_nothing(site):
+    names = ["surge-07", "gauge-01", "surge-08", "vault-01"]
+    api = Api(site.web, "tide-table")
+    api.post("surveys", {"servers": names})
+    assert api.wait_for_work()["state"] == "done"
+    api.post("repositories", {"servers": names})
+    assert api.wait_for_work()["state"] == "done"
+    run = api.post("runs", {"servers": names})
+    api.post(f"runs/{run['id']}/start")
+    for after in KILL_AFTER_S:
+        time.sleep(after)  # real time is the point: the engine dies wherever it happens to be
+        site.kill_engine()
+        site.start_engine()
+    assert api.wait_for_work()["state"] == "done", api.get("work")
+    lanes = {s["server"]: s for s in api.get(f"runs/{run['id']}")["servers"]}
+    for name in names:
+        assert lanes[name]["ended"] == "level", lanes[name]["reason"]
+        told = read_log(site.told["control"], name)
+        planned = [(w["slot"], w["to"]) for r in lanes[name]["rounds"] for w in r["writes"]]
+        assert sorted(writes_of(told["log"])) == sorted(planned), "every write once"
+        resets = [e["kind"] for e in told["log"] if e["what"] == "reset"]
+        assert resets == [r["reset"] for r in lanes[name]["rounds"] if r["reset"]], "every reset once"
+        assert told["dead"] == [] and told["waiting"] == {}
+    tape = api.get(f"runs/{run['id']}/tape")
+    assert any("found after a break" in e["text"] for e in tape) or len(tape) > 50
+
+
+def test_a_busy_port_is_a_clear_sentence(tmp_path):
+    with socket.socket() as taken:
+        taken.bind(("127.0.0.1", 0))
+        taken.listen()
+        port = str(taken.getsockname()[1])
+        command = [sys.executable, "-m", "ordnung.demo", "--port", port, "--device-port", "0", "--home", str(tmp_path)]
+        done = subprocess.run(command, capture_output=True, text=True, env=clean_environment(), timeout=60, check=False)
+    assert done.returncode == 3
+    assert done.stderr.strip() == (
+        f"Port {port} at 127.0.0.1, which the web server needs, is taken. "
+        "Stop what uses it or choose another with --port."
+    )
+
+
+def children_of(pid: int) -> list[int]:
+    told = subprocess.run(["ps", "-o", "pid=", "--ppid", str(pid)], capture_output=True, text=True, check=False).stdout
+    return [int(line) for line in told.split()]
+
+
+def test_a_dead_child_is_told_and_the_others_are_stopped(tmp_path):
+    demo = Demo(tmp_path)
+    children = children_of(demo.process.pid)
+    assert len(children) == 3
+    engine = next(c for c in children if b"ordnung.server.engine" in Path(f"/proc/{c}/cmdline").read_bytes())
+    os.kill(engine, signal.SIGKILL)
+    assert demo.process.wait(30) == 3
+    assert "engine ended with status -9" in demo.log.read_text()
+    assert all(not Path(f"/proc/{child}").exists() for child in children)
+
+
+def test_the_demo_goes_on_where_it_was_stopped(tmp_path):
+    demo = Demo(tmp_path)
+    api = Api(demo.web, demo.password)
+    api.post("surveys", {"servers": ["surge-03"]})
+    assert api.wait_for_work()["state"] == "done"
+    before = api.get("site")["now"]
+    assert demo.stop() == 0
+    assert b"Traceback" not in demo.log.read_bytes()
+    again = Demo(tmp_path)
+    api = Api(again.web, again.password)
+    assert api.get("servers/surge-03")["readings"] == 1
+    assert api.get("site")["now"] > before
+    assert again.stop() == 0
