@@ -1,0 +1,1 @@
+"""Speed as ratios, never as bare seconds."""
