@@ -38,7 +38,7 @@ check: setup
 	$(PY) -m ruff format --check src tests bench
 	$(PY) -m mypy
 	.venv/bin/lint-imports --no-cache
-	cd web && npx tsc --noEmit
+	cd web && npx tsc --noEmit && npx vitest run --reporter=dot
 	$(PY) -m tests.api_contract
 
 test: setup /usr/bin/chromium check

@@ -5,7 +5,7 @@ import { useEffect, useRef, useState } from "react";
 import type { ReleaseData, ReleaseLineData } from "../api/client";
 import { line as lineQuery } from "../api/queries";
 import { count, month, size } from "../shell/format";
-import { Mono, Tag, Title } from "../shell/parts";
+import { Mono, pressable, Tag, Title } from "../shell/parts";
 import { fonts, ink } from "../theme/theme";
 import { layout, type Layout } from "./line-layout";
 
@@ -89,8 +89,7 @@ function Stop({ release, placed, chosen, pick }: { release: ReleaseData; placed:
   const colour = release.is_target ? ink("water") : placed.exposed.has(release.version) ? ink("deep") : ink("routine");
   const says = [release.version, release.is_target && "the baseline", release.is_stop && "must-stop", count(release.components, "component"), release.waiting > 0 && `${release.waiting} waiting for a reset`, release.importance].filter(Boolean).join(", ");
   return (
-    <g role="button" tabIndex={0} aria-label={says} aria-pressed={chosen} onClick={pick} style={{ cursor: "pointer" }}
-      onKeyDown={(e) => { if (e.key === "Enter" || e.key === " ") { e.preventDefault(); pick(); } }}>
+    <g>
       <rect x={x - 44} y={Y - 14} width={88} height={HEIGHT - Y + 10} fill={chosen ? ink("water2") : "transparent"} opacity={0.6} />
       {release.is_stop && <circle cx={x} cy={Y} r={9} fill={ink("sheet")} stroke={ink("ink")} strokeWidth={1.6} />}
       <circle cx={x} cy={Y} r={release.is_target ? 6.5 : 4.5} fill={release.is_target ? ink("water") : release.is_stop ? ink("ink") : ink("sheet")} stroke={release.is_target ? ink("water") : ink("ink")} strokeWidth={1.6} />
@@ -101,6 +100,7 @@ function Stop({ release, placed, chosen, pick }: { release: ReleaseData; placed:
       <text x={x} y={Y + 72} textAnchor="middle" fontSize={11.5} fill={security ? ink("deep") : ink("ink2")} fontFamily={fonts.text}>
         {release.is_target ? "baseline, " : release.is_stop ? "must-stop, " : ""}{release.released ? month(release.released) : "no date"}{security ? " !" : ""}
       </text>
+      <rect {...pressable(pick)} x={x - 44} y={Y - 14} width={88} height={HEIGHT - Y + 10} fill="transparent" aria-label={says} aria-pressed={chosen} />
     </g>
   );
 }

@@ -3,6 +3,7 @@ import { useEffect, useRef, useState } from "react";
 
 import type { Run, RunServer, Span } from "../api/client";
 import { clock, duration } from "../shell/format";
+import { pressable } from "../shell/parts";
 import { fonts, ink } from "../theme/theme";
 import { endOf, isReset, type Scale, scaleOf, shifted } from "./lanes";
 
@@ -73,13 +74,13 @@ export function Lanes({ run, now, picked, pick }: Props) {
           ))}
         </g>
         {run.servers.map((lane, row) => (
-          <g key={lane.server} transform={`translate(0,${HEAD + row * ROW})`} role="button" tabIndex={0} aria-pressed={picked === lane.server}
-            aria-label={`${lane.server}: ${lane.ended || lane.state}${lane.detail ? `, ${lane.detail}` : ""}`} onClick={() => pick(lane.server)} style={{ cursor: "pointer" }}
-            onKeyDown={(e) => { if (e.key === "Enter" || e.key === " ") { e.preventDefault(); pick(lane.server); } }}>
+          <g key={lane.server} transform={`translate(0,${HEAD + row * ROW})`}>
             <rect width={width} height={ROW} fill={picked === lane.server ? ink("water2") : "transparent"} />
             <line x2={width} y1={ROW} y2={ROW} stroke={ink("rule")} />
             <text x={10} y={16.5} fontSize={12.5} fontWeight={600} fontFamily={fonts.title} fill={lane.ended === "failed" ? ink("deep") : ink("ink")}>{lane.server}</text>
             <g transform={`translate(${LEFT},${ROW / 2})`}><Lane lane={lane} scale={scale} now={at} running={running} /></g>
+            <rect {...pressable(() => pick(lane.server))} width={width} height={ROW} fill="transparent" aria-pressed={picked === lane.server}
+              aria-label={`${lane.server}: ${lane.ended || lane.state}${lane.detail ? `, ${lane.detail}` : ""}`} />
           </g>
         ))}
         {run.state === "running" && (

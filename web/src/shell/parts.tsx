@@ -1,7 +1,7 @@
 import Box from "@mui/material/Box";
 import Button, { type ButtonProps } from "@mui/material/Button";
 import Tooltip from "@mui/material/Tooltip";
-import type { ReactNode } from "react";
+import type { KeyboardEvent, ReactNode } from "react";
 
 import { fonts, ink } from "../theme/theme";
 
@@ -74,6 +74,16 @@ export const tableSx = {
   "& .n": { textAlign: "right", whiteSpace: "nowrap" },
   "& td.n": { fontFamily: fonts.mono, fontVariantNumeric: "tabular-nums" },
 } as const;
+
+/** What makes a drawn shape a button: focus, click, Enter and Space. Its label tells what is drawn below it. */
+export const pressable = (press: () => void) => ({
+  role: "button", tabIndex: 0, style: { cursor: "pointer" }, onClick: press,
+  onKeyDown: (event: KeyboardEvent) => {
+    if (event.key !== "Enter" && event.key !== " ") return;
+    event.preventDefault();
+    press();
+  },
+});
 
 /** Two columns: the sheet and what is selected on it. */
 export function Split({ children, panel, label, width = 330 }: { children: ReactNode; panel?: ReactNode; label: string; width?: number }) {

@@ -33,5 +33,5 @@ export function tellCell(cell: Cell): string {
 export function tellServer(cells: Cell[]): string {
   const off = cells.filter((c) => ["behind", "exposed", "pending", "stranded", "unordered"].includes(c.verdict));
   const short = (kind: string): string => (kind === "controller" ? "controller" : kind === "bios" || kind === "raid" ? kind.toUpperCase() : (KINDS[kind] ?? kind).toLowerCase());
-  return off.map((c) => `${short(c.kind)}${c.verdict === "pending" ? " waits for a reset" : ""}`).join(", ");
+  return off.map((c) => `${short(c.kind)}${c.verdict === "pending" ? " (waiting for a reset)" : ""}`).join(", ");
 }

@@ -1,0 +1,129 @@
+"""One contract for the controller port: in process, as the simulation uses it, and over real HTTPS."""
+
+from __future__ import annotations
+
+import asyncio
+import datetime
+from contextlib import asynccontextmanager
+
+import pytest
+
+from ordnung.controllers import Client, ControllerError, LostAnswerError, RedfishControllers
+from ordnung.standins import makers as m
+from ordnung.standins.hardware import Fault
+from tests.simulation.world import InProcess
+
+NOW = datetime.datetime(2026, 11, 23, tzinfo=datetime.UTC)
+
+
+class Https:
+    """The port over HTTPS, to a stand-in that answers in another thread."""
+
+    def __init__(self, live, name):
+        self.live, self.name, self.device = live, name, live.device(name)
+
+    @asynccontextmanager
+    async def open(self):
+        async with (
+            Client(self.live.ca) as client,
+            RedfishControllers(client).open(self.live.endpoint(self.name)) as one,
+        ):
+            yield one
+
+    def set_fault(self, fault):
+        self.live.call(self.device.faults.append, fault)
+
+
+class Direct:
+    """The same stand-in without the wire."""
+
+    def __init__(self, live, name):
+        self.device = live.device(name)
+
+    @asynccontextmanager
+    async def open(self):
+        if self.device.is_away:
+            raise ControllerError(self.device.name, "refused", "away")
+        yield InProcess(self.device)
+
+    def set_fault(self, fault):
+        self.device.faults.append(fault)
+
+
+@pytest.fixture(params=[Direct, Https])
+def face(request, live):
+    return request.param(live, "gauge-03")
+
+
+@pytest.fixture
+def image(tmp_path):
+    path = tmp_path / "nic.pldm"
+    path.write_bytes(m.make_package(m.NIC_Q25, m.NIC_Q25.made("24.2.8")))
+    return path
+
+
+async def until_ended(controller, path):
+    while (task := await controller.task(path)).is_running:
+        await asyncio.sleep(0.02)
+    return task
+
+
+async def test_reading(face):
+    async with face.open() as controller:
+        server = await controller.read(NOW)
+    assert server.component("nic-1").version == "24.1.3" and len(server.components) == 10
+    assert server.component("bios").banks == ("1.52.0", "1.44.0")
+
+
+async def test_a_push_becomes_a_task_that_ends_and_waits_for_its_reset(face, image):
+    async with face.open() as controller:
+        reach = await controller.reach()
+        path = await controller.push(reach, "nic-1", image)
+        task = await until_ended(controller, path)
+        assert task.is_done and task.targets[0].endswith("/nic-1") and not task.transfer_failed
+        assert [t.uri for t in await controller.tasks()] == [path]
+        assert (await controller.read(NOW)).component("nic-1").waiting == "24.2.8"
+
+
+async def test_a_refusal_is_the_tasks_end_in_words(face, image):
+    face.set_fault(Fault("image refused", slot="nic-1"))
+    async with face.open() as controller:
+        path = await controller.push(await controller.reach(), "nic-1", image)
+        task = await until_ended(controller, path)
+    assert not task.is_done and "the image was refused" in task.message
+
+
+async def test_a_task_that_is_not_known_is_none(face):
+    async with face.open() as controller:
+        assert await controller.task("/redfish/v1/TaskService/Tasks/99") is None
+
+
+async def test_a_lost_answer_is_its_own_error_and_the_act_was_done(face, image):
+    face.set_fault(Fault("answer lost", on="update"))
+    async with face.open() as controller:
+        with pytest.raises(LostAnswerError):
+            await controller.push(await controller.reach(), "nic-1", image)
+    async with face.open() as controller:
+        assert len(await controller.tasks()) == 1
+
+
+async def test_a_reset_changes_the_marker_of_what_was_reset(face):
+    async with face.open() as controller:
+        before = await controller.marker()
+        await controller.reset("server reboot")
+        after = await controller.marker()
+    assert before.is_up and not after.is_up
+    assert after.system != before.system and after.controller == before.controller
+
+
+async def test_a_controller_that_restarts_is_away_and_comes_back(face):
+    async with face.open() as controller:
+        before = await controller.marker()
+        await controller.reset("controller restart")
+    await asyncio.sleep(0.08)
+    with pytest.raises(ControllerError):
+        async with face.open() as controller:
+            await controller.marker()
+    face.device.away_until = 0.0
+    async with face.open() as controller:
+        assert (await controller.marker()).controller != before.controller

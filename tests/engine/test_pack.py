@@ -1,0 +1,88 @@
+"""Packing: what is good is sealed, what lies is refused by name, and the list travels with the payloads."""
+
+from __future__ import annotations
+
+import dataclasses
+import datetime
+import json
+
+import pytest
+
+from ordnung.core.catalog import Catalogs
+from ordnung.core.components import Component, Server
+from ordnung.core.house import judge_house
+from ordnung.core.packing import plan_packing
+from ordnung.core.rules import FIXED_RULES
+from ordnung.engine.pack import fetch_all, write_repository
+from ordnung.formats.catalog import parse_catalog
+from ordnung.repository import ContentStore, Fetcher, check_repository, open_keys
+from ordnung.standins.makers import RAID_R9
+
+NOW = datetime.datetime.now(datetime.UTC)
+
+
+@pytest.fixture
+def packed(live, mirror_folder):
+    """The packing list of one server, from the live mirror."""
+    live.floor.mirror.folder = mirror_folder
+    issues = [parse_catalog(p.read_bytes()) for p in sorted((mirror_folder / "catalogs").glob("*.json"))]
+    catalogs = Catalogs(tuple(dataclasses.replace(i, base=live.floor.mirror_url) for i in issues))
+    part = Component(slot="raid-1", kind="raid", name="R9", software_id="TSY-R9", version="7.16.1", pci=RAID_R9.pci)
+    server = Server(name="surge-03", model="Corvane Reed 14", components=(part,))
+    return plan_packing(judge_house([server], catalogs, FIXED_RULES, NOW.date())), catalogs.issues
+
+
+async def fetch(live, tmp_path, packed):
+    told = []
+
+    async def tell(state):
+        told.append(state)
+
+    async with Fetcher(ContentStore(tmp_path / "store"), live.ca) as fetcher:
+        return await fetch_all(packed, fetcher, tell), told
+
+
+async def test_a_good_list_is_fetched_and_sealed(live, tmp_path, packed):
+    lines, issues = packed
+    good, told = await fetch(live, tmp_path, lines)
+    assert [(line.release.version, line.reasons) for line, _ in good] == [
+        ("7.16.1", ("way back",)),
+        ("7.18.0", ("target",)),
+    ]
+    assert [t.state for t in told if t.state != "fetching"] == ["packed", "packed"]
+    write_repository(tmp_path / "out", good, issues, open_keys(tmp_path / "keys", b"s"), NOW)
+    assert check_repository(tmp_path / "out").files == 2 + 1 + len(issues)
+    packing = json.loads(next((tmp_path / "out" / "targets").glob("*.packing.json")).read_text())
+    assert [p["servers"] for p in packing["payloads"]] == [["surge-03"], ["surge-03"]]
+
+
+@pytest.mark.parametrize("fault", ["altered", "cut short", "dead"])
+async def test_one_that_lies_is_refused_and_the_other_kept(live, tmp_path, packed, fault):
+    live.floor.mirror.faults["tessaly/r9/raid-7.18.0.pldm"] = fault
+    good, told = await fetch(live, tmp_path, packed[0])
+    assert [line.release.version for line, _ in good] == ["7.16.1"]
+    (refused,) = [t for t in told if t.state == "refused"]
+    assert refused.version == "7.18.0" and "raid-7.18.0.pldm" in refused.message
+
+
+async def test_a_release_without_a_payload_is_named_missing(live, tmp_path, packed):
+    lines = [
+        dataclasses.replace(line, release=dataclasses.replace(line.release, payload=None)) for line in packed[0][:1]
+    ]
+    good, told = await fetch(live, tmp_path, lines)
+    assert good == [] and "names no payload" in told[0].message
+
+
+async def test_a_package_for_another_device_is_refused(live, tmp_path, packed, mirror_folder):
+    """The catalog's checksum is right, but the package behind it is another maker's."""
+    import hashlib
+
+    other = "quorrin/q25/nic-24.2.8.pldm"
+    raw = (mirror_folder / other).read_bytes()
+    line = packed[0][1]
+    payload = dataclasses.replace(
+        line.release.payload, path=other, size=len(raw), sha256=hashlib.sha256(raw).hexdigest()
+    )
+    wrong = dataclasses.replace(line, release=dataclasses.replace(line.release, payload=payload))
+    good, told = await fetch(live, tmp_path, [wrong])
+    assert good == [] and "the package is for QUO-Q25, not for Tessaly R9 RAID" in told[-1].message

@@ -1,0 +1,76 @@
+"""What the project promises about itself: docs that exist, locks without addresses, loopback only."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+import pytest
+
+from ordnung.controllers import CAUSES
+from ordnung.core.drift import Verdict
+from ordnung.formats.documents import _validator
+from ordnung.standins.floor import MIRROR_ADDRESS, address_of
+from ordnung.standins.scenario import GROUPS, RACK_K1, demo_hardware, random_hardware
+
+ROOT = Path(__file__).parents[1]
+PAGES = sorted([*ROOT.glob("*.md"), *(ROOT / "docs").rglob("*.md")])
+
+
+@pytest.mark.parametrize("page", PAGES, ids=lambda p: str(p.relative_to(ROOT)))
+def test_every_link_in_the_docs_leads_somewhere(page):
+    for target in re.findall(r"\]\(([^)#]+)\)", page.read_text()):
+        assert target.startswith("http") or (page.parent / target).exists(), target
+
+
+def test_the_readme_has_a_picture_of_each_place():
+    text = (ROOT / "README.md").read_text()
+    for place in ("floor", "drift", "baseline", "repository", "run-sheet", "record"):
+        assert f"docs/screenshots/{place}.png" in text
+        assert (ROOT / "docs" / "places" / f"{place}.md").exists()
+    assert len(list((ROOT / "docs" / "screenshots").glob("*.png"))) < 20
+
+
+def test_lock_files_record_no_address():
+    for path in ROOT.glob("requirements*.lock"):
+        assert not re.search(r"^\s*(-i|--index-url|--extra-index-url|--find-links)\b|https?://", path.read_text(), re.M)
+    assert '"resolved": "http' not in (ROOT / "web" / "package-lock.json").read_text()
+
+
+def test_every_cause_of_failure_is_documented():
+    page = (ROOT / "docs" / "formats" / "controllers.md").read_text().replace("\n", " ")
+    for cause in CAUSES:
+        assert cause in page, cause
+
+
+def test_the_interface_has_a_word_and_a_mark_for_every_verdict():
+    words = (ROOT / "web" / "src" / "waterline" / "words.ts").read_text()
+    marks = (ROOT / "web" / "src" / "waterline" / "Glyph.tsx").read_text()
+    for verdict in Verdict:
+        assert re.search(rf"^  {verdict.word}: ", words, re.M), verdict
+        assert re.search(rf"^  {verdict.word}: ", marks, re.M), verdict
+
+
+@pytest.mark.parametrize("name", ["catalog", "readings", "rules"])
+def test_the_shipped_schemas_are_schemas(name):
+    validator = _validator(name)
+    validator.check_schema(validator.schema)
+
+
+def test_every_stand_in_is_on_loopback_at_an_address_of_its_own():
+    devices = [*demo_hardware(lambda: 0.0), *random_hardware(1000, 1, lambda: 0.0)]
+    addresses = [address_of(device) for device in devices]
+    assert all(address.startswith("127.20.") for address in [*addresses, MIRROR_ADDRESS])
+    assert len(set(addresses)) == len(addresses)
+
+
+def test_the_scenario_is_rack_k1():
+    assert len(RACK_K1) == 16 and {place.group for place in RACK_K1} == set(GROUPS)
+    taken = [unit for p in RACK_K1 for unit in range(p.unit, p.unit + (2 if "Heath" in p.model.name else 1))]
+    assert len(set(taken)) == len(taken), "no two servers in one unit"
+
+
+def test_no_module_has_outgrown_its_subject():
+    for path in (ROOT / "src").rglob("*.py"):
+        lines = [line for line in path.read_text().splitlines() if line.strip()]
+        assert len(lines) <= 440, f"{path} has {len(lines)} lines"

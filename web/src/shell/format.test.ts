@@ -1,0 +1,35 @@
+import { describe, expect, it } from "vitest";
+
+import { ago, count, duration, foldNames, month, size } from "./format";
+
+describe("numbers carry units", () => {
+  it.each([[0, "1 kB"], [1500, "2 kB"], [31_400_000, "31.4 MB"], [1_460_000_000, "1.46 GB"]])("%i bytes", (bytes, told) => {
+    expect(size(bytes)).toBe(told);
+  });
+
+  it.each([[-3, "0 s"], [45, "45 s"], [240, "4 min"], [3600, "1 h 0 min"], [4800, "1 h 20 min"]])("%i seconds", (seconds, told) => {
+    expect(duration(seconds)).toBe(told);
+  });
+
+  it("tells how long ago", () => {
+    const now = Date.parse("2026-11-23T12:00:00Z");
+    expect(ago("2026-11-23T11:59:30Z", now)).toBe("just now");
+    expect(ago("2026-11-23T11:00:00Z", now)).toBe("1 h 0 min ago");
+    expect(ago("2026-11-13T12:00:00Z", now)).toBe("10 days ago");
+  });
+
+  it("counts and dates", () => {
+    expect([count(1, "server"), count(0, "server")]).toEqual(["1 server", "0 servers"]);
+    expect(month("2026-09-24")).toBe("Sep 26");
+  });
+});
+
+describe("names", () => {
+  it.each([
+    [["surge-07"], "surge-07"],
+    [["surge-07", "surge-08"], "surge-07, -08"],
+    [["surge-01", "surge-02", "surge-03", "surge-10"], "surge-01 … -10"],
+    [["gauge-01", "vault-02"], "gauge-01, vault-02"],
+    [[], ""],
+  ])("%j fold into %s", (names, told) => expect(foldNames(names)).toBe(told));
+});
