@@ -122,3 +122,10 @@ def test_secrets_do_not_show():
     endpoint = Endpoint(name="s", url="https://x", user="u", password="hush")
     assert "hush" not in repr(endpoint) and dataclasses.replace(endpoint).password == "hush"
     assert shorten("0123456789abcdef" * 4) == "01234567…89abcdef"
+
+
+async def test_connections_are_kept_for_the_whole_conversation(live):
+    """Each request once opened a connection of its own, because its trust was a new object each time."""
+    await read(live, live.endpoint("vault-01"))
+    seen = live.floor.face.connections["vault-01"]
+    assert 1 <= len(seen) <= Limits().per_host

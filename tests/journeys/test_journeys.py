@@ -113,7 +113,7 @@ def test_1_the_whole_way(page, demo):
 
     page.get_by_role("link", name="Open its record").click()
     expect(page.get_by_text("level with the baseline")).to_be_visible()
-    page.get_by_role("button", name="Take back raid-1 of surge-03").click()
+    page.get_by_role("button", name="Back to 7.16.1: raid-1 of surge-03").click()
     expect(page.get_by_role("heading", name="Take back raid-1 of surge-03 to 7.16.1")).to_be_visible()
     page.get_by_role("button", name="Start: update 1 server now").click()
     expect(page.get_by_role("heading", name="Ended, 1 of 1 servers done")).to_be_visible(timeout=LONG)

@@ -155,6 +155,8 @@ class Session:
 
     def __init__(self, client: Client, endpoint: Endpoint, pin: str) -> None:
         self.client, self.endpoint, self.pin = client, endpoint, pin
+        # One object for all requests: aiohttp keeps a connection only for the very same trust.
+        self._trust = aiohttp.Fingerprint(bytes.fromhex(pin))
         self.token: str | None = None
         self.location: str | None = None
         self.etags: dict[str, str] = {}
@@ -239,7 +241,7 @@ class Session:
                 method,
                 self.endpoint.url.rstrip("/") + path,
                 headers=headers,
-                ssl=aiohttp.Fingerprint(bytes.fromhex(self.pin)),
+                ssl=self._trust,
                 timeout=aiohttp.ClientTimeout(total=limit, sock_connect=self.client.limits.connect_s),
                 allow_redirects=False,
                 **extra,

@@ -117,7 +117,7 @@ function Done({ run, server: s }: { run: number; server: RecordServer }) {
       {s.done.map((d) => (
         <Box key={d.slot} sx={{ display: "flex", gap: 1, alignItems: "center" }}>
           <Box sx={{ flex: 1 }}>{d.slot} <Mono>{d.before} → {d.after}</Mono></Box>
-          <Act className="no-print" variant="outlined" why={d.back_to ? null : `No way back: ${d.barred}`} aria-label={`Take back ${d.slot} of ${s.server}`} onClick={() => back.mutate(d.slot)} sx={{ py: 0, fontSize: 12, width: 124 }}>
+          <Act className="no-print" variant="outlined" why={d.back_to ? null : `No way back: ${d.barred}`} aria-label={`${d.back_to ? `Back to ${d.back_to}` : "No way back"}: ${d.slot} of ${s.server}`} onClick={() => back.mutate(d.slot)} sx={{ py: 0, fontSize: 12, width: 124 }}>
             {d.back_to ? `Back to ${d.back_to}` : "No way back"}
           </Act>
         </Box>

@@ -9,14 +9,14 @@ export interface Tokens {
 
 const day: Tokens = {
   paper: "#F5F2EA", sheet: "#FCFAF5", ink: "#17242B", ink2: "#4A5A61", ink3: "#86939A", rule: "#D8D2C4",
-  water: "#0B6B7F", water2: "#CFE4E6", deep: "#B23A2A", deep2: "#F3D9D2", routine: "#5F7C8A",
-  pending: "#8A5C06", pending2: "#F4E4BF", ahead: "#5A4A9C", done: "#3E7350", done2: "#D5E5D6",
+  water: "#0B6B7F", water2: "#CFE4E6", deep: "#A63325", deep2: "#F3D9D2", routine: "#5F7C8A",
+  pending: "#7A5105", pending2: "#F4E4BF", ahead: "#5A4A9C", done: "#366646", done2: "#D5E5D6",
   bar: "#17242B", barText: "#E9E6DC",
 };
 
 const night: Tokens = {
   paper: "#0F191E", sheet: "#15232A", ink: "#E9E6DC", ink2: "#A9B6BA", ink3: "#71828A", rule: "#2C3D45",
-  water: "#5CC0D0", water2: "#17424C", deep: "#F27D67", deep2: "#4B211C", routine: "#93AAB5",
+  water: "#5CC0D0", water2: "#17424C", deep: "#FF917C", deep2: "#4B211C", routine: "#93AAB5",
   pending: "#E2B04A", pending2: "#453511", ahead: "#A99AEB", done: "#7FC096", done2: "#1F3D2A",
   bar: "#0A1216", barText: "#E9E6DC",
 };
