@@ -192,3 +192,26 @@ async def test_a_pair_is_never_away_together_and_four_go_at_once(house):
     ended = await carry_out_run("1", servers, {"pair": 1}, house.world())
     assert set(ended.values()) == {"level"}
     assert (most, pair) == (4, 1)
+
+
+async def test_a_controller_that_drops_out_before_a_write_is_waited_for(house):
+    """Nothing was sent yet, so nothing is lost by trying again."""
+    device = house.devices["surge-03"]
+    seen = house.told.append
+
+    def drop_out(item):
+        if item[1] == "staging" and not device.away_until:
+            device.away_until = house.clock.t + 600
+        seen(item)
+
+    house.told = type("Told", (list,), {"append": lambda self, item: drop_out(item)})()
+    state = await carry_out(house, "surge-03")
+    assert state.ended == "level", state.reason
+    check_device(house, "surge-03")
+
+
+async def test_a_controller_that_never_comes_back_is_a_failure_with_nothing_under_way(house):
+    house.devices["surge-03"].faults.append(Fault("silent"))
+    state = await carry_out(house, "surge-03")
+    assert state.ended == "failed" and "no answer for 30 min" in state.reason
+    assert "Nothing more was sent" in state.reason

@@ -184,6 +184,8 @@ class House:
             raise ControllerError(endpoint.name, "refused", "the connection was refused")
         yield InProcess(device)
 
+    serves = True
+
     async def locate(self, server):
         return locate(server, self.catalogs, FIXED_RULES, self.clock.now().date())
 

@@ -14,9 +14,9 @@ class Reach:
     pulls: tuple[str, ...]
     max_image_bytes: int | None = None
 
-    def way(self) -> str | None:
-        """How Ordnung brings a payload: pull over HTTPS if possible, else push; None if neither."""
-        if self.pull_target and "HTTPS" in self.pulls:
+    def way(self, serves: bool = True) -> str | None:
+        """How Ordnung brings a payload: pull over HTTPS if it serves payloads, else push; None if neither."""
+        if serves and self.pull_target and "HTTPS" in self.pulls:
             return "pull"
         return "push" if self.push_uri else None
 

@@ -80,6 +80,11 @@ class Ready:
 class Payloads(Protocol):
     """Payloads at hand. ``find`` raises RepositoryError when one is missing or not what it should be."""
 
+    @property
+    def serves(self) -> bool:
+        """Whether controllers can fetch from here; otherwise payloads are pushed."""
+        ...
+
     async def find(self, product: str, version: str) -> Ready: ...
     def uri(self, run: str, sha256: str) -> str: ...
 

@@ -88,6 +88,7 @@ class ServerRun:
     world: World
     back: Mapping[str, str] | None = None
     state: TapeState = dataclasses.field(default_factory=TapeState)
+    troubled_since: datetime.datetime | None = None
 
     async def carry_out(self) -> TapeState:
         """Go on from wherever the tape stands until the server has ended; returns the last state.
@@ -114,14 +115,31 @@ class ServerRun:
             except StepFailedError as error:
                 await self._end("failed", str(error))
             except ControllerError as error:
-                await self._end("failed", f"{error.cause}: {error.detail}. {error.remedy}")
+                if not await self._wait_out(error):
+                    await self._end("failed", f"{error.cause}: {error.detail}. {error.remedy}")
         return self.state
+
+    async def _wait_out(self, error: ControllerError) -> bool:
+        """Wait for a controller that can't be spoken to just now; False when waiting is no use any more.
+
+        Only reached while no intent is open: whatever the step was about to do was not sent.
+        """
+        now = self.world.clock.now()
+        self.troubled_since = self.troubled_since or now
+        gone = (now - self.troubled_since).total_seconds()
+        if error.cause in LASTING or gone > self.world.patience.contact_s:
+            return False
+        await self._show("waiting", f"{error.cause}: {error.detail}; nothing is under way, trying again")
+        await self.world.clock.sleep(error.retry_after_s or self.world.patience.poll_s)
+        return True
 
     # Tape and talk
 
     async def _note(self, kind: str, body: Mapping[str, Any]) -> Entry:
         entry = await self.world.journal.append(self.run, self.endpoint.name, self.state.seq + 1, kind, body)
         self.state = advance(self.state, entry)
+        if not kind.endswith("unsent"):
+            self.troubled_since = None
         return entry
 
     async def _end(self, state: str, reason: str) -> None:
@@ -201,7 +219,7 @@ class ServerRun:
         async with self.world.controllers.open(self.endpoint) as controller:
             await self._refuse_wrong(controller, write, ready.package)
             reach = await controller.reach()
-            way = reach.way()
+            way = reach.way(self.world.payloads.serves)
             if way is None:
                 raise StepFailedError(f"{write.slot}: this controller can neither fetch nor be pushed a payload")
             known = [task.uri for task in await self._idle_tasks(controller)]
@@ -215,7 +233,9 @@ class ServerRun:
             except LostAnswerError:
                 return  # the intent stays open: the next step asks the device
             except ControllerError as error:
-                await self._note("write failed", {"slot": write.slot, "message": str(error)})
+                # Certainly not acted upon: a refusal is final, anything else may be sent again.
+                kind = "write failed" if error.cause in LASTING else "write unsent"
+                await self._note(kind, {"slot": write.slot, "message": str(error), "why": str(error)})
                 raise
             await self._note("write sent", {"task": task})
 
@@ -340,8 +360,8 @@ class ServerRun:
                 await controller.reset(current.reset)
             except LostAnswerError:
                 return
-            except ControllerError:
-                await self._note("reset unsent", {"why": "the controller refused it"})
+            except ControllerError as error:
+                await self._note("reset unsent", {"why": str(error)})
                 raise
             await self._note("reset sent", {})
 

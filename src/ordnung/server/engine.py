@@ -21,6 +21,7 @@ django.setup()
 
 from asgiref.sync import sync_to_async  # noqa: E402
 from django.conf import settings  # noqa: E402
+from django.db.models import Q  # noqa: E402
 
 from ordnung.controllers import Client, RedfishControllers  # noqa: E402
 from ordnung.repository import PayloadServer  # noqa: E402
@@ -28,6 +29,7 @@ from ordnung.server.adapters import bump  # noqa: E402
 from ordnung.server.clock import now  # noqa: E402
 from ordnung.server.jobs import Shop, jobs  # noqa: E402
 from ordnung.server.repositories.payloads import open_store  # noqa: E402
+from ordnung.server.runs.models import Run  # noqa: E402
 from ordnung.server.vault import derive  # noqa: E402
 from ordnung.server.work.models import Work  # noqa: E402
 
@@ -47,8 +49,12 @@ def claim() -> list[Work]:
 
 
 def left_over() -> list[Work]:
-    """Work that was under way when the engine died."""
-    return list(Work.objects.filter(state="running").order_by("pk"))
+    """Work that was under way when the engine died, and runs that an error of ours broke off."""
+    open_runs = list(Run.objects.filter(state="running").values_list("pk", flat=True))
+    broken = Q(kind="run", state="failed", subject__run__in=open_runs)
+    works = list(Work.objects.filter(Q(state="running") | broken).order_by("pk"))
+    Work.objects.filter(pk__in=[work.pk for work in works]).update(state="running", ended_at=None)
+    return works
 
 
 async def carry_out(work: Work, shop: Shop) -> None:
@@ -57,7 +63,10 @@ async def carry_out(work: Work, shop: Shop) -> None:
         await jobs[work.kind](work, shop)
     except Exception as error:
         log.exception("work failed", work=work.pk, kind=work.kind)
-        told = f"Ordnung met an error of its own: {type(error).__name__}: {error}. Nothing more was sent to a device."
+        told = (
+            f"Ordnung met an error of its own: {type(error).__name__}: {error}. Nothing more was sent to a device; "
+            "started again, Ordnung goes on where this stopped."
+        )
         await sync_to_async(bump)(work, state="failed", ended_at=now(), note=told)
 
 

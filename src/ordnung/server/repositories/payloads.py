@@ -25,6 +25,11 @@ class StoredPayloads:
         self.store, self.server = store, server
         self.products = {product.id: product for product in catalogs.products()}
 
+    @property
+    def serves(self) -> bool:
+        """Whether the payload server listens (it needs a certificate)."""
+        return bool(self.server.base)
+
     async def find(self, product: str, version: str) -> Ready:
         """The payload of a release. Raises RepositoryError when it is missing or not what it should be."""
         return await asyncio.to_thread(self._find, product, version)
