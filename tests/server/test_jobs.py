@@ -1,0 +1,188 @@
+"""The engine's three jobs on the database, against live stand-ins: survey, pack, run, way back."""
+
+from __future__ import annotations
+
+import pytest
+from asgiref.sync import sync_to_async
+from django.contrib.auth.models import User
+from django.test import Client as Browser
+
+from ordnung.controllers import Client, RedfishControllers
+from ordnung.repository import PayloadServer, check_repository
+from ordnung.server import house
+from ordnung.server.catalogs.bring_in import bring_in
+from ordnung.server.engine import claim, left_over
+from ordnung.server.fleet.models import Group, Reading, Server
+from ordnung.server.jobs import Shop, jobs
+from ordnung.server.repositories.models import Repository
+from ordnung.server.repositories.payloads import open_store
+from ordnung.server.runs.models import Run, RunServer, TapeEntry
+from ordnung.server.work.models import Event, Work
+from ordnung.standins.hardware import Fault, writes_of
+from ordnung.standins.makers import write_mirror
+
+pytestmark = pytest.mark.django_db(transaction=True)
+NAMES = ("surge-03", "gauge-04")
+
+
+class SiteUnderTest:
+    """A site with two servers, its catalogs, a person at the browser and an engine without a process."""
+
+    def __init__(self, live, folder) -> None:
+        self.live, self.folder = live, folder
+        user = User.objects.create_user("technician", password="tide-table")
+        self.browser = Browser()
+        self.browser.force_login(user)
+        group = Group.objects.create(name="surge ensemble", may_be_away=4)
+        for name in NAMES:
+            device = live.device(name)
+            row = Server(name=name, url=live.floor.urls[name], user=device.user, group=group)
+            row.set_password(device.password)
+            row.save()
+        for path in write_mirror(live.floor.mirror.folder, live.floor.mirror_url):
+            bring_in(path.read_bytes(), path.name)
+
+    def post(self, path, body=None):
+        answer = self.browser.post(f"/api/v1/{path}", body or {}, content_type="application/json")
+        return answer.json() if answer.content else None
+
+    def get(self, path):
+        return self.browser.get(f"/api/v1/{path}").json()
+
+    async def work(self) -> Work:
+        """Let the engine do what was asked for; the last work."""
+        async with Client(self.live.ca) as client:
+            payloads = PayloadServer(await sync_to_async(open_store)(), b"s")
+            await payloads.start("127.20.100.2", 0, self.live.floor.authority.issue("127.20.100.2", "payloads"))
+            for work in await sync_to_async(claim)():
+                await jobs[work.kind](work, Shop(RedfishControllers(client), payloads))
+            await payloads.stop()
+        return await Work.objects.order_by("-pk").afirst()
+
+    async def ask(self, path, body=None) -> Work:
+        await sync_to_async(self.post)(path, body)
+        return await self.work()
+
+
+@pytest.fixture
+def site(live, settings, tmp_path, transactional_db):
+    house.forget()
+    settings.HOME, settings.CA, settings.CLOCK = tmp_path, live.ca, live.clock
+    return SiteUnderTest(live, tmp_path)
+
+
+async def test_a_survey_keeps_readings_and_remembers_certificates(site):
+    work = await site.ask("surveys")
+    assert (work.state, work.done, work.note) == ("done", 2, "2 read")
+    assert await Reading.objects.acount() == 2
+    row = await Server.objects.aget(name="surge-03")
+    assert row.pin and row.cause is None
+    await site.ask("surveys", {"servers": ["surge-03"]})
+    assert await Reading.objects.filter(server=row).acount() == 2, "every reading is kept"
+
+
+async def test_a_failure_is_named_and_the_old_reading_stays(site):
+    await site.ask("surveys")
+    site.live.call(site.live.device("surge-03").faults.append, Fault("silent"))
+    work = await site.ask("surveys")
+    assert (work.state, work.note) == ("failed", "1 of 2 read")
+    assert work.failures[0]["server"] == "surge-03" and work.failures[0]["cause"] == "unreachable"
+    told = await sync_to_async(site.get)("servers/surge-03")
+    assert told["failure"]["remedy"] and told["parts"], "what was known stays on screen"
+
+
+async def test_the_whole_line_over_the_database(site):
+    await site.ask("surveys")
+    await site.ask("repositories")
+    repository = await Repository.objects.aget()
+    assert repository.state == "sealed"
+    assert check_repository(site.folder / "repositories" / f"{repository.pk:04d}").root_key == repository.root_key
+    run = await sync_to_async(site.post)("runs", {})
+    assert [s["server"] for s in run["servers"]] == ["surge-03", "gauge-04"] and run["missing"] == []
+    work = await site.ask(f"runs/{run['id']}/start")
+    assert (work.state, work.note) == ("done", "2 of 2 done")
+    assert await Run.objects.filter(state="ended").acount() == 1
+    assert await RunServer.objects.filter(active=True).acount() == 0
+    for name, wanted in (("surge-03", [("raid-1", "7.18.0")]), ("gauge-04", [("bmc", "2.80.0")])):
+        assert writes_of(site.live.device(name).log) == wanted
+    record = await sync_to_async(site.get)(f"runs/{run['id']}/record")
+    first = record["servers"][0]
+    assert first["done"][0]["back_to"] == "7.16.1" and first["differences"] == []
+    verdicts = [
+        (c["before"], c["after"])
+        for c in [
+            {"before": b["verdict"], "after": a["verdict"]}
+            for b, a in zip(first["before"], first["after"], strict=True)
+        ]
+    ]
+    assert ("behind", "level") in verdicts
+    assert await Event.objects.filter(topic="step").aexists()
+
+
+async def test_one_update_is_taken_back_and_the_record_says_where_it_is_now(site):
+    await site.ask("surveys")
+    await site.ask("repositories")
+    run = await sync_to_async(site.post)("runs", {"servers": ["surge-03"]})
+    await site.ask(f"runs/{run['id']}/start")
+    back = await sync_to_async(site.post)(f"runs/{run['id']}/take-back", {"server": "surge-03", "slot": "raid-1"})
+    assert back["takes_back"] == run["id"] and back["servers"][0]["rounds"][0]["writes"][0]["to"] == "7.16.1"
+    work = await site.ask(f"runs/{back['id']}/start")
+    assert work.state == "done"
+    assert site.live.device("surge-03").part("raid-1").version == "7.16.1"
+    record = await sync_to_async(site.get)(f"runs/{run['id']}/record")
+    done = record["servers"][0]["done"][0]
+    assert done["back_to"] is None and done["barred"] == "it is at 7.16.1 now"
+    again = await sync_to_async(site.post)(f"runs/{run['id']}/take-back", {"server": "surge-03", "slot": "bios"})
+    assert "was not updated in this run" in again["detail"]
+
+
+async def test_a_refused_image_ends_the_run_with_the_reason_and_a_failure_to_be_seen(site):
+    await site.ask("surveys")
+    await site.ask("repositories")
+    site.live.call(site.live.device("surge-03").faults.append, Fault("image refused", slot="raid-1"))
+    run = await sync_to_async(site.post)("runs", {"servers": ["surge-03"]})
+    work = await site.ask(f"runs/{run['id']}/start")
+    assert work.state == "failed" and "look at surge-03" in work.note and not work.seen
+    place = await RunServer.objects.aget()
+    assert place.ended == "failed" and "still at 7.16.1" in place.reason and not place.active
+    await sync_to_async(site.post)(f"work/{work.pk}/seen")
+    assert (await Work.objects.aget(pk=work.pk)).seen
+
+
+async def test_an_altered_payload_in_the_store_is_found_before_it_is_sent(site):
+    await site.ask("surveys")
+    await site.ask("repositories")
+    for path in (site.folder / "payloads" / "content").rglob("*"):
+        if path.is_file():
+            path.write_bytes(path.read_bytes()[:-1] + b"!")
+    run = await sync_to_async(site.post)("runs", {"servers": ["surge-03"]})
+    await site.ask(f"runs/{run['id']}/start")
+    place = await RunServer.objects.aget()
+    assert place.ended == "failed" and "the stored payload was altered; nothing was sent" in place.reason
+    assert writes_of(site.live.device("surge-03").log) == []
+
+
+async def test_a_lying_mirror_seals_nothing(site):
+    await site.ask("surveys")
+    site.live.floor.mirror.faults["tessaly/r9/raid-7.18.0.pldm"] = "altered"
+    work = await site.ask("repositories", {"servers": ["surge-03"]})
+    repository = await Repository.objects.aget()
+    assert work.state == "failed" and repository.state == "incomplete" and repository.folder == ""
+    assert "Tessaly R9 RAID 7.18.0" in repository.message
+    states = {line["version"]: line["state"] for line in (await sync_to_async(site.get)("repositories"))[0]["lines"]}
+    assert states == {"7.18.0": "refused", "7.16.1": "packed"}
+
+
+async def test_what_the_engine_left_is_taken_up_again(site):
+    await site.ask("surveys")
+    await sync_to_async(site.post)("surveys")
+    (work,) = await sync_to_async(claim)()
+    assert work.state == "running" and await sync_to_async(claim)() == []
+    assert [w.pk for w in await sync_to_async(left_over)()] == [work.pk]
+    run = await Run.objects.acreate(name="r", state="running", drafted_at=work.asked_at, drafted_by="t")
+    broken = await Work.objects.acreate(
+        kind="run", title="r", state="failed", subject={"run": run.pk}, asked_at=work.asked_at
+    )
+    await Work.objects.acreate(kind="pack", title="p", state="failed", asked_at=work.asked_at)
+    assert [w.pk for w in await sync_to_async(left_over)()] == [work.pk, broken.pk]
+    assert await TapeEntry.objects.acount() == 0
