@@ -8,14 +8,14 @@ from __future__ import annotations
 
 import datetime
 import enum
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ordnung.core.baseline import Position
-from ordnung.core.catalog import IMPORTANCES, Product, Release, worst_importance
+from ordnung.core.catalog import Product, Release, worst_importance
 
 Ints = NDArray[np.int32]
 
@@ -38,6 +38,10 @@ class Verdict(enum.IntEnum):
     def word(self) -> str:
         """The word the interface, the API and the command line use."""
         return self.name.lower()
+
+
+OFF_BASELINE = (Verdict.PENDING, Verdict.STRANDED, Verdict.EXPOSED, Verdict.BEHIND)
+"""The verdicts that count as off the baseline."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -128,9 +132,6 @@ class Ranks:
         keys = [product.key(release.version) or () for release in product.ordered]
         lower = sum(1 for other in keys if other < key)
         return 2 * lower + (1 if key in keys else 0)
-
-
-Strands = Callable[[int], bool]
 
 
 def build_columns(positions: Sequence[Position], stranded: Sequence[bool]) -> Columns:
@@ -268,8 +269,3 @@ def signature(model: str, positions: Sequence[Position]) -> tuple[object, ...]:
         for p in positions
     )
     return (model, tuple(rows))
-
-
-def importance_rank(importance: str | None) -> int:
-    """0 unknown, then routine, stability, security."""
-    return IMPORTANCES.index(importance) + 1 if importance in IMPORTANCES else 0

@@ -100,12 +100,18 @@ def write_repository(
         packing = Path(scratch) / "packing.json"
         packing.write_text(json.dumps(packing_document([line for line, _ in good]), indent=2) + "\n")
         contents.append(Content(path="packing.json", source=packing))
-        for issue in issues:
+        for issue in used_issues(good, issues):
             path = Path(scratch) / f"{issue.catalog}-{issue.issue}.json"
             path.write_bytes(write_catalog(issue))
             contents.append(Content(path=f"catalogs/{path.name}", source=path))
         write_out(folder, contents, keys, expires)
     return expires
+
+
+def used_issues(good: Sequence[tuple[Packed, Path]], issues: Sequence[Issue]) -> list[Issue]:
+    """The issues that speak of what is packed: they travel with it."""
+    used = {line.product.id for line, _ in good}
+    return [issue for issue in issues if any(product.id in used for product in issue.products)]
 
 
 def packing_document(packed: Sequence[Packed]) -> dict[str, object]:

@@ -9,14 +9,13 @@ from typing import Any
 
 import click
 
-from ordnung.core.drift import Verdict
+from ordnung.core.drift import OFF_BASELINE
 from ordnung.core.house import Standing
 from ordnung.core.route import Route
 from ordnung.fieldkit.inputs import load_house
 from ordnung.fieldkit.show import as_json, print_json, print_table
 
 _PATH = click.Path(exists=True, dir_okay=False, path_type=Path)
-OFF = (Verdict.BEHIND, Verdict.EXPOSED, Verdict.STRANDED, Verdict.PENDING)
 
 
 def _inputs(command: Callable[..., Any]) -> Callable[..., Any]:
@@ -44,7 +43,7 @@ def drift(readings: Path, catalogs: tuple[Path, ...], rules: Path | None, as_jso
         columns = ("server", "slot", "product", "installed", "target", "verdict", "behind", "reason")
         print_table(columns, [[row[name] for name in columns] for row in rows])
         click.echo(", ".join(f"{n} {word}" for word, n in totals.items()))
-    off = any(d.verdict in OFF for standing in standings for d in standing.drift)
+    off = any(d.verdict in OFF_BASELINE for standing in standings for d in standing.drift)
     return 1 if check and off else 0
 
 

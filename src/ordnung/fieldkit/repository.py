@@ -75,11 +75,9 @@ async def _fetch(
 def _seal(
     output: Path, good: list[tuple[Packed, Path]], found: Catalogs, keys: Path, secret: str, as_json: bool
 ) -> int:
-    used = {line.product.id for line, _ in good}
-    issues = [issue for issue in found.issues if any(p.id in used for p in issue.products)]
     signers = open_keys(keys, secret.encode())
     output.parent.mkdir(parents=True, exist_ok=True)
-    expires = write_repository(output, good, issues, signers, datetime.datetime.now(datetime.UTC))
+    expires = write_repository(output, good, found.issues, signers, datetime.datetime.now(datetime.UTC))
     result = {"payloads": len(good), "expires": expires.isoformat(), "root_key": signers.fingerprint}
     if as_json:
         print_json(result)

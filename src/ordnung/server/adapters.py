@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from asgiref.sync import sync_to_async
-from django.db import IntegrityError, connection, transaction
+from django.db import IntegrityError, transaction
 from django.db.models import F
 
 from ordnung.core.baseline import Position, locate
@@ -142,8 +142,3 @@ def add_done(work: Work, amount: int) -> None:
     """Move a work's progress on."""
     Work.objects.filter(pk=work.pk).update(done=F("done") + amount)
     tell("work", id=work.pk)
-
-
-def close_connection() -> None:
-    """Give the thread's database connection back."""
-    connection.close()

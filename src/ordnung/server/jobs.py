@@ -117,9 +117,7 @@ async def do_pack(work: Work, shop: Shop) -> None:
     folder = Path(settings.HOME) / "repositories" / f"{repository.pk:04d}"
     folder.parent.mkdir(parents=True, exist_ok=True)
     keys = open_keys(Path(settings.HOME) / "keys", derive("seal keys"))
-    used = {line.product.id for line, _ in good}
-    issues = [i for i in house.catalogs.issues if any(p.id in used for p in i.products)]
-    expires = await sync_to_async(write_repository)(folder, good, issues, keys, now())
+    expires = await sync_to_async(write_repository)(folder, good, house.catalogs.issues, keys, now())
     values = {"state": "sealed", "folder": str(folder), "expires": expires, "root_key": keys.fingerprint}
     await Repository.objects.filter(pk=repository.pk).aupdate(**values)
     await sync_to_async(_end)(

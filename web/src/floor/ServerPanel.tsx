@@ -7,7 +7,7 @@ import { Link, useNavigate } from "react-router";
 
 import { api, type Component, type Server, type ServerDetail, take } from "../api/client";
 import { server as serverQuery } from "../api/queries";
-import { ago, count } from "../shell/format";
+import { ago, count, month } from "../shell/format";
 import { Act, Mono, Tag, Title, Trouble } from "../shell/parts";
 import { useSiteNow } from "../shell/time";
 import { fonts, ink } from "../theme/theme";
@@ -158,7 +158,7 @@ function tellPart(part: Component): string {
   const second = part.banks.find((v) => v !== part.version && v !== part.waiting);
   const told = [
     part.waiting && `${part.waiting} is written and waits for a reset`,
-    part.verdict === "level" ? "" : part.verdict === "held" ? `held: ${part.reason}` : part.verdict === "behind" || part.verdict === "exposed" ? `${count(part.behind ?? 0, "release")} behind${part.since ? ` since ${part.since}` : ""}` : part.reason && part.verdict !== "pending" ? `${VERDICTS[part.verdict]}: ${part.reason}` : "",
+    part.verdict === "level" ? "" : part.verdict === "held" ? `held: ${part.reason}` : part.verdict === "behind" || part.verdict === "exposed" ? `${count(part.behind ?? 0, "release")} behind${part.since ? ` since ${month(part.since)}` : ""}` : part.reason && part.verdict !== "pending" ? `${VERDICTS[part.verdict]}: ${part.reason}` : "",
     part.fixes.length > 0 && `closes ${part.fixes.join(", ")}`,
     second && `second bank ${second}`,
   ];

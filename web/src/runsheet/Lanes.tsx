@@ -5,7 +5,7 @@ import type { Run, RunServer, Span } from "../api/client";
 import { clock, duration } from "../shell/format";
 import { pressable } from "../shell/parts";
 import { fonts, ink } from "../theme/theme";
-import { endOf, isReset, type Scale, scaleOf, shifted } from "./lanes";
+import { endOf, isReset, remaining, type Scale, scaleOf } from "./lanes";
 
 const ROW = 25;
 const LEFT = 84;
@@ -33,13 +33,12 @@ function Mark({ span, scale, now, done }: { span: Span; scale: Scale; now: numbe
   return <rect x={x0} y={-6} width={width} height={12} fill={done ? tint[0] : tint[1]} stroke={done ? "none" : tint[0]} strokeWidth={0.8} opacity={done ? 1 : 0.75}><title>{span.label || span.kind}</title></rect>;
 }
 
-/** The plan in outline; what has happened, filled, over it. */
+/** What is to come in outline, what has happened filled. */
 function Lane({ lane, scale, now, running }: { lane: RunServer; scale: Scale; now: number; running: boolean }) {
-  const upto = lane.happened.reduce((t, s) => Math.max(t, s.end ?? now), -1);
-  const plan = shifted(lane).filter((s) => !running || (!lane.ended && (s.end ?? 0) > upto));
+  const plan = lane.ended ? [] : running ? remaining(lane, now) : lane.plan;
   return (
     <>
-      {plan.map((s, i) => <Mark key={`p${i}`} span={s.start < upto ? { ...s, start: upto } : s} scale={scale} now={now} done={false} />)}
+      {plan.map((s, i) => <Mark key={`p${i}`} span={s} scale={scale} now={now} done={false} />)}
       {lane.happened.map((s, i) => <Mark key={`h${i}`} span={s} scale={scale} now={now} done />)}
     </>
   );

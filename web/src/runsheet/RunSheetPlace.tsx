@@ -137,7 +137,7 @@ function WhatWillBeDone({ run }: { run: Run }) {
       <tbody>
         {run.servers.map((s) => (
           <tr key={s.server}>
-            <td><strong>{s.server}</strong></td>
+            <td style={{ whiteSpace: "nowrap" }}><strong>{s.server}</strong></td>
             <td style={{ whiteSpace: "nowrap" }}>{s.group || "–"}</td>
             <td>{s.rounds.map((round, at) => (
               <Box key={at} component="span" sx={{ mr: 1.5, display: "inline-block" }}>

@@ -1,10 +1,10 @@
 import { describe, expect, it } from "vitest";
 
 import type { RunServer, Span } from "../api/client";
-import { endOf, isReset, scaleOf, shifted } from "./lanes";
+import { endOf, isReset, remaining, scaleOf } from "./lanes";
 
 const span = (start: number, end: number | null, kind = "writing"): Span => ({ kind, start, end, label: "" });
-const lane = (plan: Span[], happened: Span[] = []): RunServer => ({ plan, happened }) as RunServer;
+const lane = (plan: Span[], happened: Span[] = []): RunServer => ({ plan, happened, ended: "" }) as RunServer;
 
 describe("the time axis", () => {
   it.each([0, 60, 600, 4500, 36_000])("of %i seconds has at most nine ticks, all on it", (end) => {
@@ -22,14 +22,31 @@ describe("the time axis", () => {
 });
 
 describe("a lane", () => {
-  it("moves its plan to where it really began", () => {
-    const moved = shifted(lane([span(100, 200), span(200, 260)], [span(130, null)]));
-    expect(moved.map((s) => [s.start, s.end])).toEqual([[130, 230], [230, 290]]);
+  const plan = [span(100, 160), span(160, 460, "server reboot"), span(460, 480, "checking")];
+
+  it("keeps the plan while nothing has happened, but not in the past", () => {
+    expect(remaining(lane(plan), 0).map((s) => s.start)).toEqual([100, 160, 460]);
+    expect(remaining(lane(plan), 130).map((s) => s.start)).toEqual([130, 190, 490]);
   });
 
-  it("keeps the plan while nothing has happened", () => {
-    expect(shifted(lane([span(100, 200)]))[0]?.start).toBe(100);
-    expect(shifted(lane([], [span(1, 2)]))).toEqual([]);
+  it("shows only what is still to come, after the step under way", () => {
+    const left = remaining(lane(plan, [span(200, null)]), 220);
+    expect(left.map((s) => [s.kind, s.start])).toEqual([["server reboot", 260], ["checking", 560]]);
+  });
+
+  it("never draws a reset twice", () => {
+    const left = remaining(lane(plan, [span(200, 250), span(250, null, "server reboot")]), 300);
+    expect(left.map((s) => s.kind)).toEqual(["checking"]);
+    expect(left[0]?.start).toBe(550);
+  });
+
+  it("waits no shorter than it already took", () => {
+    expect(remaining(lane(plan, [span(0, null)]), 900)[0]?.start).toBe(900);
+  });
+
+  it("ends empty", () => {
+    expect(remaining(lane([]), 10)).toEqual([]);
+    expect(remaining(lane(plan, [span(0, 1), span(1, 2, "server reboot"), span(2, 3, "checking")]), 5)).toEqual([]);
   });
 
   it("knows its resets", () => {

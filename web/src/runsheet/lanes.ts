@@ -15,16 +15,23 @@ export function scaleOf(end: number, width: number): Scale {
 
 /** When everything on the sheet is over, planned or happened; never before now. */
 export function endOf(servers: RunServer[], now: number): number {
-  const ends = servers.flatMap((s) => [...s.plan, ...s.happened].map((span) => span.end ?? now));
+  const ends = servers.flatMap((s) => [...(s.ended ? [] : remaining(s, now)), ...s.happened].map((span) => span.end ?? now));
   return Math.max(now, ...ends, 0);
 }
 
-/** The plan of a lane moved to where the server really began, once it has. */
-export function shifted(lane: RunServer): Span[] {
-  const begun = lane.happened[0]?.start;
-  const planned = lane.plan[0]?.start;
-  if (begun === undefined || planned === undefined) return lane.plan;
-  return lane.plan.map((s) => ({ ...s, start: s.start + begun - planned, end: (s.end ?? s.start) + begun - planned }));
+/** What is still to come on a lane: the plan less what has happened, from where the server now stands. */
+export function remaining(lane: RunServer, now: number): Span[] {
+  const happened = new Map<string, Span[]>();
+  for (const span of lane.happened) happened.set(span.kind, [...(happened.get(span.kind) ?? []), span]);
+  let begin = lane.happened.length ? now : Math.max(now, lane.plan[0]?.start ?? 0);
+  const rest = lane.plan.filter((planned) => {
+    const done = happened.get(planned.kind)?.shift();
+    // The step under way is expected to last as long as planned.
+    if (done?.end === null) begin = Math.max(now, done.start + ((planned.end ?? planned.start) - planned.start));
+    return !done;
+  });
+  const shift = begin - (rest[0]?.start ?? 0);
+  return rest.map((s) => ({ ...s, start: s.start + shift, end: (s.end ?? s.start) + shift }));
 }
 
 export const isReset = (kind: string): boolean => ["controller restart", "server reboot", "power cycle"].includes(kind);

@@ -11,7 +11,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from ordnung.controllers import CAUSES
-from ordnung.core.drift import Verdict
+from ordnung.core.drift import OFF_BASELINE, Verdict
 from ordnung.core.house import Standing
 from ordnung.server.fleet.models import Server
 from ordnung.server.fleet.serializers import (
@@ -29,8 +29,6 @@ from ordnung.server.runs.models import RunServer
 from ordnung.server.work.events import tell
 from ordnung.server.work.orders import ask_for
 from ordnung.server.work.serializers import WorkSerializer
-
-OFF = (Verdict.BEHIND, Verdict.EXPOSED, Verdict.STRANDED, Verdict.PENDING)
 
 
 def server_row(row: Server, standing: Standing, running: int | None) -> dict[str, Any]:
@@ -53,7 +51,7 @@ def server_row(row: Server, standing: Standing, running: int | None) -> dict[str
         "signature": signature_text(standing),
         "resets": resets_text(standing.route),
         "outages": standing.route.outages,
-        "off": sum(verdict in OFF for verdict in verdicts),
+        "off": sum(verdict in OFF_BASELINE for verdict in verdicts),
         "exposed": verdicts.count(Verdict.EXPOSED),
         "components": len(verdicts),
         "running": running,

@@ -14,9 +14,9 @@ from rest_framework import serializers
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from ordnung.core.drift import OFF_BASELINE
 from ordnung.server.catalogs.models import CatalogIssue
 from ordnung.server.clock import now
-from ordnung.server.fleet.views import OFF
 from ordnung.server.house import snapshot
 from ordnung.server.repositories.models import Repository
 from ordnung.server.runs.models import Run
@@ -80,7 +80,7 @@ class SiteView(APIView):
             "rate": settings.CLOCK.rate,
             "servers": len(verdicts),
             "components": len(flat),
-            "off": sum(v in OFF for v in flat),
+            "off": sum(v in OFF_BASELINE for v in flat),
             "exposed": sum(v.word == "exposed" for v in flat),
             "exposed_servers": sum(any(v.word == "exposed" for v in mine) for mine in verdicts.values()),
             "baseline": issue.issued.strftime("%b %Y") if issue else "",
