@@ -13,7 +13,7 @@ from ordnung.standins.hardware import writes_of
 from tests.journeys.browser import open_browser
 from tests.journeys.site import Api, Demo, control, read_log, wait_until
 
-pytestmark = [pytest.mark.journey, pytest.mark.xdist_group("journeys")]
+pytestmark = pytest.mark.journey
 LONG = 120_000
 AXE = Path(__file__).parents[2] / "web" / "node_modules" / "axe-core" / "axe.min.js"
 

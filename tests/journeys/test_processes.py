@@ -19,7 +19,7 @@ from ordnung.standins.certificates import open_authority
 from ordnung.standins.hardware import writes_of
 from tests.journeys.site import Api, Demo, clean_environment, free_port, read_log, wait_until
 
-pytestmark = [pytest.mark.journey, pytest.mark.xdist_group("processes")]
+pytestmark = pytest.mark.journey
 RATE = 200.0
 KILL_AFTER_S = (0.6, 1.1, 0.4, 1.9, 0.8, 1.4)
 """Real seconds after each start of the engine at which it is killed: staging, writing, resets, confirming."""

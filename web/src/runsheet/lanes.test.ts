@@ -31,7 +31,7 @@ describe("a lane", () => {
 
   it("shows only what is still to come, after the step under way", () => {
     const left = remaining(lane(plan, [span(200, null)]), 220);
-    expect(left.map((s) => [s.kind, s.start])).toEqual([["server reboot", 260], ["checking", 560]]);
+    expect(left.map((s) => [s.kind, s.start])).toEqual([["writing", 220], ["server reboot", 260], ["checking", 560]]);
   });
 
   it("never draws a reset twice", () => {

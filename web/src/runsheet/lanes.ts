@@ -24,14 +24,19 @@ export function remaining(lane: RunServer, now: number): Span[] {
   const happened = new Map<string, Span[]>();
   for (const span of lane.happened) happened.set(span.kind, [...(happened.get(span.kind) ?? []), span]);
   let begin = lane.happened.length ? now : Math.max(now, lane.plan[0]?.start ?? 0);
+  const open: Span[] = [];
   const rest = lane.plan.filter((planned) => {
     const done = happened.get(planned.kind)?.shift();
-    // The step under way is expected to last as long as planned.
-    if (done?.end === null) begin = Math.max(now, done.start + ((planned.end ?? planned.start) - planned.start));
+    if (done?.end === null) {
+      // The step under way is expected to last as long as planned; a reset's sign is not drawn twice.
+      begin = Math.max(now, done.start + ((planned.end ?? planned.start) - planned.start));
+      if (!isReset(planned.kind) && begin > now) open.push({ ...planned, start: now, end: begin });
+    }
     return !done;
   });
   const shift = begin - (rest[0]?.start ?? 0);
-  return rest.map((s) => ({ ...s, start: s.start + shift, end: (s.end ?? s.start) + shift }));
+  const moved = rest.map((s) => ({ ...s, start: s.start + shift, end: (s.end ?? s.start) + shift }));
+  return [...open, ...moved];
 }
 
 export const isReset = (kind: string): boolean => ["controller restart", "server reboot", "power cycle"].includes(kind);
