@@ -25,11 +25,6 @@ settings.register_profile("soak", max_examples=3000, deadline=None, suppress_hea
 settings.load_profile(os.environ.get("HYPOTHESIS_PROFILE", "quick"))
 
 
-def pytest_collection_modifyitems(items) -> None:
-    """The long journeys first, so that both workers are busy to the end."""
-    items.sort(key=lambda item: "journeys" not in str(item.path))
-
-
 @pytest.fixture(scope="session")
 def mirror_folder(tmp_path_factory) -> Path:
     """The makers' mirror with small payloads, and its catalogs."""
