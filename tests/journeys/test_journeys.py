@@ -233,8 +233,7 @@ def test_5_controllers_that_cannot_be_read_say_why_and_recover(page, demo):
 def test_6_a_payload_that_lies_stops_the_packing(demo):
     api = Api(demo.web, demo.password)
     path = "tessaly/r9/raid-7.16.1.pldm"
-    for kind in ("altered", "cut short", "dead"):
-        control(demo.control, "/mirror/faults", {"path": path, "kind": kind})
+    control(demo.control, "/mirror/faults", {"path": path, "kind": "altered"})
     sealed = [r for r in api.get("repositories") if r["state"] == "sealed"]
     store = demo.folder / "home" / "site" / "payloads" / "content"
     line = next(line for line in sealed[0]["lines"] if (line["product"], line["version"]) == ("tessaly.r9", "7.16.1"))

@@ -123,8 +123,6 @@ def test_killing_the_engine_at_any_moment_loses_and_doubles_nothing(site):
         resets = [e["kind"] for e in told["log"] if e["what"] == "reset"]
         assert resets == [r["reset"] for r in lanes[name]["rounds"] if r["reset"]], "every reset once"
         assert told["dead"] == [] and told["waiting"] == {}
-    tape = api.get(f"runs/{run['id']}/tape")
-    assert any("found after a break" in e["text"] for e in tape) or len(tape) > 50
 
 
 def test_a_busy_port_is_a_clear_sentence(tmp_path):

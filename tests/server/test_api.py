@@ -138,7 +138,7 @@ def test_a_server_is_added_once(web):
     body = {"name": "new-1", "url": "https://127.20.1.9:8443", "user": "u", "password": "p", "rack": "K1", "unit": 9}
     assert post(web, "servers", body).status_code == 201
     again = post(web, "servers", body)
-    assert again.status_code == 409 or again.json()["type"] == "ordnung:name-taken"
+    assert (again.status_code, again.json()["type"]) == (422, "ordnung:name-taken")
     assert post(web, "servers", {**body, "name": "n2", "url": "http://plain"}).json()["field"] == "url"
 
 
@@ -290,9 +290,8 @@ def test_events_are_pruned(settings):
 
     keep, events.KEEP = events.KEEP, 10
     try:
-        start = tell("work").pk
         while tell("work").pk % 500:
             pass
     finally:
         events.KEEP = keep
-    assert Event.objects.count() <= 11 or start > 490
+    assert Event.objects.count() == 11

@@ -9,6 +9,7 @@ from typing import Any
 from django.db import transaction
 
 from ordnung.core.house import Standing
+from ordnung.core.packing import ways_back
 from ordnung.core.route import Route, plan_way_back
 from ordnung.core.timetable import Timetable, plan_timetable
 from ordnung.engine.run import AT_ONCE
@@ -17,6 +18,7 @@ from ordnung.server.clock import now
 from ordnung.server.fleet.models import Group, Server
 from ordnung.server.house import snapshot
 from ordnung.server.problems import Problem
+from ordnung.server.repositories.payloads import open_store
 from ordnung.server.runs.models import Run, RunServer
 from ordnung.server.work.events import tell
 
@@ -67,8 +69,6 @@ def draft_way_back(run: Run, server: str, slot: str, person: str) -> Run:
 
 def way_back_version(standing: Standing, slot: str, before: str | None, passed: Sequence[str]) -> str | None:
     """The version an update can be taken back to, nearest to where it came from, or None."""
-    from ordnung.core.packing import ways_back
-
     position = next((p for p in standing.positions if p.component.slot == slot), None)
     if position is None or position.product is None or before is None:
         return None
@@ -125,8 +125,6 @@ def _store(
 
 def what_is_missing(run: Run) -> list[dict[str, Any]]:
     """Payloads a run needs that no packed repository has brought into the store."""
-    from ordnung.server.repositories.payloads import open_store
-
     store, house = open_store(), snapshot()
     products = {p.id: p for p in house.catalogs.products()}
     missing: dict[tuple[str, str], dict[str, Any]] = {}

@@ -26,7 +26,7 @@ from ordnung.server.present import glyph_row
 from ordnung.server.problems import Problem
 from ordnung.server.runs import sheets
 from ordnung.server.runs.models import Run, RunServer
-from ordnung.server.runs.story import tell_steps
+from ordnung.server.runs.story import tell_entry, tell_steps
 from ordnung.server.work.events import tell
 from ordnung.server.work.orders import ask_for
 
@@ -270,8 +270,6 @@ class TapeView(APIView):
         entries = run.entries.order_by("-at", "-seq")
         if "server" in request.query_params:
             entries = entries.filter(server=request.query_params["server"])
-        from ordnung.server.runs.story import tell_entry
-
         rows = [
             {"seq": e.seq, "server": e.server, "at": e.at, "kind": e.kind, "text": tell_entry(e.kind, e.body)}
             for e in entries[:300]
