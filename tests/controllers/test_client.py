@@ -11,7 +11,7 @@ from ordnung.controllers import CAUSES, Client, ControllerError, Endpoint, Limit
 from ordnung.controllers.client import map_errors, shorten
 from ordnung.engine.survey import read_one, survey
 from ordnung.formats.siteclock import SiteClock
-from ordnung.standins.hardware import Fault
+from ordnung.standins.faults import Fault
 
 NOW = datetime.datetime(2026, 11, 23, tzinfo=datetime.UTC)
 

@@ -10,7 +10,7 @@ import pytest
 
 from ordnung.controllers import Client, ControllerError, LostAnswerError, RedfishControllers
 from ordnung.standins import makers as m
-from ordnung.standins.hardware import Fault
+from ordnung.standins.faults import Fault
 from tests.simulation.world import InProcess
 
 NOW = datetime.datetime(2026, 11, 23, tzinfo=datetime.UTC)

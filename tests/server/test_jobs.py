@@ -18,7 +18,8 @@ from ordnung.server.repositories.models import Repository
 from ordnung.server.repositories.payloads import open_store
 from ordnung.server.runs.models import Run, RunServer, TapeEntry
 from ordnung.server.work.models import Event, Work
-from ordnung.standins.hardware import Fault, writes_of
+from ordnung.standins.faults import Fault
+from ordnung.standins.hardware import writes_of
 from ordnung.standins.makers import write_mirror
 
 pytestmark = pytest.mark.django_db(transaction=True)

@@ -18,7 +18,8 @@ from ordnung.core.house import judge_house
 from ordnung.core.rules import FIXED_RULES
 from ordnung.engine.run import RunServer, carry_out_run
 from ordnung.engine.server_run import ServerRun
-from ordnung.standins.hardware import Fault, Hardware, writes_of
+from ordnung.standins.faults import Fault
+from ordnung.standins.hardware import Hardware, writes_of
 from ordnung.standins.scenario import random_hardware
 from tests.simulation.world import Crashed, House, InProcess, VirtualClock, endpoint
 

@@ -9,7 +9,8 @@ import pytest
 
 from ordnung.engine.run import RunServer, carry_out_run
 from ordnung.engine.server_run import ServerRun
-from ordnung.standins.hardware import Fault, writes_of
+from ordnung.standins.faults import Fault
+from ordnung.standins.hardware import writes_of
 from ordnung.standins.scenario import demo_hardware
 from tests.simulation.world import Crashed, House, VirtualClock, endpoint, small_mirror
 

@@ -7,7 +7,7 @@ import datetime
 import hashlib
 from contextlib import asynccontextmanager
 from pathlib import Path
-from urllib.parse import urlsplit
+from urllib.parse import parse_qsl, urlsplit
 
 from ordnung.controllers import ControllerError, Endpoint, LostAnswerError, Marker, Reach
 from ordnung.controllers.survey import read_server
@@ -22,7 +22,8 @@ from ordnung.formats.pldm import parse_package
 from ordnung.repository import RepositoryError
 from ordnung.standins import makers
 from ordnung.standins.hardware import Hardware
-from ordnung.standins.resources import find_nested, find_resource, task_resource
+from ordnung.standins.redfish import find_resource
+from ordnung.standins.redfish.query import QueryError, apply_query
 
 START = datetime.datetime(2026, 11, 23, 1, 0, tzinfo=datetime.UTC)
 
@@ -82,9 +83,18 @@ class Line:
         if self.device.is_away:
             raise ControllerError(self.device.name, "unreachable", "the connection died")
 
+    def bears_more(self):
+        pass
+
     async def get(self, path):
         self._check()
-        return find_resource(self.device, path.rstrip("/")) or find_nested(self.device, path)
+        at, _, query = path.partition("?")
+        found = find_resource(self.device, at.rstrip("/"))
+        try:
+            return apply_query(self.device, found, dict(parse_qsl(query))) if found and query else found
+        except QueryError as error:
+            cause = "said no" if error.status < 500 or error.status == 501 else "malformed answer"
+            raise ControllerError(self.device.name, cause, error.key) from None
 
     async def find(self, path):
         return None if path is None else await self.get(path)
@@ -129,7 +139,8 @@ class InProcess:
     async def tasks(self):
         self.line._check()
         self.device.advance()
-        return [_view(f"/redfish/v1/TaskService/Tasks/{t.id}", task_resource(t)) for t in self.device.tasks]
+        paths = [f"/redfish/v1/TaskService/Tasks/{task.id}" for task in self.device.tasks]
+        return [_view(path, await self.line.get(path)) for path in paths]
 
     async def reset(self, kind):
         self.line._check()

@@ -5,7 +5,8 @@ from __future__ import annotations
 import pytest
 
 from ordnung.standins import makers as m
-from ordnung.standins.hardware import Fault, Hardware
+from ordnung.standins.faults import Fault
+from ordnung.standins.hardware import Hardware
 from ordnung.standins.scenario import demo_hardware, random_hardware
 
 

@@ -12,7 +12,7 @@ import errno
 import hashlib
 import json
 import ssl
-from collections.abc import AsyncIterator, Mapping
+from collections.abc import AsyncIterator, Awaitable, Callable, Mapping
 from contextlib import asynccontextmanager
 from dataclasses import dataclass, field
 from typing import Any
@@ -21,6 +21,7 @@ from urllib.parse import urlsplit
 import aiohttp
 
 from ordnung.controllers.errors import ControllerError, LostAnswerError
+from ordnung.controllers.pace import Pace
 
 Json = dict[str, Any]
 
@@ -38,6 +39,12 @@ class Limits:
     """The most members of one collection that are followed."""
     per_host: int = 4
     """Connections to one controller at once; more makes small ones slower, not faster."""
+    old_per_host: int = 2
+    """The same for controllers too old to tell what they support."""
+    read_tries: int = 3
+    """How often a read is tried when the controller is busy or the line breaks. Only ever reads."""
+    longest_wait_s: float = 30.0
+    """A controller that asks for more than this is given up for now."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -87,15 +94,36 @@ class Client:
         """
         if self.context is None:
             raise ControllerError(endpoint.name, "certificate invalid", "no authority and no pin are set")
-        parts = urlsplit(endpoint.url)
         try:
-            async with asyncio.timeout(self.limits.connect_s):
-                _, writer = await asyncio.open_connection(parts.hostname, parts.port or 443, ssl=self.context)
+            shown = await self._look(endpoint, self.context)
+        except (OSError, TimeoutError) as error:
+            found = map_errors(endpoint.name, error)
+            if found.cause == "certificate invalid":
+                found.seen = await self.see_pin(endpoint)
+            raise found from None
+        return hashlib.sha256(shown).hexdigest()
+
+    async def see_pin(self, endpoint: Endpoint) -> str:
+        """The fingerprint a controller shows, unverified: to be shown to a person; nothing is sent to it.
+
+        Raises:
+            ControllerError: unreachable, refused, too slow, or no TLS.
+        """
+        context = ssl.SSLContext(ssl.PROTOCOL_TLS_CLIENT)
+        context.check_hostname, context.verify_mode = False, ssl.CERT_NONE
+        try:
+            return hashlib.sha256(await self._look(endpoint, context)).hexdigest()
         except (OSError, TimeoutError) as error:
             raise map_errors(endpoint.name, error) from None
+
+    async def _look(self, endpoint: Endpoint, context: ssl.SSLContext) -> bytes:
+        """The certificate shown in a TLS handshake; the connection is closed without a word."""
+        parts = urlsplit(endpoint.url)
+        async with asyncio.timeout(self.limits.connect_s):
+            _, writer = await asyncio.open_connection(parts.hostname, parts.port or 443, ssl=context)
         try:
-            tls = writer.get_extra_info("ssl_object")
-            return hashlib.sha256(tls.getpeercert(binary_form=True)).hexdigest()
+            shown: bytes = writer.get_extra_info("ssl_object").getpeercert(binary_form=True)
+            return shown
         finally:
             writer.transport.abort()
 
@@ -159,19 +187,46 @@ class Session:
         self._trust = aiohttp.Fingerprint(bytes.fromhex(pin))
         self.token: str | None = None
         self.location: str | None = None
-        self.etags: dict[str, str] = {}
+        self.certificate: bytes | None = None
+        """What the controller showed, as DER."""
+        self.pace = Pace(client.limits.old_per_host)
 
     async def get(self, path: str) -> Json:
         """The resource at ``path``. Raises ControllerError for anything but a JSON object."""
-        answer = await self._ask("GET", path)
+        answer = await self._read_patiently(path)
         self._judge(answer, path)
         return answer.body
+
+    def bears_more(self) -> None:
+        """The controller is of a newer kind: more requests at once are worth a try."""
+        self.pace.raise_ceiling(self.client.limits.per_host)
+
+    async def _read_patiently(self, path: str) -> Answer:
+        """A read, again when the controller is busy or the line breaks, at the pace the controller bears."""
+        for attempt in range(1, self.client.limits.read_tries + 1):
+            last = attempt == self.client.limits.read_tries
+            async with self.pace:
+                try:
+                    answer = await self._ask("GET", path)
+                except ControllerError as error:
+                    self.pace.slow_down()
+                    if last or error.cause != "unreachable":
+                        raise
+                    continue
+            if answer.status != 503 or last:
+                return answer
+            self.pace.slow_down()
+            wait = retry_after(answer)
+            if wait > self.client.limits.longest_wait_s:
+                return answer
+            await asyncio.sleep(wait)
+        raise AssertionError("unreachable")
 
     async def find(self, path: str | None) -> Json | None:
         """Like ``get``, but None for no path and for 404: optional resources may be missing."""
         if path is None:
             return None
-        answer = await self._ask("GET", path)
+        answer = await self._read_patiently(path)
         if answer.status in (404, 410):
             return None
         self._judge(answer, path)
@@ -179,24 +234,16 @@ class Session:
 
     async def members(self, path: str | None) -> list[str]:
         """The paths of a collection's members, following ``nextLink`` up to the limit."""
-        paths: list[str] = []
-        while path is not None and len(paths) < self.client.limits.members:
-            collection = await self.find(path)
-            if collection is None:
-                break
-            paths += [link for link in map(link_of, collection.get("Members") or ()) if link]
-            following = collection.get("Members@odata.nextLink")
-            path = following if isinstance(following, str) and following != path else None
-        return paths[: self.client.limits.members]
+        return await follow_members(self.find, path, self.client.limits.members)
 
-    async def act(self, path: str, body: Json | aiohttp.MultipartWriter) -> Answer:
-        """POST something that changes the device; sent once, never repeated here.
+    async def act(self, path: str, body: Json | bytes | aiohttp.MultipartWriter, method: str = "POST") -> Answer:
+        """Send something that changes the device; sent once, never repeated here.
 
         Raises:
             LostAnswerError: it may have been acted upon: ask the device before anything else.
             ControllerError: it was certainly not acted upon.
         """
-        answer = await self._ask("POST", path, body, acted=True)
+        answer = await self._ask(method, path, body, acted=True)
         self._judge(answer, path)
         return answer
 
@@ -224,7 +271,7 @@ class Session:
         self,
         method: str,
         path: str,
-        body: Json | aiohttp.MultipartWriter | None = None,
+        body: Json | bytes | aiohttp.MultipartWriter | None = None,
         *,
         acted: bool = False,
     ) -> Answer:
@@ -233,7 +280,9 @@ class Session:
         headers = {"OData-Version": "4.0", "Accept": "application/json"}
         if self.token is not None:
             headers["X-Auth-Token"] = self.token
-        upload = isinstance(body, aiohttp.MultipartWriter)
+        upload = isinstance(body, aiohttp.MultipartWriter | bytes)
+        if isinstance(body, bytes):
+            headers["Content-Type"] = "application/octet-stream"
         limit = self.client.limits.upload_s if upload else self.client.limits.request_s
         extra: dict[str, Any] = {"data": body} if upload else {"json": body} if body is not None else {}
         try:
@@ -246,10 +295,16 @@ class Session:
                 allow_redirects=False,
                 **extra,
             ) as response:
+                self._keep_certificate(response)
                 raw = await self._read(response)
                 return Answer(response.status, response.headers.copy(), self._json(response, raw, path))
         except (aiohttp.ClientError, OSError, TimeoutError) as error:
             raise map_errors(self.endpoint.name, error, acted=acted) from None
+
+    def _keep_certificate(self, response: aiohttp.ClientResponse) -> None:
+        if self.certificate is None and response.connection is not None and response.connection.transport is not None:
+            tls = response.connection.transport.get_extra_info("ssl_object")
+            self.certificate = tls.getpeercert(binary_form=True) if tls is not None else None
 
     async def _read(self, response: aiohttp.ClientResponse) -> bytes:
         limit = self.client.limits.answer_bytes
@@ -283,12 +338,32 @@ class Session:
         if answer.status == 403:
             raise ControllerError(name, "no permission", told or path)
         if answer.status == 503:
-            after = answer.headers.get("Retry-After", "30")
-            wait = float(after) if after.isdigit() else 30.0
-            raise ControllerError(name, "busy", told or "it is busy", retry_after_s=wait)
+            raise ControllerError(name, "busy", told or "it is busy", retry_after_s=retry_after(answer))
         if answer.status < 500:
             raise ControllerError(name, "said no", told or f"{answer.status} at {path}")
         raise ControllerError(name, "malformed answer", told or f"{answer.status} at {path}")
+
+
+def retry_after(answer: Answer) -> float:
+    """How long a busy controller asks to be left alone, in seconds."""
+    after = answer.headers.get("Retry-After", "30")
+    return float(after) if after.isdigit() else 30.0
+
+
+async def follow_members(find: Callable[[str], Awaitable[Json | None]], path: str | None, limit: int) -> list[str]:
+    """The paths of a collection's members, page after page, up to a limit."""
+    paths: list[str] = []
+    seen: set[str] = set()
+    while path is not None and path not in seen and len(paths) < limit:
+        seen.add(path)
+        collection = await find(path)
+        if collection is None:
+            break
+        members = collection.get("Members")
+        paths += [link for link in map(link_of, members if isinstance(members, list) else ()) if link]
+        following = collection.get("Members@odata.nextLink")
+        path = following if isinstance(following, str) else None
+    return paths[:limit]
 
 
 def link_of(value: object) -> str | None:

@@ -26,7 +26,8 @@ class RedfishController:
 
     async def read(self, now: datetime.datetime) -> Server:
         """One reading of the server."""
-        return await survey.read_server(self._session, self._session.endpoint.name, now)
+        session = self._session
+        return await survey.read_server(session, session.endpoint.name, now, session.endpoint.user, session.certificate)
 
     async def reach(self) -> Reach:
         """How it can be fed."""

@@ -1,94 +1,113 @@
-"""Read one server through its controller: every component with its versions, without touching its system."""
+"""Read one server through its controller: every component with its versions, without touching its system.
+
+Two views are joined: the tree (what is fitted: ``controllers.tree``) and the update service's inventory
+(what carries firmware). Either may be poor: old controllers list little, some don't say what belongs to what.
+"""
 
 from __future__ import annotations
 
 import asyncio
+import dataclasses
 import datetime
-from collections.abc import Awaitable, Iterable
+from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import Any, TypeVar
+from typing import Protocol
 
-from ordnung.controllers.client import Json, Session, link_of
+from ordnung.controllers.client import Json, link_of
 from ordnung.controllers.errors import ControllerError
+from ordnung.controllers.facts import read_facts
+from ordnung.controllers.reader import Reader, is_true
+from ordnung.controllers.tree import Fitted, as_dict, as_list, as_text, health_of, read_fitted
 from ordnung.core.components import Component, Server
 
-T = TypeVar("T")
-_KINDS = {
-    "Bios": "bios",
-    "ComputerSystem": "bios",
-    "Manager": "controller",
-    "StorageController": "raid",
-    "Storage": "raid",
-    "NetworkAdapter": "nic",
-    "NetworkInterface": "nic",
-    "Drive": "drive",
-    "PowerSupply": "power",
-    "Chassis": "backplane",
-}
+_KIND_WORDS = (
+    ("bios", "bios"), ("backplane", "backplane"), ("controller", "controller"), ("raid", "raid"), ("adapter", "raid"),
+    ("drive", "drive"), ("nvme", "drive"), ("supply", "power"), ("port", "nic"), ("logic", "logic"),
+)  # fmt: skip
+"""For inventory entries that belong to nothing in the tree: a word in their name is the last resort."""
+
+
+class Line(Protocol):
+    """What reading needs of a session."""
+
+    async def find(self, path: str | None) -> Json | None: ...
+    def bears_more(self) -> None: ...
 
 
 @dataclass(slots=True)
 class _Firmware:
     """One inventory entry with what hangs on it."""
 
+    path: str
     slot: str
     entry: Json
-    related: Json = field(default_factory=dict)
     waiting: str | None = None
     standby: list[str] = field(default_factory=list)
+    fitted: Fitted | None = None
 
 
-async def read_server(session: Session, name: str, now: datetime.datetime) -> Server:
+async def read_server(
+    line: Line, name: str, now: datetime.datetime, user: str = "", certificate: bytes | None = None
+) -> Server:
     """One reading of a server.
+
+    Args:
+        user: the account that reads: its role is part of the reading.
+        certificate: what the controller showed, as DER.
 
     Raises:
         ControllerError: the controller can't be used; missing optional resources are no error.
     """
-    root = await session.get("/redfish/v1/")
-    service = await session.find(link_of(root.get("UpdateService")))
+    reader = Reader(line, name)
+    root = await reader.root()
+    if "ProtocolFeaturesSupported" in root:
+        line.bears_more()
+    service = await reader.find(link_of(root.get("UpdateService")))
     if service is None:
         raise ControllerError(name, "not Redfish", "it has no update service")
-    system = await _first(session, link_of(root.get("Systems")))
-    entries = await _read_all(session, await session.members(link_of(service.get("FirmwareInventory"))))
-    firmware = _join(entries)
-    await _add_related(session, firmware)
-    pci = dict(zip([f.slot for f in firmware], await _gather(_read_pci(session, f) for f in firmware), strict=True))
+    fitted, inventory, partitions = await asyncio.gather(
+        read_fitted(reader, root),
+        reader.members(link_of(service.get("FirmwareInventory"))),
+        reader.members(link_of(service.get("SoftwareInventory"))),
+    )
+    firmware = _fold(as_entries(inventory))
+    _join(firmware, fitted.parts)
+    claimed = {id(f.fitted) for f in firmware if f.fitted is not None}
+    components = [_component(f) for f in firmware]
+    components += [_bare_component(part) for part in fitted.parts if id(part) not in claimed]
+    components += [_partition(entry) for entry in as_entries(partitions)]
+    system = fitted.system
     return Server(
         name=name,
-        model=_text(system.get("Model")) or "",
-        serial=_text(system.get("SerialNumber")),
+        model=as_text(system.get("Model")) or "",
+        serial=as_text(system.get("SerialNumber")),
+        uuid=as_text(system.get("UUID")),
+        tag=as_text(system.get("AssetTag")),
         read_at=now,
-        components=tuple(_component(f, pci[f.slot]) for f in firmware),
+        components=tuple(_unique(components)),
+        facts=await read_facts(reader, root, service, fitted, now, user, certificate),
     )
 
 
-async def _gather(jobs: Iterable[Awaitable[T]]) -> list[T]:
-    return list(await asyncio.gather(*jobs))
+def as_entries(found: object) -> list[Json]:
+    """The members that are objects with an id."""
+    return [entry for entry in as_list(found) if as_text(entry.get("Id"))]
 
 
-async def _first(session: Session, path: str | None) -> Json:
-    members = await session.members(path)
-    return (await session.find(members[0]) if members else None) or {}
-
-
-async def _read_all(session: Session, paths: list[str]) -> list[Json]:
-    return [entry for entry in await _gather(session.find(path) for path in paths) if entry is not None]
-
-
-def _join(entries: list[Json]) -> list[_Firmware]:
-    """Fold standby and staged members into the component they belong to."""
+def _fold(entries: list[Json]) -> list[_Firmware]:
+    """Put standby and staged members to the component they belong to."""
     found: dict[str, _Firmware] = {}
     extra: list[tuple[str, Json]] = []
     for entry in entries:
-        state = (entry.get("Status") or {}).get("State")
-        slot = str(entry.get("Id") or "")
+        state = as_text(as_dict(entry.get("Status")).get("State"))
+        slot = as_text(entry.get("Id")) or ""
         if state in ("StandbyOffline", "StandbySpare", "Updating"):
             extra.append((state, entry))
-        elif slot:
-            found[slot] = _Firmware(slot, entry)
+        else:
+            found[slot] = _Firmware(link_of(entry) or slot, slot, entry)
     for state, entry in extra:
-        owner = found.get(str(entry.get("Id")).partition(".")[0]) or _same_related(found, entry)
-        version = _text(entry.get("Version"))
+        owner = found.get((as_text(entry.get("Id")) or "").partition(".")[0]) or _same_related(found, entry)
+        version = as_text(entry.get("Version"))
         if owner is None or version is None:
             continue
         if state == "StandbySpare":
@@ -104,67 +123,98 @@ def _same_related(found: dict[str, _Firmware], entry: Json) -> _Firmware | None:
 
 
 def _related_path(entry: Json) -> str | None:
-    related = entry.get("RelatedItem")
-    return link_of(related[0]) if isinstance(related, list) and related else None
+    related = as_list(entry.get("RelatedItem"))
+    return link_of(related[0]) if related else None
 
 
-async def _add_related(session: Session, firmware: list[_Firmware]) -> None:
-    paths = sorted({path for f in firmware if (path := _related_path(f.entry))})
-    bodies = dict(zip(paths, await _gather(session.find(path) for path in paths), strict=True))
-    for item in firmware:
-        item.related = bodies.get(_related_path(item.entry) or "") or {}
+def _join(firmware: list[_Firmware], parts: list[Fitted]) -> None:
+    """Find for every entry what it is firmware of: by link, by active image, by id, by version and name."""
+    free = list(parts)
+
+    def claim(item: _Firmware, part: Fitted | None) -> None:
+        if part is not None:
+            item.fitted = part
+            free.remove(part)
+
+    rules: tuple[Callable[[_Firmware, Fitted], bool], ...] = (
+        lambda f, p: p.active is not None and p.active == f.path,
+        lambda f, p: _related_path(f.entry) in p.paths and (p.slot == f.slot or p.is_alone),
+        lambda f, p: p.slot == f.slot,
+        lambda f, p: _related_path(f.entry) in p.paths and p.name == as_text(f.entry.get("Name")),
+        lambda f, p: p.version == as_text(f.entry.get("Version")) and p.name == as_text(f.entry.get("Name")),
+    )
+    for rule in rules:
+        for item in firmware:
+            if item.fitted is None:
+                claim(item, next((part for part in free if rule(item, part)), None))
 
 
-async def _read_pci(session: Session, firmware: _Firmware) -> str | None:
-    """vendor:device:subvendor:subdevice of the first PCIe function, or None."""
-    function = await session.find(await _function_path(session, firmware.related))
-    if function is None:
-        return None
-    names = ("VendorId", "DeviceId", "SubsystemVendorId", "SubsystemId")
-    parts = [str(function.get(name) or "").lower().removeprefix("0x") for name in names]
-    return ":".join(parts) if all(len(part) == 4 for part in parts) else None
-
-
-async def _function_path(session: Session, related: Json) -> str | None:
-    links = _dict(related.get("Links"))
-    functions = links.get("PCIeFunctions")
-    if isinstance(functions, list) and functions:
-        return link_of(functions[0])
-    controllers = related.get("Controllers")
-    first = _dict(controllers[0]) if isinstance(controllers, list) and controllers else {}
-    devices = _dict(first.get("Links")).get("PCIeDevices")
-    if not isinstance(devices, list) or not devices:
-        return None
-    device = await session.find(link_of(devices[0])) or {}
-    members = await session.members(link_of(device.get("PCIeFunctions")))
-    return members[0] if members else None
-
-
-def _component(firmware: _Firmware, pci: str | None) -> Component:
-    entry, related = firmware.entry, firmware.related
-    kind = str(related.get("@odata.type") or "").lstrip("#").partition(".")[0]
-    version = _text(entry.get("Version"))
+def _component(firmware: _Firmware) -> Component:
+    entry, part = firmware.entry, firmware.fitted
+    version = as_text(entry.get("Version")) or (part.version if part else None)
     updateable = entry.get("Updateable")
     return Component(
         slot=firmware.slot,
-        kind=_KINDS.get(kind, "other"),
-        name=_text(entry.get("Name")) or firmware.slot,
-        software_id=_text(entry.get("SoftwareId")),
+        kind=part.kind if part else _guess_kind(entry),
+        name=as_text(entry.get("Name")) or firmware.slot,
+        software_id=as_text(entry.get("SoftwareId")),
         version=version,
         waiting=firmware.waiting,
         banks=tuple(v for v in (version, *firmware.standby) if v),
-        updateable=updateable if isinstance(updateable, bool) else None,
-        pci=pci,
-        part=_text(related.get("PartNumber")),
+        updateable=None if updateable is None else is_true(updateable),
+        pci=part.pci if part else None,
+        part=part.number if part else None,
+        serial=part.serial if part else None,
+        health=health_of(entry) if health_of(entry) not in (None, "OK") or part is None else part.health,
     )
 
 
-def _dict(value: Any) -> Json:
-    return value if isinstance(value, dict) else {}
+def _guess_kind(entry: Json) -> str:
+    words = (as_text(entry.get("Name")) or "").lower()
+    related = _related_path(entry) or ""
+    found = next((kind for word, kind in _KIND_WORDS if word in words), "other")
+    return "backplane" if found == "other" and "/Chassis/" in related and related.count("/") == 4 else found
 
 
-def _text(value: Any) -> str | None:
-    """A string with trailing blanks cut; numbers are taken as strings (some controllers send them)."""
-    if isinstance(value, int | float) and not isinstance(value, bool):
-        return str(value)
-    return value.strip() or None if isinstance(value, str) else None
+def _bare_component(part: Fitted) -> Component:
+    """Something fitted that no inventory lists: seen, but not to be updated through this controller as it is."""
+    return Component(
+        slot=part.slot,
+        kind=part.kind,
+        name=part.name,
+        version=part.version,
+        banks=(part.version,) if part.version else (),
+        updateable=False,
+        pci=part.pci,
+        part=part.number,
+        serial=part.serial,
+        health=part.health,
+    )
+
+
+def _partition(entry: Json) -> Component:
+    """A service partition of the server's own flash store (N1.9)."""
+    status = as_dict(entry.get("Status"))
+    version = as_text(entry.get("Version"))
+    broken = status.get("State") in ("UnavailableOffline", "Disabled") or status.get("Health") == "Critical"
+    state = "damaged" if broken else "blank" if version is None else None
+    return Component(
+        slot=as_text(entry.get("Id")) or "",
+        kind="store",
+        name=as_text(entry.get("Name")) or "Service partition",
+        software_id=as_text(entry.get("SoftwareId")),
+        version=None if state else version,
+        updateable=is_true(entry.get("Updateable")),
+        health=health_of(entry),
+        state=state,
+    )
+
+
+def _unique(components: list[Component]) -> list[Component]:
+    """Slots that stand twice get a number: no component is lost (R21)."""
+    taken: dict[str, int] = {}
+    found = []
+    for component in components:
+        count = taken[component.slot] = taken.get(component.slot, 0) + 1
+        found.append(component if count == 1 else dataclasses.replace(component, slot=f"{component.slot}#{count}"))
+    return found

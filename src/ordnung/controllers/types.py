@@ -13,12 +13,14 @@ class Reach:
     pull_target: str | None
     pulls: tuple[str, ...]
     max_image_bytes: int | None = None
+    raw_push_uri: str | None = None
+    """The older push: the image alone, for the controller itself."""
 
     def way(self, serves: bool = True) -> str | None:
         """How Ordnung brings a payload: pull over HTTPS if it serves payloads, else push; None if neither."""
         if serves and self.pull_target and "HTTPS" in self.pulls:
             return "pull"
-        return "push" if self.push_uri else None
+        return "push" if self.push_uri or self.raw_push_uri else None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -22,13 +22,18 @@ async def read_reach(session: Session) -> Reach:
         push_uri=_path(service.get("MultipartHttpPushUri")),
         pull_target=_path(action.get("target")),
         pulls=tuple(str(name).upper() for name in pulls),
-        max_image_bytes=service.get("MaxImageSizeBytes"),
+        max_image_bytes=_number(service.get("MaxImageSizeBytes")),
+        raw_push_uri=_path(service.get("HttpPushUri")),
     )
 
 
 async def _service(session: Session) -> Json:
     root = await session.get("/redfish/v1/")
     return await session.find(link_of(root.get("UpdateService"))) or {}
+
+
+def _number(value: object) -> int | None:
+    return int(value) if isinstance(value, int | str) and str(value).isdigit() else None
 
 
 def _path(value: object) -> str | None:
@@ -56,8 +61,13 @@ async def send_pull(session: Session, reach: Reach, target: str, uri: str) -> st
 
 
 async def send_push(session: Session, reach: Reach, target: str, image: Path) -> str:
-    """Upload an image to be written; returns the task's path. Raises as ``send_pull``."""
-    assert reach.push_uri is not None
+    """Upload an image to be written; returns the task's path. Raises as ``send_pull``.
+
+    By multipart where that is offered. The older push carries the image alone and the controller decides
+    what it is for: it is used for nothing but the controller's own image.
+    """
+    if reach.push_uri is None:
+        return await _send_raw(session, reach, target, image)
     parameters = {"Targets": [target], "@Redfish.OperationApplyTime": "Immediate"}
     with image.open("rb") as file, aiohttp.MultipartWriter("form-data") as form:
         part = form.append(json.dumps(parameters), {"Content-Type": "application/json"})
@@ -65,6 +75,17 @@ async def send_push(session: Session, reach: Reach, target: str, image: Path) ->
         part = form.append(file, {"Content-Type": "application/octet-stream"})
         part.set_content_disposition("form-data", name="UpdateFile", filename=image.name)
         answer = await session.act(reach.push_uri, form)
+    return _task_path(session, answer.body, answer.headers.get("Location"))
+
+
+async def _send_raw(session: Session, reach: Reach, target: str, image: Path) -> str:
+    entry = await session.find(target) or {}
+    related = entry.get("RelatedItem")
+    first = link_of(related[0]) if isinstance(related, list) and related else None
+    if reach.raw_push_uri is None or "/Managers/" not in (first or ""):
+        told = "it takes no image but the controller's own until the controller itself is updated"
+        raise ControllerError(session.endpoint.name, "said no", told)
+    answer = await session.act(reach.raw_push_uri, image.read_bytes())
     return _task_path(session, answer.body, answer.headers.get("Location"))
 
 
@@ -100,7 +121,7 @@ def _view(path: str, task: Json) -> TaskView:
     return TaskView(
         uri=path,
         state=str(task.get("TaskState") or "Completed"),
-        percent=percent if isinstance(percent, int) else None,
+        percent=_number(percent),
         phase="writing" if any("InstallingOn" in str(m.get("MessageId")) for m in messages) else "staging",
         targets=_targets(task),
         message=str(last.get("Message") or "")[:400],

@@ -5,6 +5,8 @@ from __future__ import annotations
 import datetime
 from dataclasses import dataclass
 
+from ordnung.core.facts import Facts
+
 KINDS = ("bios", "controller", "raid", "nic", "drive", "power", "backplane", "logic", "store", "other")
 
 
@@ -27,6 +29,13 @@ class Component:
     pci: str | None = None
     part: str | None = None
     origin: str = "controller"
+    """Who told of it: ``controller``, ``host report`` or ``both``."""
+    serial: str | None = None
+    health: str | None = None
+    state: str | None = None
+    """Of a service partition that is not ready: ``blank`` or ``damaged``."""
+    told: str | None = None
+    """The version as the host report has it, where it differs from the controller's word."""
 
     @property
     def has_waiting(self) -> bool:
@@ -45,6 +54,9 @@ class Server:
     read_at: datetime.datetime | None = None
     components: tuple[Component, ...] = ()
     unread: str | None = None
+    uuid: str | None = None
+    tag: str | None = None
+    facts: Facts | None = None
 
     def component(self, slot: str) -> Component | None:
         """The component in ``slot``, or None."""

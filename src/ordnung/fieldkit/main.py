@@ -27,6 +27,7 @@ for command in (
     processes.demo,
     processes.serve,
     processes.standins,
+    processes.fault,
     surveying.survey,
     planning.drift,
     planning.route,

@@ -33,3 +33,10 @@ def serve(context: click.Context) -> None:
 def standins(context: click.Context) -> None:
     """Simulated servers on loopback addresses."""
     _become("ordnung.standins", context.args)
+
+
+@click.command(context_settings=PASS_ON, add_help_option=False)
+@click.pass_context
+def fault(context: click.Context) -> None:
+    """Set and clear faults of running stand-ins."""
+    _become("ordnung.standins.fault", context.args)

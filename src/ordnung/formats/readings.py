@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import dataclasses
 import datetime
 from collections.abc import Sequence
 from typing import Any
 
 from ordnung.core.components import Component, Server
+from ordnung.core.facts import Facts, Licence
 from ordnung.formats.documents import parse_document, write_document
 from ordnung.formats.errors import FormatError
 
@@ -23,22 +25,7 @@ def parse_readings(raw: bytes, source: str = "readings") -> tuple[Server, ...]:
 
 def build_server(entry: dict[str, Any], source: str = "reading", place: str = "") -> Server:
     """One server of a document that was checked against the schema. Raises FormatError as above."""
-    components = tuple(
-        Component(
-            slot=item["slot"],
-            kind=item["kind"],
-            name=item.get("name") or item["slot"],
-            software_id=item.get("software_id"),
-            version=item["version"] if (item["version"] or "").strip() else None,
-            waiting=item.get("waiting"),
-            banks=tuple(item.get("banks") or ()),
-            updateable=item.get("updateable"),
-            pci=item.get("pci"),
-            part=item.get("part"),
-            origin=item.get("origin", "controller"),
-        )
-        for item in entry.get("components", ())
-    )
+    components = tuple(build_component(item) for item in entry.get("components", ()))
     slots = [component.slot for component in components]
     doubled = next((slot for slot in slots if slots.count(slot) > 1), None)
     if doubled is not None:
@@ -51,7 +38,49 @@ def build_server(entry: dict[str, Any], source: str = "reading", place: str = ""
         read_at=_time(entry.get("read_at"), source, f"{place}.read_at"),
         components=components,
         unread=entry.get("unread"),
+        uuid=entry.get("uuid"),
+        tag=entry.get("tag"),
+        facts=_build_facts(entry["facts"], source, f"{place}.facts") if entry.get("facts") else None,
     )
+
+
+def build_component(item: dict[str, Any]) -> Component:
+    """One component of a document that was checked against the schema."""
+    return Component(
+        slot=item["slot"],
+        kind=item["kind"],
+        name=item.get("name") or item["slot"],
+        software_id=item.get("software_id"),
+        version=item["version"] if (item["version"] or "").strip() else None,
+        waiting=item.get("waiting"),
+        banks=tuple(item.get("banks") or ()),
+        updateable=item.get("updateable"),
+        pci=item.get("pci"),
+        part=item.get("part"),
+        origin=item.get("origin", "controller"),
+        serial=item.get("serial"),
+        health=item.get("health"),
+        state=item.get("state"),
+        told=item.get("told"),
+    )
+
+
+def _build_facts(entry: dict[str, Any], source: str, place: str) -> Facts:
+    values = dict(entry)
+    licences = [
+        Licence(name=o["name"], valid=o["valid"], ends=_day(o.get("ends"), source, f"{place}.licences"))
+        for o in values.pop("licences", ())
+    ]
+    ends = _day(values.pop("certificate_ends", None), source, f"{place}.certificate_ends")
+    values |= {name: tuple(values.get(name, ())) for name in ("jobs", "rebuilding", "feeds_lost", "pulls")}
+    return Facts(certificate_ends=ends, licences=tuple(licences), **values)
+
+
+def _day(text: str | None, source: str, place: str) -> datetime.date | None:
+    try:
+        return datetime.date.fromisoformat(text) if text else None
+    except ValueError:
+        raise FormatError(source, place, f"{text} is not a date") from None
 
 
 def _time(text: str | None, source: str, place: str) -> datetime.datetime | None:
@@ -80,20 +109,42 @@ def server_entry(server: Server) -> dict[str, Any]:
     }
     if server.unread is not None:
         entry["unread"] = server.unread
-    entry["components"] = [
-        {
-            "slot": c.slot,
-            "kind": c.kind,
-            "name": c.name,
-            "software_id": c.software_id,
-            "version": c.version,
-            "waiting": c.waiting,
-            "banks": list(c.banks),
-            "updateable": c.updateable,
-            "pci": c.pci,
-            "part": c.part,
-            "origin": c.origin,
-        }
-        for c in server.components
-    ]
+    entry |= {key: value for key, value in (("uuid", server.uuid), ("tag", server.tag)) if value is not None}
+    if server.facts is not None:
+        entry["facts"] = _facts_entry(server.facts)
+    entry["components"] = [component_entry(component) for component in server.components]
+    return entry
+
+
+def component_entry(c: Component) -> dict[str, Any]:
+    """One component as a JSON object; what newer readers added is left out where it is not known."""
+    entry: dict[str, Any] = {
+        "slot": c.slot,
+        "kind": c.kind,
+        "name": c.name,
+        "software_id": c.software_id,
+        "version": c.version,
+        "waiting": c.waiting,
+        "banks": list(c.banks),
+        "updateable": c.updateable,
+        "pci": c.pci,
+        "part": c.part,
+        "origin": c.origin,
+    }
+    optional = {"serial": c.serial, "health": c.health, "state": c.state, "told": c.told}
+    return entry | {key: value for key, value in optional.items() if value is not None}
+
+
+def _facts_entry(facts: Facts) -> dict[str, Any]:
+    entry = {key: value for key, value in dataclasses.asdict(facts).items() if value not in (None, (), False)}
+    for key in ("jobs", "rebuilding", "feeds_lost", "pulls"):
+        if key in entry:
+            entry[key] = list(entry[key])
+    if facts.certificate_ends:
+        entry["certificate_ends"] = facts.certificate_ends.isoformat()
+    if facts.licences:
+        entry["licences"] = [
+            {"name": o.name, "valid": o.valid, **({"ends": o.ends.isoformat()} if o.ends else {})}
+            for o in facts.licences
+        ]
     return entry

@@ -14,7 +14,7 @@ import click
 from ordnung.formats.siteclock import SETTING, SiteClock, parse_clock, start_clock
 from ordnung.standins.floor import Floor, FloorSettings
 from ordnung.standins.makers import write_mirror
-from ordnung.standins.scenario import demo_hardware, random_hardware
+from ordnung.standins.scenario import demo_hardware, mixed_hardware
 
 
 @click.command()
@@ -25,12 +25,13 @@ from ordnung.standins.scenario import demo_hardware, random_hardware
 @click.option("--port", type=int, default=8443, show_default=True, help="0 takes free ports.")
 @click.option("--control-port", type=int, default=0)
 @click.option("--service-ms", type=click.FloatRange(min=0), default=0.0, help="Time each request takes.")
+@click.option("--ssdp-port", type=int, default=0, help="Answer searches on the network here (1900); 0: don't.")
 @click.option("--keep", is_flag=True, help="Keep the state of the hardware over restarts.")
 @click.option("--folder", type=click.Path(path_type=Path), default=Path("var/standins"), show_default=True)
 @click.option("--announce", type=click.Path(path_type=Path), help="Write addresses here once all answer.")
 def main(
     scenario: str | None, servers: int | None, seed: int, rate: float | None, port: int, control_port: int,
-    service_ms: float, keep: bool, folder: Path, announce: Path | None,
+    ssdp_port: int, service_ms: float, keep: bool, folder: Path, announce: Path | None,
 ) -> None:  # fmt: skip
     """Simulated servers on loopback addresses, each with its own certificate."""
     if scenario and servers:
@@ -42,8 +43,10 @@ def main(
         if SETTING in os.environ
         else start_clock(60)
     )
-    hardware = random_hardware(servers, seed, clock.seconds) if servers else demo_hardware(clock.seconds)
-    settings = FloorSettings(folder=folder, port=port, control_port=control_port, service_ms=service_ms, keep=keep)
+    hardware = mixed_hardware(servers, seed, clock.seconds) if servers else demo_hardware(clock.seconds)
+    settings = FloorSettings(
+        folder=folder, port=port, control_port=control_port, service_ms=service_ms, keep=keep, ssdp_port=ssdp_port
+    )  # fmt: skip
     floor = Floor(hardware, settings, clock)
     sys.exit(asyncio.run(_run(floor, clock, announce)))
 

@@ -7,7 +7,8 @@ from typing import TYPE_CHECKING, Any
 from aiohttp import web
 
 from ordnung.standins import mirror
-from ordnung.standins.hardware import FAULT_KINDS, Fault, Hardware
+from ordnung.standins.faults import FAULTS, QUIRKS, Fault, random_faults
+from ordnung.standins.hardware import Hardware
 
 if TYPE_CHECKING:
     from ordnung.standins.floor import Floor
@@ -26,6 +27,11 @@ class Control:
         app.router.add_get("/servers/{name}/log", self._log)
         app.router.add_post("/servers/{name}/faults", self._add_fault)
         app.router.add_delete("/servers/{name}/faults", self._clear_faults)
+        app.router.add_post("/servers/{name}/power-cut", self._cut_power)
+        app.router.add_post("/servers/{name}/quirks", self._set_quirks)
+        app.router.add_post("/servers/{name}/move", self._move)
+        app.router.add_get("/faults", self._kinds)
+        app.router.add_post("/faults/random", self._random)
         app.router.add_post("/servers/{name}/password", self._password)
         app.router.add_post("/servers/{name}/certificate", self._certificate)
         app.router.add_post("/mirror/faults", self._mirror_fault)
@@ -48,16 +54,55 @@ class Control:
         dead = [part.slot for part in device.parts if part.dead]
         return web.json_response({"log": device.log, "versions": versions, "waiting": waiting, "dead": dead})
 
+    async def _kinds(self, _: web.Request) -> web.Response:
+        return web.json_response({"faults": FAULTS, "quirks": QUIRKS})
+
     async def _add_fault(self, request: web.Request) -> web.Response:
         device, body = self._device(request), await request.json()
-        if body.get("kind") not in FAULT_KINDS:
-            raise web.HTTPBadRequest(text=f"kind is one of {', '.join(FAULT_KINDS)}\n")
-        device.faults.append(Fault(**body))
-        return web.json_response({"faults": [fault.kind for fault in device.faults]})
+        try:
+            device.faults.append(Fault(**body))
+        except (TypeError, ValueError) as error:
+            raise web.HTTPBadRequest(text=f"{error}\n") from None
+        return await self._changed(device)
 
     async def _clear_faults(self, request: web.Request) -> web.Response:
-        self._device(request).faults.clear()
-        return web.json_response({"faults": []})
+        device, kind = self._device(request), request.query.get("kind")
+        device.faults = [fault for fault in device.faults if kind and fault.kind != kind]
+        return await self._changed(device)
+
+    async def _changed(self, device: Hardware) -> web.Response:
+        await self.floor.sync_line(device)
+        return web.json_response({"faults": [fault.kind for fault in device.faults]})
+
+    async def _random(self, request: web.Request) -> web.Response:
+        body = await request.json()
+        given: dict[str, list[str]] = {}
+        for number, device in enumerate(self.floor.hardware):
+            faults = random_faults(int(body["seed"]) * 10_000 + number, int(body.get("count", 1)))
+            device.faults += faults
+            given[device.name] = [fault.kind for fault in faults]
+        return web.json_response({"faults": given})
+
+    async def _cut_power(self, request: web.Request) -> web.Response:
+        device = self._device(request)
+        device.cut_power()
+        self.floor.face.drop_connections(device)
+        return web.json_response({})
+
+    async def _set_quirks(self, request: web.Request) -> web.Response:
+        device, body = self._device(request), await request.json()
+        unknown = sorted(set(body["quirks"]) - set(QUIRKS))
+        if unknown:
+            raise web.HTTPBadRequest(text=f"no such quirk: {unknown[0]}\n")
+        device.quirks = frozenset(body["quirks"])
+        return web.json_response({"quirks": sorted(device.quirks)})
+
+    async def _move(self, request: web.Request) -> web.Response:
+        device, body = self._device(request), await request.json()
+        if not str(body["address"]).startswith("127."):
+            raise web.HTTPBadRequest(text="stand-ins stay on loopback\n")
+        await self.floor.move(device, str(body["address"]))
+        return web.json_response({"url": self.floor.urls[device.name]})
 
     async def _password(self, request: web.Request) -> web.Response:
         device, body = self._device(request), await request.json()

@@ -1,46 +1,37 @@
-"""The HTTPS face of the stand-ins: Redfish as DSP0266 says, for any number of servers in one process.
+"""The HTTPS face of the stand-ins: any number of servers in one process.
 
-One application serves all listeners; which server is meant follows from the local address.
+One application serves all listeners; which server is meant follows from the local address. What is
+answered is ``redfish.Service``'s business; here are the wire, its faults, and what needs a network.
 """
 
 from __future__ import annotations
 
 import asyncio
-import base64
-import binascii
-import hashlib
+import contextlib
 import json
 import ssl
-from collections.abc import Awaitable, Callable
 from typing import Any
 
 import aiohttp
 from aiohttp import web
 
 from ordnung.formats.siteclock import SiteClock
-from ordnung.standins.hardware import Hardware, Task
-from ordnung.standins.resources import (
-    CHASSIS_RESET,
-    MANAGER_RESET,
-    PULL_PROTOCOLS,
-    PUSH_URI,
-    SYSTEM_RESET,
-    UPDATE_ACTION,
-    V1,
-    find_nested,
-    find_resource,
-    task_resource,
-)
+from ordnung.standins.hardware import Hardware
+from ordnung.standins.parts import Task
+from ordnung.standins.redfish import Reply, Request, Service
 
 MAX_IMAGE = 64 * 1024 * 1024
 FETCH_TIMEOUT_S = 120.0
 DYING_S = 0.05
 """Real seconds between the answer to a restart and the end of all connections."""
-_METADATA = (
-    '<?xml version="1.0" encoding="UTF-8"?><edmx:Edmx xmlns:edmx="http://docs.oasis-open.org/odata/ns/edmx" '
-    'Version="4.0"><edmx:DataServices/></edmx:Edmx>'
-)
-Handler = Callable[[web.Request, Hardware], Awaitable[web.StreamResponse]]
+_BROKEN: dict[str, tuple[bytes, str]] = {
+    "text": (b"<html>starting</html>", "text/html"),
+    "cut": (b'{"@odata.id": "/redfish/v1/", "Name": "Ro', "application/json"),
+    "deep": (b'{"a":' + b"[" * 100_000 + b"]" * 100_000 + b"}", "application/json"),
+    "list": (b"[1, 2, 3]", "application/json"),
+    "huge": (b'{"a": "' + b"x" * (8 * 1024 * 1024) + b'"}', "application/json"),
+}
+"""What a broken or hostile controller answers, by the fault's ``on``."""
 
 
 class Face:
@@ -48,18 +39,12 @@ class Face:
 
     def __init__(self, clock: SiteClock, trust: ssl.SSLContext, service_ms: float = 0.0) -> None:
         self.clock, self.trust, self.service_ms = clock, trust, service_ms
+        self.service = Service()
         self.devices: dict[tuple[str, int], Hardware] = {}
         self.connections: dict[str, set[asyncio.Transport]] = {}
-        self.pulls: set[asyncio.Task[None]] = set()
-        self.posts: dict[str, Handler] = {
-            f"{V1}/SessionService/Sessions": self._sign_in,
-            f"{V1}/SessionService/Sessions/Members": self._sign_in,
-            UPDATE_ACTION: self._pull,
-            PUSH_URI: self._push,
-            SYSTEM_RESET: self._reset_system,
-            CHASSIS_RESET: self._reset_chassis,
-            MANAGER_RESET: self._reset_manager,
-        }
+        self.errands: set[asyncio.Task[None]] = set()
+        self.requests: dict[str, int] = {}
+        """How often each server was asked: for measuring."""
 
     def application(self) -> web.Application:
         """The aiohttp application that all listeners share."""
@@ -68,10 +53,10 @@ class Face:
         return app
 
     async def close(self) -> None:
-        """End pulls under way."""
-        for pull in self.pulls:
-            pull.cancel()
-        await asyncio.gather(*self.pulls, return_exceptions=True)
+        """End pulls and deliveries under way."""
+        for errand in self.errands:
+            errand.cancel()
+        await asyncio.gather(*self.errands, return_exceptions=True)
 
     def drop_connections(self, device: Hardware) -> None:
         """Cut every open connection to a server, as a restart does."""
@@ -83,241 +68,127 @@ class Face:
         if transport is None:
             raise web.HTTPBadRequest
         device = self.devices[transport.get_extra_info("sockname")[:2]]
-        self.connections.setdefault(device.name, set()).add(transport)
-        if device.is_away:
+        open_now = self.connections.setdefault(device.name, set())
+        open_now.add(transport)
+        self.connections[device.name] = {t for t in open_now if not t.is_closing()} if len(open_now) > 16 else open_now
+        self.requests[device.name] = self.requests.get(device.name, 0) + 1
+        if device.is_away or device.has_fault("reset"):
             self.drop_connections(device)
             return web.Response(status=503)
+        if device.faults and (broken := await self._suffer(device)) is not None:
+            return broken
         if self.service_ms:
             await asyncio.sleep(self.service_ms / 1000)
-        return await self._answer(request, device)
+        reply = self.service.answer(device, await _read(request))
+        return await self._answer(request, device, reply)
 
-    async def _answer(self, request: web.Request, device: Hardware) -> web.StreamResponse:
-        path = request.path.rstrip("/") or "/"
-        if path == "/redfish":
-            return _json({"v1": f"{V1}/"})
-        if path == f"{V1}/odata":
-            names = ("Systems", "Chassis", "Managers", "UpdateService", "TaskService", "SessionService")
-            value = [{"name": n, "kind": "Singleton", "url": f"{V1}/{n}"} for n in names]
-            return _json({"@odata.context": f"{V1}/$metadata", "value": value})
-        if path == f"{V1}/$metadata":
-            return web.Response(text=_METADATA, content_type="application/xml", headers=_HEADERS)
-        if request.headers.get("OData-Version", "4.0") != "4.0":
-            return _error(412, "PreconditionFailed", "Only OData-Version 4.0 is spoken here.")
-        signs_in = request.method == "POST" and path.startswith(f"{V1}/SessionService/Sessions")
-        if path != V1 and not signs_in and not self._is_signed_in(request, device):
-            response = _error(401, "NoValidSession", "No valid session or credentials were given.")
-            response.headers["WWW-Authenticate"] = f'Basic realm="{device.serial}"'
-            return response
-        return await self._route(request, device, path)
+    async def _suffer(self, device: Hardware) -> web.Response | None:
+        """The faults of the line."""
+        for fault in list(device.faults):
+            if fault.kind == "slow":
+                await asyncio.sleep(fault.seconds)
+            elif fault.kind == "malformed":
+                raw, kind = _BROKEN[fault.on or "text"]
+                return web.Response(body=raw, content_type=kind)
+            elif fault.kind == "not Redfish":
+                return web.Response(text="<h1>It works</h1>", content_type="text/html", status=404)
+            elif fault.kind == "password changed":
+                fault.seconds -= 1
+                if fault.seconds <= 0:
+                    device.faults.remove(fault)
+                    device.password = "changed-half-way"  # noqa: S105  # a stand-in's
+                    device.sessions.clear()
+        return None
 
-    async def _route(self, request: web.Request, device: Hardware, path: str) -> web.StreamResponse:
-        if request.method in ("GET", "HEAD"):
-            return self._get(request, device, path)
-        if request.method == "POST" and path in self.posts:
-            return await self.posts[path](request, device)
-        if request.method == "DELETE" and path.startswith(f"{V1}/SessionService/Sessions/"):
-            return self._sign_out(device, path.rsplit("/", 1)[-1])
-        if self._find(device, path) is None and path not in self.posts:
-            return _error(404, "ResourceMissingAtURI", f"There is nothing at {path}.")
-        response = _error(405, "OperationNotAllowed", f"{request.method} is not allowed here.")
-        response.headers["Allow"] = "POST" if path in self.posts else "GET, HEAD"
-        return response
+    async def _answer(self, request: web.Request, device: Hardware, reply: Reply) -> web.StreamResponse:
+        if reply.pull is not None:
+            self._run(self._fetch(device, *reply.pull))
+        for destination, event in reply.send:
+            self._run(self._deliver(device, destination, event))
+        if reply.restarts:  # the answer still goes out, then the controller dies
+            asyncio.get_running_loop().call_later(DYING_S, self.drop_connections, device)
+        if reply.lost and request.transport is not None:
+            request.transport.abort()
+        if reply.stream:
+            return await self._stream(request, device)
+        return web.Response(status=reply.status, headers=reply.headers, body=reply.body)
 
-    def _find(self, device: Hardware, path: str) -> dict[str, Any] | None:
-        return find_resource(device, path) or find_nested(device, path)
-
-    def _get(self, request: web.Request, device: Hardware, path: str) -> web.StreamResponse:
-        if path.startswith(f"{V1}/TaskMonitors/"):
-            return self._monitor(device, path.rsplit("/", 1)[-1])
-        if any(name.startswith("$") for name in request.query):
-            return _error(501, "QueryNotSupported", "Query parameters that begin with $ are not supported.")
-        resource = self._find(device, path)
-        if resource is None:
-            return _error(404, "ResourceMissingAtURI", f"There is nothing at {path}.")
-        response = _json(resource)
-        kind = resource["@odata.type"].lstrip("#").rsplit(".", 1)[0]
-        response.headers["Link"] = f"<https://redfish.dmtf.org/schemas/v1/{kind}.json>; rel=describedby"
-        response.headers["Allow"] = "GET, HEAD"
-        assert response.body is not None
-        body = response.body if isinstance(response.body, bytes) else b""
-        response.headers["ETag"] = f'"{hashlib.sha256(body).hexdigest()[:16]}"'
-        if request.headers.get("If-None-Match") == response.headers["ETag"]:
-            return web.Response(status=304, headers=_HEADERS)
-        return response
-
-    def _is_signed_in(self, request: web.Request, device: Hardware) -> bool:
-        token = request.headers.get("X-Auth-Token")
-        if token is not None:
-            return token in device.sessions
-        scheme, _, value = request.headers.get("Authorization", "").partition(" ")
-        if scheme.lower() != "basic":
-            return False
+    async def _stream(self, request: web.Request, device: Hardware) -> web.StreamResponse:
+        """Server-sent events: those that come from now on; the subscription vanishes with the connection."""
+        response = web.StreamResponse(headers={"Content-Type": "text/event-stream", "Cache-Control": "no-cache"})
+        await response.prepare(request)
+        number, sent = f"sse-{id(request)}", len(device.events)
+        device.subscriptions[number] = {
+            "Name": "Stream",
+            "SubscriptionType": "SSE",
+            "Protocol": "Redfish",
+            "Context": "",
+            "EventFormatType": "Event",
+        }
         try:
-            user, _, password = base64.b64decode(value, validate=True).decode().partition(":")
-        except (binascii.Error, UnicodeDecodeError):
-            return False
-        return device.check_password(user, password)
-
-    async def _sign_in(self, request: web.Request, device: Hardware) -> web.StreamResponse:
-        body = await _body(request)
-        signed = device.sign_in(str(body.get("UserName", "")), str(body.get("Password", "")))
-        if signed is None:
-            response = _error(401, "ResourceAtUriUnauthorized", "The user name or the password is wrong.")
-            response.headers["WWW-Authenticate"] = f'Basic realm="{device.serial}"'
-            return response
-        number, token = signed
-        path = f"{V1}/SessionService/Sessions/{number}"
-        response = _json(find_resource(device, path) or {}, status=201)
-        response.headers.update({"X-Auth-Token": token, "Location": path})
+            while number in device.subscriptions:
+                for event in device.events[sent:]:
+                    await response.write(f"id: {event['Id']}\ndata: {json.dumps(event)}\n\n".encode())
+                sent = len(device.events)
+                await asyncio.sleep(0.1)
+        except (ConnectionError, asyncio.CancelledError):
+            pass
+        finally:
+            device.subscriptions.pop(number, None)
         return response
 
-    def _sign_out(self, device: Hardware, number: str) -> web.StreamResponse:
-        for token, name in list(device.sessions.items()):
-            if name == number:
-                del device.sessions[token]
-                return web.Response(status=204, headers=_HEADERS)
-        return _error(404, "ResourceMissingAtURI", f"There is no session {number}.")
-
-    def _monitor(self, device: Hardware, number: str) -> web.StreamResponse:
-        device.advance()
-        task = next((task for task in device.tasks if task.id == number), None)
-        if task is None:
-            return _error(404, "ResourceMissingAtURI", f"There is no task {number}.")
-        return _json(task_resource(task), status=202 if task.state == "Running" else 200)
-
-    # Updates
-
-    def _targets(self, device: Hardware, body: dict[str, Any]) -> list[str] | None:
-        targets = body.get("Targets") or []
-        slots = [str(target).rsplit("/", 1)[-1] for target in targets]
-        return slots if slots and all(device.part(slot) for slot in slots) else None
-
-    def _open(self, request: web.Request, device: Hardware, body: dict[str, Any]) -> Task | web.Response:
-        slots = self._targets(device, body)
-        if slots is None:
-            return _error(400, "ActionParameterValueNotInList", "Targets names no component of this server.")
-        if device.running_task() is not None:
-            response = _error(503, "ServiceTemporarilyUnavailable", "A write is under way.")
-            response.headers["Retry-After"] = "30"
-            return response
-        shown = {"HttpOperation": "POST", "TargetUri": request.path, "JsonBody": json.dumps(body)}
-        return device.open_task(slots, shown)
-
-    async def _pull(self, request: web.Request, device: Hardware) -> web.StreamResponse:
-        body = await _body(request)
-        uri = str(body.get("ImageURI", ""))
-        allowed = PULL_PROTOCOLS.get(device.generation, [])
-        if uri.partition(":")[0].upper() not in allowed:
-            told = ", ".join(allowed) or "nothing"
-            return _error(400, "ActionParameterValueNotInList", f"This controller pulls over {told}.")
-        task = self._open(request, device, body)
-        if isinstance(task, web.Response):
-            return task
-        pull = asyncio.create_task(self._fetch(device, task, uri))
-        self.pulls.add(pull)
-        pull.add_done_callback(self.pulls.discard)
-        return self._accepted(request, device, task)
+    def _run(self, errand: Any) -> None:
+        task: asyncio.Task[None] = asyncio.create_task(errand)
+        self.errands.add(task)
+        task.add_done_callback(self.errands.discard)
 
     async def _fetch(self, device: Hardware, task: Task, uri: str) -> None:
-        timeout = aiohttp.ClientTimeout(total=FETCH_TIMEOUT_S)
         try:
-            async with (
-                aiohttp.ClientSession(timeout=timeout) as session,
-                session.get(uri, ssl=self.trust) as answer,
-            ):
-                answer.raise_for_status()
-                raw = await answer.content.read(MAX_IMAGE)
-                raw += await answer.content.read()
-        except (aiohttp.ClientError, TimeoutError, OSError) as error:
-            why = f"{type(error).__name__} while fetching"
+            raw = await self._download(device, uri)
+        except (aiohttp.ClientError, TimeoutError, OSError, ValueError) as error:
+            why = f"{error if isinstance(error, ValueError) else type(error).__name__} while fetching"
             device.fail_task(task, "Update.1.0.TransferFailed", ["image", ", ".join(task.slots)], why)
             return
         device.receive_image(task, raw)
 
-    async def _push(self, request: web.Request, device: Hardware) -> web.StreamResponse:
-        if not request.content_type.startswith("multipart/"):
-            return _error(415, "MalformedRequest", "A multipart/form-data body is wanted.")
-        body: dict[str, Any] | None = None
-        image: bytes | None = None
-        reader = await request.multipart()
-        async for part in reader:
-            if not isinstance(part, aiohttp.BodyPartReader):
-                return _error(400, "MalformedRequest", "Parts may not nest.")
-            if part.name == "UpdateParameters":
-                body = json.loads(await part.read())
-            elif part.name == "UpdateFile":
-                image = bytes(await part.read())
-        if body is None or image is None:
-            return _error(400, "ActionParameterMissing", "UpdateParameters and UpdateFile are both needed.")
-        task = self._open(request, device, body)
-        if isinstance(task, web.Response):
-            return task
-        device.receive_image(task, image)
-        return self._accepted(request, device, task)
+    async def _download(self, device: Hardware, uri: str) -> bytes:
+        if uri.startswith("https:") and abs(device.skew) > 86400 * 365:
+            raise ValueError("by this clock the certificate is not valid")
+        if device.take_fault("link cut"):
+            raise ValueError("the line broke")
+        timeout = aiohttp.ClientTimeout(total=FETCH_TIMEOUT_S)
+        async with aiohttp.ClientSession(timeout=timeout) as session, session.get(uri, ssl=self.trust) as answer:
+            answer.raise_for_status()
+            raw = await answer.content.read(MAX_IMAGE)
+            return raw + await answer.content.read()
 
-    def _accepted(self, request: web.Request, device: Hardware, task: Task) -> web.StreamResponse:
-        self._maybe_lose(request, device, "update")
-        response = _json(task_resource(task), status=202)
-        response.headers["Location"] = f"{V1}/TaskMonitors/{task.id}"
-        return response
-
-    # Resets
-
-    async def _reset_system(self, request: web.Request, device: Hardware) -> web.StreamResponse:
-        return await self._reset(request, device, ("GracefulRestart", "ForceRestart"), device.reboot)
-
-    async def _reset_chassis(self, request: web.Request, device: Hardware) -> web.StreamResponse:
-        return await self._reset(request, device, ("PowerCycle",), device.power_cycle)
-
-    async def _reset_manager(self, request: web.Request, device: Hardware) -> web.StreamResponse:
-        return await self._reset(request, device, ("GracefulRestart", "ForceRestart"), device.restart_controller)
-
-    async def _reset(
-        self, request: web.Request, device: Hardware, allowed: tuple[str, ...], act: Callable[[], None]
-    ) -> web.StreamResponse:
-        body = await _body(request)
-        if body.get("ResetType") not in allowed:
-            return _error(400, "ActionParameterValueNotInList", f"ResetType is one of {', '.join(allowed)}.")
-        act()
-        if device.is_away:  # the answer still goes out, then the controller dies
-            asyncio.get_running_loop().call_later(DYING_S, self.drop_connections, device)
-        self._maybe_lose(request, device, "reset")
-        return web.Response(status=204, headers=_HEADERS)
-
-    def _maybe_lose(self, request: web.Request, device: Hardware, on: str) -> None:
-        if device.take_fault("answer lost", on=on) and request.transport is not None:
-            device.note("answer lost", on=on)
-            request.transport.abort()
+    async def _deliver(self, device: Hardware, destination: str, event: dict[str, Any]) -> None:
+        """Send an event to a subscriber, verified as a pull is."""
+        if destination.startswith("https:") and (abs(device.skew) > 86400 * 365 or device.generation != "newest"):
+            device.note("event lost", destination=destination)
+            return
+        try:
+            timeout = aiohttp.ClientTimeout(total=10)
+            async with (
+                aiohttp.ClientSession(timeout=timeout) as session,
+                session.post(destination, json=event, ssl=self.trust) as answer,
+            ):
+                device.note("event sent", status=answer.status)
+        except (aiohttp.ClientError, TimeoutError, OSError) as error:
+            device.note("event lost", destination=destination, why=type(error).__name__)
 
 
-_HEADERS = {"OData-Version": "4.0", "Cache-Control": "no-cache"}
-
-
-def _json(value: dict[str, Any], status: int = 200) -> web.Response:
-    return web.Response(
-        body=json.dumps(value).encode(),
-        status=status,
-        content_type="application/json",
-        charset="utf-8",
-        headers=_HEADERS,
-    )
-
-
-def _error(status: int, key: str, message: str) -> web.Response:
-    info = {
-        "@odata.type": "#Message.v1_1_2.Message",
-        "MessageId": f"Base.1.18.{key}",
-        "Message": message,
-        "MessageSeverity": "Critical",
-        "Resolution": "Correct the request.",
-    }
-    error = {"code": f"Base.1.18.{key}", "message": message, "@Message.ExtendedInfo": [info]}
-    return _json({"error": error}, status)
-
-
-async def _body(request: web.Request) -> dict[str, Any]:
-    try:
-        body = await request.json()
-    except (ValueError, UnicodeDecodeError):
-        return {}
-    return body if isinstance(body, dict) else {}
+async def _read(request: web.Request) -> Request:
+    parts: dict[str, bytes] | None = None
+    body = b""
+    if request.content_type.startswith("multipart/"):
+        parts = {}
+        with contextlib.suppress(ValueError):  # a body that is none: no parts
+            async for part in await request.multipart():
+                if isinstance(part, aiohttp.BodyPartReader) and part.name:
+                    parts[part.name] = bytes(await part.read())
+    elif request.can_read_body:
+        body = await request.read()
+    headers = {name.lower(): value for name, value in request.headers.items()}
+    query = dict(request.query)
+    return Request(method=request.method, path=request.path, query=query, headers=headers, body=body, parts=parts)

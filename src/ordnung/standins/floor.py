@@ -14,11 +14,12 @@ from typing import Any
 from aiohttp import web
 
 from ordnung.formats.siteclock import SiteClock
-from ordnung.standins.certificates import Authority, open_authority
+from ordnung.standins.certificates import Authority, make_context, open_authority, tell_certificate
 from ordnung.standins.control import Control
 from ordnung.standins.face import Face
 from ordnung.standins.hardware import Hardware
 from ordnung.standins.mirror import Mirror
+from ordnung.standins.ssdp import Announcer
 
 MIRROR_ADDRESS = "127.20.100.1"
 SAVE_SECONDS = 1.0
@@ -34,6 +35,8 @@ class FloorSettings:
     control_port: int = 0
     service_ms: float = 0.0
     keep: bool = False
+    ssdp_port: int = 0
+    """Where searches on the network are answered; 0: not at all."""
 
 
 @dataclass
@@ -57,6 +60,9 @@ class Floor:
         self.contexts: dict[str, ssl.SSLContext] = {}
         self.runners: list[web.AppRunner] = []
         self.saver: asyncio.Task[None] | None = None
+        self.announcer: Announcer | None = None
+        self.sites: dict[str, web.TCPSite] = {}
+        self.ends: dict[str, tuple[str, int]] = {}
         self.state_path = self.settings.folder / "hardware.json"
 
     async def start(self) -> None:
@@ -66,12 +72,12 @@ class Floor:
             OSError: an address or port is taken or not to be had.
         """
         self._load()
-        runner = await self._runner(self.face.application())
+        self.device_runner = await self._runner(self.face.application())
         for device in self.hardware:
-            context = self.contexts[device.name] = self.authority.context(address_of(device), device.name)
-            port = await self._listen(runner, address_of(device), self.settings.port, context)
-            self.face.devices[(address_of(device), port)] = device
-            self.urls[device.name] = f"https://{address_of(device)}:{port}"
+            await self._raise(device)
+        if self.settings.ssdp_port:
+            self.announcer = Announcer(self.settings.ssdp_port, self._found)
+            await self.announcer.start()
         mirror_runner = await self._runner(self.mirror.application())
         context = self.authority.context(MIRROR_ADDRESS, "mirror")
         port = await self._listen(mirror_runner, MIRROR_ADDRESS, self.settings.port, context)
@@ -82,8 +88,47 @@ class Floor:
         if self.settings.keep:
             self.saver = asyncio.create_task(self._keep_saving())
 
+    async def _raise(self, device: Hardware) -> None:
+        address = address_of(device)
+        path = self.authority.path_of(address, device.name, days=device.certificate_days, own=device.self_signed)
+        self.contexts[device.name], device.certificate = make_context(path), tell_certificate(path)
+        port = await self._open(device, address, self.settings.port)
+        self.urls[device.name] = f"https://{address}:{port}"
+        await self.sync_line(device)
+
+    async def _open(self, device: Hardware, address: str, port: int) -> int:
+        known = len(self.device_runner.addresses)
+        site = web.TCPSite(self.device_runner, address, port, ssl_context=self.contexts[device.name], backlog=128)
+        await site.start()
+        bound: int = self.device_runner.addresses[known][1]
+        self.sites[device.name], self.ends[device.name] = site, (address, bound)
+        self.face.devices[address, bound] = device
+        return bound
+
+    async def sync_line(self, device: Hardware) -> None:
+        """Listen, or not, as the fault ``refused`` says."""
+        site = self.sites.get(device.name)
+        if device.has_fault("refused") and site is not None:
+            await site.stop()
+            del self.sites[device.name]
+            self.face.drop_connections(device)
+        elif not device.has_fault("refused") and site is None:
+            await self._open(device, *self.ends[device.name])
+
+    async def move(self, device: Hardware, address: str) -> None:
+        """Give a server another address; it keeps its certificate."""
+        await self.sites.pop(device.name).stop()
+        self.face.drop_connections(device)
+        port = await self._open(device, address, self.settings.port)
+        self.urls[device.name] = f"https://{address}:{port}"
+
+    def _found(self) -> list[tuple[str, str]]:
+        return [(d.uuid, f"{self.urls[d.name]}/redfish/v1/") for d in self.hardware if not d.is_away]
+
     async def stop(self) -> None:
         """Take everything down; kept state is written a last time."""
+        if self.announcer is not None:
+            self.announcer.stop()
         if self.saver is not None:
             self.saver.cancel()
             with contextlib.suppress(asyncio.CancelledError):
@@ -131,7 +176,9 @@ class Floor:
 
     def renew_certificate(self, device: Hardware) -> None:
         """Give a controller another certificate, as after a factory reset."""
-        self.contexts[device.name].load_cert_chain(self.authority.issue(address_of(device), device.name))
+        path = self.authority.issue(address_of(device), device.name, own=device.self_signed)
+        self.contexts[device.name].load_cert_chain(path)
+        device.certificate = tell_certificate(path)
         self.face.drop_connections(device)
 
     async def _keep_saving(self) -> None:

@@ -17,7 +17,6 @@ from collections.abc import Callable, Sequence
 from dataclasses import asdict, dataclass, field
 from typing import Any
 
-from ordnung.core.versions import is_at_least, is_below
 from ordnung.formats.errors import FormatError
 from ordnung.formats.pldm import (
     DeviceRecord,
@@ -27,76 +26,22 @@ from ordnung.formats.pldm import (
     parse_package,
     tell_mismatch,
 )
+from ordnung.standins.faults import Fault
+from ordnung.standins.parts import Account, Part, Task
 
 VERIFY_SECONDS = 6.0
 """How long a device looks at an image before it begins to write."""
+HANGING = 10.0**8
+"""A start that takes so long never ends by itself."""
+STALLED = 47
+"""Where a write that stalls stands, in percent."""
 
 
-@dataclass
-class Part:
-    """One component as the hardware knows it."""
-
-    slot: str
-    kind: str
-    name: str
-    software_id: str
-    version: str
-    scheme: str = "dotted"
-    listed: tuple[str, ...] = ()
-    pci: str | None = None
-    number: str = ""
-    spare: str | None = None
-    waiting: str | None = None
-    waiting_activation: str | None = None
-    waiting_rules: dict[str, Any] = field(default_factory=dict)
-    floor: str | None = None
-    generation: int = 1
-    write_seconds: float = 60.0
-    updateable: bool = True
-    dead: bool = False
-    shown: str | None = None
-    shown_until: float = 0.0
-
-    def at_least(self, version: str, bound: str) -> bool:
-        return is_at_least(self.scheme, version, bound, self.listed)
-
-    def below(self, version: str, bound: str) -> bool:
-        return is_below(self.scheme, version, bound, self.listed)
-
-
-@dataclass
-class Task:
-    """An update under way or ended; ``state`` is a Redfish TaskState."""
-
-    id: str
-    slots: list[str]
-    payload: dict[str, Any]
-    started: float
-    state: str = "Running"
-    status: str = "OK"
-    phase: str = "transfer"
-    phase_since: float = 0.0
-    phase_seconds: float = 0.0
-    percent: int = 0
-    ended: float | None = None
-    messages: list[tuple[str, list[str]]] = field(default_factory=list)
-    version: str = ""
-    activation: str = ""
-    rules: dict[str, Any] = field(default_factory=dict)
-
-
-@dataclass
-class Fault:
-    """One fault set on this device: what, on which slot if it matters, how often, how long."""
-
-    kind: str
-    slot: str | None = None
-    times: int = 1
-    seconds: float = 0.0
-    on: str | None = None
-
-
-FAULT_KINDS = ("answer lost", "version late", "image refused", "silent")
+_REFUSALS = (
+    ("image refused", "VerificationFailed", "the image was refused"),
+    ("signature refused", "VerificationFailed", "the signature was refused"),
+    ("staging full", "TransferFailed", "no room is left for an image"),
+)
 
 
 @dataclass
@@ -107,9 +52,10 @@ class Hardware:
     model: str
     serial: str
     uuid: str
-    generation: str
-    user: str
-    password: str
+    generations: tuple[tuple[str, str], ...]
+    """What its controller can do from which version of its own on, oldest first: (version, generation)."""
+    accounts: dict[str, Account]
+    """By id; "1" is the one people use."""
     parts: list[Part]
     now: Callable[[], float]
     rack: str = ""
@@ -124,8 +70,57 @@ class Hardware:
     coming: list[tuple[float, str]] = field(default_factory=list)
     tasks: list[Task] = field(default_factory=list)
     faults: list[Fault] = field(default_factory=list)
-    sessions: dict[str, str] = field(default_factory=dict)
+    quirks: frozenset[str] = frozenset()
+    sessions: dict[str, tuple[str, str]] = field(default_factory=dict)
+    """Token to (session id, account id)."""
+    patched: dict[str, dict[str, Any]] = field(default_factory=dict)
+    """What clients changed, by the resource's path."""
+    subscriptions: dict[str, dict[str, Any]] = field(default_factory=dict)
+    events: list[dict[str, Any]] = field(default_factory=list)
+    media: dict[str, Any] = field(default_factory=dict)
+    asset_tag: str = ""
+    self_signed: bool = False
+    certificate: tuple[str, str, str] | None = None
+    """Its HTTPS certificate: PEM, valid from, valid to."""
+    certificate_days: int = 3650
+    task_count: int = 0
     log: list[dict[str, Any]] = field(default_factory=list)
+
+    # Who and what
+
+    @property
+    def user(self) -> str:
+        """The user name people use."""
+        return self.accounts["1"].user
+
+    @property
+    def password(self) -> str:
+        """Its password."""
+        return self.accounts["1"].password
+
+    @password.setter
+    def password(self, value: str) -> None:
+        self.accounts["1"].password = value
+
+    @property
+    def generation(self) -> str:
+        """oldest, middle or newest: follows from the version its controller runs."""
+        own = next(part for part in self.parts if part.kind == "controller")
+        return [name for bound, name in self.generations if not bound or own.at_least(own.version, bound)][-1]
+
+    @property
+    def skew(self) -> float:
+        """Seconds its clock is ahead."""
+        return sum(fault.seconds for fault in self.faults if fault.kind == "clock wrong")
+
+    def has_fault(self, kind: str) -> bool:
+        """Whether a fault is set now."""
+        return any(fault.kind == kind for fault in self.faults)
+
+    @property
+    def seen(self) -> list[Part]:
+        """The parts the controller sees now."""
+        return [part for part in self.parts if not part.gone and not part.hidden]
 
     # Looking
 
@@ -141,12 +136,14 @@ class Hardware:
     def is_away(self) -> bool:
         """Whether the controller does not answer now."""
         self.advance()
-        return self.now() < self.away_until or any(f.kind == "silent" for f in self.faults)
+        return self.now() < self.away_until or self.has_fault("silent")
 
     @property
     def boot_state(self) -> str:
         """The Redfish BootProgress.LastState."""
         left = self.boot_until - self.now()
+        if self.boot_until > self.system_reset_at + HANGING:
+            return "MemoryInitializationStarted"
         if left <= 0:
             return "OSRunning"
         return (
@@ -163,9 +160,9 @@ class Hardware:
         self.log.append({"at": self.now(), "what": what, **facts})
 
     def take_fault(self, kind: str, slot: str | None = None, on: str | None = None) -> Fault | None:
-        """Use up one occurrence of a fault, if it is set for this slot and occasion."""
+        """Use up one occurrence of a fault, if it is set for this slot (None: whatever slot) and occasion."""
         for fault in self.faults:
-            if fault.kind == kind and fault.slot in (None, slot) and fault.on in (None, on):
+            if fault.kind == kind and (slot is None or fault.slot in (None, slot)) and fault.on in (None, on):
                 fault.times -= 1
                 if fault.times <= 0:
                     self.faults.remove(fault)
@@ -190,16 +187,27 @@ class Hardware:
             task.messages.append(("Update.1.0.InstallingOnComponent", [task.version, ", ".join(task.slots)]))
             self.note("write begun", slots=task.slots, version=task.version, task=task.id)
             gone = self.now() - task.phase_since
-        if task.phase == "write":
-            task.percent = min(99, int(100 * gone / max(task.phase_seconds, 0.001)))
-            if gone >= task.phase_seconds:
-                self._finish_write(task)
+        if task.phase != "write":
+            return
+        percent = min(99, int(100 * gone / max(task.phase_seconds, 0.001)))
+        if task.stalls and percent >= STALLED:
+            task.percent = STALLED
+            return
+        task.percent = percent
+        if percent >= 60 and self.take_fault("write fails", task.slots[0]):
+            self.fail_task(
+                task, "Update.1.0.ApplyFailed", [task.version, ", ".join(task.slots)], "it failed while writing"
+            )
+        elif gone >= task.phase_seconds:
+            self._finish_write(task)
 
     def _finish_write(self, task: Task) -> None:
         task.percent, task.state, task.ended = 100, "Completed", self.now()
         for slot in task.slots:
             part = self.part(slot)
             assert part is not None
+            if task.lies:
+                continue
             part.waiting, part.waiting_rules, part.waiting_activation = (
                 task.version,
                 task.rules,
@@ -236,7 +244,8 @@ class Hardware:
 
     def open_task(self, slots: list[str], payload: dict[str, Any]) -> Task:
         """Take an update request on; the image may still be on its way."""
-        task = Task(id=str(len(self.tasks) + 1), slots=slots, payload=payload, started=self.now())
+        self.task_count += 1
+        task = Task(id=str(self.task_count), slots=slots, payload=payload, started=self.now())
         task.messages.append(("Update.1.0.TransferringToComponent", ["image", ", ".join(slots)]))
         self.tasks.append(task)
         self.note("update asked", slots=slots, task=task.id)
@@ -253,9 +262,10 @@ class Hardware:
         if task.state != "Running":
             return
         where = ", ".join(task.slots)
-        if self.take_fault("image refused", task.slots[0] if task.slots else None):
-            self.fail_task(task, "Update.1.0.VerificationFailed", ["image", where], "the image was refused")
-            return
+        for kind, message, told in _REFUSALS:
+            if self.take_fault(kind, task.slots[0] if task.slots else None):
+                self.fail_task(task, f"Update.1.0.{message}", ["image", where], told)
+                return
         try:
             package = parse_package(raw, "image")
         except FormatError as error:
@@ -277,13 +287,17 @@ class Hardware:
         task.version, task.rules = image.version, record.rules()
         task.activation = (image.activations() or ("power cycle",))[0]
         task.phase, task.phase_since, task.phase_seconds = "verify", self.now(), part.write_seconds
+        task.stalls = self.take_fault("task stalls", part.slot) is not None
+        task.lies = self.take_fault("task lies", part.slot) is not None
         task.messages.append(("Update.1.0.VerifyingAtComponent", [task.version, ", ".join(task.slots)]))
 
     def _objection(self, slot: str, package: Package) -> str | None:
         """Why this device won't take a package for a slot, by the package's own rules."""
         part = self.part(slot)
-        if part is None or part.dead or not part.updateable:
+        if part is None or part.dead or part.gone or part.hidden or not part.updateable:
             return f"{slot} can't be updated"
+        if self.generation == "oldest" and part.kind != "controller":
+            return f"{slot} can't be updated before the controller itself is"
         own = device_descriptors(part.software_id, part.pci)
         record = find_record(package, own)
         if record is None:
@@ -312,26 +326,53 @@ class Hardware:
     def restart_controller(self) -> None:
         """Manager.Reset: the controller is away for a time, sessions are gone."""
         self._cut_writes("controller restart")
-        self.away_until = self.controller_reset_at = self.now() + self.restart_seconds
-        self.sessions.clear()
+        self._controller_dies()
         self.note("reset", kind="controller restart")
         self._schedule(self.away_until - 1, "controller restart")
 
     def reboot(self) -> None:
         """ComputerSystem.Reset: new BIOS and cards come up with the next start."""
         self._cut_writes("server reboot")
-        self.boot_until, self.system_reset_at = self.now() + self.reboot_seconds, self.now()
+        self._server_starts(self.now())
         self.note("reset", kind="server reboot")
         self._schedule(self.now() + self.reboot_seconds * 0.6, "server reboot")
 
     def power_cycle(self) -> None:
         """Chassis.Reset PowerCycle: everything goes dark, the controller too."""
-        self._cut_writes("power cycle")
-        self.away_until = self.controller_reset_at = self.now() + self.restart_seconds
-        self.boot_until, self.system_reset_at = self.away_until + self.reboot_seconds, self.now()
-        self.sessions.clear()
-        self.note("reset", kind="power cycle")
+        self._go_dark("power cycle")
+
+    def cut_power(self) -> None:
+        """The feed fails: as a power cycle, but nobody asked for it."""
+        self._go_dark("power cut")
+
+    def _go_dark(self, what: str) -> None:
+        self._cut_writes(what)
+        self._controller_dies()
+        self._server_starts(self.away_until)
+        self.system_reset_at = self.now()
+        self.note("reset", kind=what)
         self._schedule(self.away_until - 1, "power cycle")
+
+    def _controller_dies(self) -> None:
+        longer = self.take_fault("stays away")
+        self.away_until = self.now() + self.restart_seconds + (longer.seconds if longer else 0.0)
+        self.controller_reset_at = self.away_until
+        self.sessions.clear()
+        self.subscriptions = {k: s for k, s in self.subscriptions.items() if s["SubscriptionType"] != "SSE"}
+        if self.take_fault("task vanishes"):
+            self.tasks.clear()
+
+    def _server_starts(self, at: float) -> None:
+        hangs = self.take_fault("boot hangs")
+        self.boot_until, self.system_reset_at = at + (10 * HANGING if hangs else self.reboot_seconds), at
+        gone = self.take_fault("part gone")
+        lost = self.part(gone.slot or "") if gone is not None else None
+        if lost is not None:
+            lost.gone = True
+            self.note("part gone", slot=lost.slot)
+        boot = self.patched.get("/redfish/v1/Systems/1", {}).get("Boot", {})
+        if boot.get("BootSourceOverrideEnabled") == "Once":
+            boot.update({"BootSourceOverrideEnabled": "Disabled", "BootSourceOverrideTarget": "None"})
 
     def _schedule(self, at: float, kind: str) -> None:
         self.coming.append((at, kind))
@@ -353,16 +394,21 @@ class Hardware:
 
     def sign_in(self, user: str, password: str) -> tuple[str, str] | None:
         """A new session as (id, token), or None when the credentials are wrong."""
-        if not self.check_password(user, password):
+        account = self.find_account(user, password)
+        if account is None:
             self.note("sign-in refused", user=user)
             return None
         number, token = secrets.token_hex(4), secrets.token_urlsafe(24)
-        self.sessions[token] = number
+        self.sessions[token] = (number, account)
         return number, token
 
-    def check_password(self, user: str, password: str) -> bool:
-        """Whether the credentials are right."""
-        return secrets.compare_digest(f"{user}\0{password}", f"{self.user}\0{self.password}")
+    def find_account(self, user: str, password: str) -> str | None:
+        """The id of the account with these credentials, or None."""
+        for number, account in self.accounts.items():
+            given, own = f"{user}\0{password}".encode(), f"{account.user}\0{account.password}".encode()
+            if secrets.compare_digest(given, own) and account.enabled and not account.locked:
+                return number
+        return None
 
     # Keeping
 
@@ -372,7 +418,9 @@ class Hardware:
             "parts": [asdict(part) for part in self.parts],
             "tasks": [asdict(task) for task in self.tasks],
             "log": self.log,
-            "password": self.password,
+            "accounts": {number: asdict(account) for number, account in self.accounts.items()},
+            "task_count": self.task_count,
+            "patched": self.patched,
             "coming": self.coming,
             "away_until": self.away_until,
             "boot_until": self.boot_until,
@@ -386,7 +434,8 @@ class Hardware:
         self.tasks = [
             Task(**{**task, "messages": [(m, list(a)) for m, a in task["messages"]]}) for task in state["tasks"]
         ]
-        self.log, self.password = state["log"], state["password"]
+        self.log, self.patched, self.task_count = state["log"], state["patched"], state["task_count"]
+        self.accounts = {number: Account(**account) for number, account in state["accounts"].items()}
         self.coming = [(at, kind) for at, kind in state["coming"]]
         self.away_until, self.boot_until = state["away_until"], state["boot_until"]
         self.controller_reset_at, self.system_reset_at = (

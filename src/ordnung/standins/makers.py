@@ -158,6 +158,56 @@ SUPPLY_800 = Make(
     id="ardlow.p800", name="Ardlow 800 supply", kind="power", software_id="ARD-P800", number="P800",
     write_seconds=180, kilobytes=80, releases=(Made("1.07", "2024-10-01"), Made("1.09", "2026-03-17", "stability")),
 )  # fmt: skip
+SUPPLY_1400 = Make(
+    id="ardlow.p1400", name="Ardlow 1400 supply", kind="power", software_id="ARD-P1400", number="P1400",
+    write_seconds=180, kilobytes=90, releases=(Made("2.02", "2024-11-12"), Made("2.05", "2026-04-21", "stability")),
+)  # fmt: skip
+REED10_BIOS = Make(
+    id="corvane.reed10.bios", name="Reed 10 BIOS", kind="bios", software_id="CRV-R10-BIOS",
+    write_seconds=260, reset_seconds=340, kilobytes=900,
+    releases=(Made("0.92", "2021-05-11"), Made("0.98", "2024-10-15", "stability", "The last release for this model.", needs=(("corvane.reed10.bmc", "1.30.0"),))),
+)  # fmt: skip
+REED10_BMC = Make(
+    id="corvane.reed10.bmc", name="Reed 10 controller", kind="controller", software_id="CRV-R10-BMC",
+    activation=RESTART, write_seconds=260, reset_seconds=180, kilobytes=1800,
+    releases=(Made("1.12.0", "2020-03-03"), Made("1.30.0", "2024-10-15", "security", "Learns to list and update what is fitted.")),
+)  # fmt: skip
+ADAPTER_H2 = Make(
+    id="tessaly.h2", name="Tessaly H2 host adapter", kind="raid", software_id="TSY-H2", pci="ffe2:0012:ffe2:0002",
+    number="TSY-H2-16I", write_seconds=90, kilobytes=500,
+    releases=(Made("16.00", "2023-09-12"), Made("16.12", "2025-10-07", "stability")),
+)  # fmt: skip
+CROSSED_H2 = Make(
+    id="crossed.h2", name="H2 adapter, other firmware", kind="raid", software_id="H2-IT-OTHER", pci="ffe2:0012:ffe9:0002",
+    number="H2-X", releases=(Made("20.00.07", "2021-06-01"),),
+)  # fmt: skip
+NIC_Q100 = Make(
+    id="quorrin.q100", name="Quorrin Q100", kind="nic", software_id="QUO-Q100", pci="ffe3:0100:ffe3:0001",
+    number="Q100-1Q", write_seconds=110, kilobytes=1200,
+    releases=(Made("30.1.0", "2025-06-17"), Made("30.4.2", "2026-05-12", "stability")),
+)  # fmt: skip
+PELLAM_BIOS = Make(
+    id="pellam.p1160.bios", name="Pellam 1160 BIOS", kind="bios", software_id="PEL-1160-BIOS",
+    write_seconds=240, reset_seconds=280, kilobytes=1100, scheme="letter",
+    releases=(Made("C08", "2024-05-21"), Made("D02", "2026-02-10", "stability")),
+)  # fmt: skip
+PELLAM_BMC = Make(
+    id="pellam.p1160.bmc", name="Pellam 1160 controller", kind="controller", software_id="PEL-1160-BMC",
+    activation=RESTART, write_seconds=200, reset_seconds=110, kilobytes=2200,
+    releases=(Made("3.04", "2024-05-21"), Made("3.11", "2026-02-10", "security", "Closes PEL-2026-02.", (("PEL-2026-02", 7.2, "A crafted session name stops the controller"),))),
+)  # fmt: skip
+
+
+def _partition(key: str, name: str, *versions: tuple[str, str]) -> Make:
+    return Make(
+        id=f"pellam.p1160.{key}", name=f"Service partition: {name}", kind="store", software_id=f"PEL-1160-{key.upper()}",
+        activation=ONCE, write_seconds=50, reset_seconds=0, kilobytes=600, releases=tuple(Made(*pair) for pair in versions),
+    )  # fmt: skip
+
+
+STORE_DIAG = _partition("diag", "diagnostics", ("5.1", "2024-08-06"), ("5.4", "2026-01-20"))
+STORE_DRIVERS = _partition("drivers", "drivers", ("2025.1", "2025-03-04"), ("2026.1", "2026-03-03"))
+STORE_TOOLS = _partition("tools", "update tools", ("1.8", "2024-12-10"), ("2.0", "2026-02-24"))
 STRAY_NIC = Make(
     id="stray.n10", name="Unmarked N10, 4 ports", kind="nic", software_id="N10-GENERIC", pci="ffe9:0010:ffe9:0001",
     number="N10", releases=(Made("3.14", "2020-01-01"),),
@@ -165,16 +215,35 @@ STRAY_NIC = Make(
 
 MAKES = (
     REED14_BIOS, REED14_BMC, REED12_BIOS, REED12_BMC, HEATH24_BIOS, HEATH24_BMC, HEATH24_PLANE,
-    RAID_R9, NIC_Q25, DRIVE_S4, DRIVE_K7, SUPPLY_800,
+    RAID_R9, NIC_Q25, DRIVE_S4, DRIVE_K7, SUPPLY_800, SUPPLY_1400, REED10_BIOS, REED10_BMC, ADAPTER_H2, NIC_Q100,
+    PELLAM_BIOS, PELLAM_BMC, STORE_DIAG, STORE_DRIVERS, STORE_TOOLS,
 )  # fmt: skip
 BY_ID = {make.id: make for make in MAKES}
-_CORVANE_OWN = tuple(make for make in MAKES if make is not NIC_Q25)
+_CARDS = (NIC_Q25, NIC_Q100)
+_CORVANE_OWN = tuple(make for make in MAKES if make not in _CARDS and "pellam" not in make.id)
+_REED10, _REED12, _STAYING = "Corvane Reed 10", "Corvane Reed 12", ("Corvane Reed 14", "Corvane Heath 24")
+
+
+def _corvane(issue: str, issued: str) -> tuple[str, str, str, str, tuple[str, ...], tuple[Make, ...]]:
+    """One of Corvane's issues: March 2026 drops Reed 10, November 2026 drops Reed 12."""
+    dropped = [name for name, until in (("reed10", "2026-03"), ("reed12", "2026-11")) if issue >= until]
+    models = [m for m, key in ((_REED10, "reed10"), (_REED12, "reed12")) if key not in dropped]
+    products = tuple(m for m in _CORVANE_OWN if not any(key in m.id for key in dropped))
+    return ("Corvane", "corvane-servers", issue, issued, (*models, *_STAYING), products)
+
+
 ISSUES: tuple[tuple[str, str, str, str, tuple[str, ...], tuple[Make, ...]], ...] = (
-    ("Corvane", "corvane-servers", "2026-09", "2026-09-24", ("Corvane Reed 12", "Corvane Reed 14", "Corvane Heath 24"), _CORVANE_OWN),
-    ("Corvane", "corvane-servers", "2026-11", "2026-11-04", ("Corvane Reed 14", "Corvane Heath 24"), tuple(m for m in _CORVANE_OWN if "reed12" not in m.id)),
-    ("Quorrin", "quorrin-cards", "2026-06", "2026-06-01", (), (NIC_Q25,)),
-)  # fmt: skip
-"""(maker, catalog, issue, issued, models, products): the November issue drops Reed 12."""
+    _corvane("2025-02", "2025-02-19"),
+    _corvane("2025-05", "2025-05-21"),
+    _corvane("2025-08", "2025-08-20"),
+    _corvane("2025-11", "2025-11-19"),
+    _corvane("2026-03", "2026-03-18"),
+    _corvane("2026-06", "2026-07-15"),
+    _corvane("2026-09", "2026-09-24"),
+    _corvane("2026-11", "2026-11-04"),
+    ("Quorrin", "quorrin-cards", "2026-06", "2026-06-01", (), _CARDS),
+)
+"""(maker, catalog, issue, issued, models, products). Pellam publishes no catalog, only packages."""
 
 
 def device_rules(make: Make, made: Made) -> dict[str, Any]:

@@ -1,0 +1,107 @@
+"""Reads resources once each; where the controller offers ``$expand``, many with one request (DSP0266)."""
+
+from __future__ import annotations
+
+import asyncio
+from collections.abc import Awaitable, Iterable
+from typing import Protocol, TypeVar
+
+from ordnung.controllers.client import Json, follow_members, link_of
+from ordnung.controllers.errors import ControllerError
+
+T = TypeVar("T")
+MAX_DEPTH = 60
+"""How deep an expanded answer may nest; real ones stay below 20."""
+MEMBERS = 2000
+
+
+class Line(Protocol):
+    """What a reader needs of a session."""
+
+    async def find(self, path: str | None) -> Json | None: ...
+
+
+class Reader:
+    """One look at a controller: nothing is asked twice."""
+
+    def __init__(self, line: Line, name: str) -> None:
+        self.line, self.name = line, name
+        self.levels = 0
+        """How many levels may be expanded at once; 0: not offered."""
+        self._known: dict[str, Json | None] = {}
+
+    async def root(self) -> Json:
+        """The service root; what it offers is used from now on. Raises ControllerError (not Redfish) without one."""
+        root = await self.find("/redfish/v1/")
+        if root is None or ("Systems" not in root and "RedfishVersion" not in root):
+            raise ControllerError(self.name, "not Redfish", "it has no service root")
+        offered = root.get("ProtocolFeaturesSupported")
+        query = offered.get("ExpandQuery") if isinstance(offered, dict) else None
+        if isinstance(query, dict) and is_true(query.get("NoLinks")):
+            most = query.get("MaxLevels")
+            self.levels = int(most) if isinstance(most, int | str) and str(most).isdigit() else 1
+        return root
+
+    async def find(self, path: str | None, levels: int = 0) -> Json | None:
+        """The resource at a path, or None when there is none; ``levels`` below it come along where offered."""
+        if path is None:
+            return None
+        key = _key(path)
+        if key in self._known:
+            return self._known[key]
+        wanted = min(levels, self.levels)
+        body = await self._expanded(path, wanted) if wanted else None
+        if body is None:
+            body = await self.line.find(path)
+        self._keep(body, key)
+        return body
+
+    async def _expanded(self, path: str, levels: int) -> Json | None:
+        try:
+            return await self.line.find(f"{path}?$expand=.($levels={levels})")
+        except ControllerError as error:
+            if error.cause not in ("said no", "malformed answer"):
+                raise
+            self.levels = 0  # advertised, but it doesn't work: one by one, then
+            return None
+
+    async def members(self, path: str | None, levels: int = 1) -> list[Json]:
+        """The members of a collection, those that are there. A collection that is missing has none."""
+
+        async def one(at: str) -> Json | None:
+            return await self.find(at, 0 if "?" in at else levels)
+
+        paths = await follow_members(one, path, MEMBERS)
+        found = await gather(self.find(at) for at in paths)
+        return [body for body in found if body is not None]
+
+    def _keep(self, body: Json | None, key: str) -> None:
+        self._known[key] = body
+        if body is None:
+            return
+        todo: list[tuple[object, int]] = [(list(body.values()), 0)]
+        while todo:
+            value, depth = todo.pop()
+            if depth > MAX_DEPTH:
+                raise ControllerError(self.name, "malformed answer", f"{key} nests deeper than {MAX_DEPTH} levels")
+            if isinstance(value, dict):
+                path = link_of(value)
+                if path is not None and len(value) > 1 and "#" not in path:
+                    self._known.setdefault(_key(path), value)
+                todo += [(inner, depth + 1) for inner in value.values() if isinstance(inner, dict | list)]
+            elif isinstance(value, list):
+                todo += [(inner, depth + 1) for inner in value if isinstance(inner, dict | list)]
+
+
+async def gather(jobs: Iterable[Awaitable[T]]) -> list[T]:
+    """All results in order; the first error ends it."""
+    return list(await asyncio.gather(*jobs))
+
+
+def _key(path: str) -> str:
+    return path.rstrip("/")
+
+
+def is_true(value: object) -> bool:
+    """A flag, also as a controller spells it that sends strings."""
+    return value is True or (isinstance(value, str) and value.strip().lower() == "true")

@@ -1,0 +1,181 @@
+"""What is fitted, by walking Systems, Chassis and Managers: new and old shapes of the resources alike."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any
+
+from ordnung.controllers.client import Json, link_of
+from ordnung.controllers.reader import Reader, gather
+
+DEEP = 5
+"""How many levels below a collection are asked for at once where that is offered."""
+_PCI = ("VendorId", "DeviceId", "SubsystemVendorId", "SubsystemId")
+
+
+@dataclass(slots=True, eq=False)
+class Fitted:
+    """One device as the tree tells of it; ``paths`` are the resources an inventory entry may point to."""
+
+    slot: str
+    kind: str
+    name: str
+    version: str | None
+    paths: tuple[str, ...]
+    number: str | None = None
+    serial: str | None = None
+    health: str | None = None
+    pci: str | None = None
+    active: str | None = None
+    """The inventory member that it says it runs."""
+    is_alone: bool = True
+    """Whether ``paths`` name this device and no other."""
+    body: Json = field(default_factory=dict)
+
+
+@dataclass(slots=True)
+class Found:
+    """Everything of the tree that a reading needs."""
+
+    system: Json
+    manager: Json
+    chassis: list[Json]
+    storages: list[Json]
+    parts: list[Fitted]
+
+
+async def read_fitted(reader: Reader, root: Json) -> Found:
+    """Walk the tree. Raises ControllerError; what is missing is simply not there."""
+    systems, managers, chassis = await gather(
+        (
+            reader.members(link_of(root.get("Systems")), DEEP),
+            reader.members(link_of(root.get("Managers")), 1),
+            reader.members(link_of(root.get("Chassis")), DEEP),
+        )
+    )
+    system, manager = (found[0] if found else {} for found in (systems, managers))
+    storages = await reader.members(link_of(system.get("Storage")), 2)
+    groups = await gather(
+        [
+            _read_own(reader, system, manager),
+            *(_read_storage(reader, storage) for storage in storages),
+            _read_cards(reader, system, chassis),
+            *(_read_power(reader, one) for one in chassis),
+        ]
+    )
+    parts = [part for group in groups for part in group]
+    await gather(_add_pci(reader, part) for part in parts)
+    return Found(system, manager, chassis, storages, parts)
+
+
+async def _read_own(reader: Reader, system: Json, manager: Json) -> list[Fitted]:
+    bios = await reader.find(link_of(system.get("Bios"))) or {}
+    own = tuple(path for path in (link_of(bios), link_of(system)) if path)
+    parts = [Fitted("bios", "bios", "BIOS", as_text(system.get("BiosVersion")), own, active=_active(bios))]
+    if manager:
+        version, path = as_text(manager.get("FirmwareVersion")), link_of(manager)
+        slot, name = "controller", as_text(manager.get("Name")) or "Management controller"
+        parts.append(Fitted(slot, "controller", name, version, (path,) if path else (), active=_active(manager)))
+    return parts
+
+
+def _active(body: Json) -> str | None:
+    return link_of(as_dict(body.get("Links")).get("ActiveSoftwareImage"))
+
+
+async def _read_storage(reader: Reader, storage: Json) -> list[Fitted]:
+    controllers = await reader.members(link_of(storage.get("Controllers")))
+    if not controllers:
+        controllers = as_list(storage.get("StorageControllers"))
+    drives = await gather(reader.find(link_of(drive)) for drive in as_list(storage.get("Drives")))
+    own = link_of(storage)
+    parts = [_device(body, "raid", "FirmwareVersion", own if len(controllers) == 1 else None) for body in controllers]
+    return parts + [_device(body, "drive", "Revision") for body in drives if body]
+
+
+async def _read_cards(reader: Reader, system: Json, chassis: list[Json]) -> list[Fitted]:
+    """Network cards, each once, though several chassis or an older collection may list it again."""
+    lists = await gather(reader.members(link_of(one.get("NetworkAdapters"))) for one in chassis)
+    bodies = [body for found in lists for body in found]
+    if not bodies:
+        older = await reader.members(link_of(system.get("NetworkInterfaces")))
+        linked = await gather(reader.find(link_of(as_dict(i.get("Links")).get("NetworkAdapter"))) for i in older)
+        bodies = [body or interface for body, interface in zip(linked, older, strict=True)]
+    cards: dict[str, Fitted] = {}
+    for body in bodies:
+        first = as_dict(next(iter(as_list(body.get("Controllers"))), None))
+        part = _device({**body, "FirmwareVersion": first.get("FirmwarePackageVersion")}, "nic", "FirmwareVersion")
+        same = cards.setdefault(part.serial or link_of(body) or part.slot, part)
+        if same is not part:
+            same.paths += part.paths
+    return list(cards.values())
+
+
+async def _read_power(reader: Reader, chassis: Json) -> list[Fitted]:
+    subsystem = await reader.find(link_of(chassis.get("PowerSubsystem")))
+    supplies = await reader.members(link_of((subsystem or {}).get("PowerSupplies")))
+    if supplies:
+        return [_device(body, "power", "FirmwareVersion") for body in supplies]
+    power = await reader.find(link_of(chassis.get("Power"))) or {}
+    own = link_of(power)
+    parts = [_device(body, "power", "FirmwareVersion", own) for body in as_list(power.get("PowerSupplies"))]
+    for part in parts:
+        part.is_alone = len(parts) == 1
+    return parts
+
+
+def _device(body: Json, kind: str, version: str, container: str | None = None) -> Fitted:
+    slot = as_text(body.get("MemberId")) or as_text(body.get("Id")) or kind
+    return Fitted(
+        slot=slot,
+        kind=kind,
+        name=as_text(body.get("Name")) or as_text(body.get("Model")) or slot,
+        version=as_text(body.get(version)) or as_text(body.get("FirmwareVersion")),
+        paths=tuple(path for path in (link_of(body), container) if path),
+        number=as_text(body.get("PartNumber")),
+        serial=as_text(body.get("SerialNumber")),
+        health=health_of(body),
+        body=body,
+    )
+
+
+async def _add_pci(reader: Reader, part: Fitted) -> None:
+    """vendor:device:subvendor:subdevice of the first PCIe function, where one is told."""
+    if part.kind not in ("raid", "nic"):
+        return
+    function = await reader.find(await _function_path(reader, part.body)) or {}
+    pieces = [(as_text(function.get(name)) or "").lower().removeprefix("0x") for name in _PCI]
+    part.pci = ":".join(pieces) if all(len(piece) == 4 for piece in pieces) else None
+
+
+async def _function_path(reader: Reader, body: Json) -> str | None:
+    functions = as_list(as_dict(body.get("Links")).get("PCIeFunctions"))
+    if functions:
+        return link_of(functions[0])
+    first = as_dict(next(iter(as_list(body.get("Controllers"))), None))
+    devices = as_list(as_dict(first.get("Links")).get("PCIeDevices"))
+    device = await reader.find(link_of(devices[0])) if devices else None
+    members = await reader.members(link_of((device or {}).get("PCIeFunctions")))
+    return link_of(members[0]) if members else None
+
+
+def health_of(body: Json) -> str | None:
+    """OK, Warning or Critical, as a resource says of itself."""
+    return as_text(as_dict(body.get("Status")).get("Health"))
+
+
+def as_dict(value: Any) -> Json:
+    """The object, or an empty one for anything else."""
+    return value if isinstance(value, dict) else {}
+
+
+def as_list(value: Any) -> list[Json]:
+    """The objects of a list, or none for anything else."""
+    return [item for item in value if isinstance(item, dict)] if isinstance(value, list) else []
+
+
+def as_text(value: Any) -> str | None:
+    """A string with blanks around it cut; numbers are taken as strings (some controllers send them)."""
+    if isinstance(value, int | float) and not isinstance(value, bool):
+        return str(value)
+    return value.strip() or None if isinstance(value, str) else None

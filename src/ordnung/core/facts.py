@@ -1,0 +1,162 @@
+"""What a reading says of a server besides its components, and what of it will get in the way (N1.8, N5.6)."""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from ordnung.core.components import Server
+
+CLOCK_S = 120.0
+"""A clock that is off by more than this makes logs misleading; certificates fail at days."""
+CERTIFICATE_DAYS = 30
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Licence:
+    """A licence of a controller: whether it is in force, and until when."""
+
+    name: str
+    valid: bool
+    ends: datetime.date | None = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Facts:
+    """Read from the controller; None or empty where it does not tell."""
+
+    power: str | None = None
+    health: str | None = None
+    clock_off_s: float | None = None
+    certificate_ends: datetime.date | None = None
+    role: str | None = None
+    factory_account: bool = False
+    licences: tuple[Licence, ...] = ()
+    jobs: tuple[str, ...] = ()
+    rebuilding: tuple[str, ...] = ()
+    feeds_lost: tuple[str, ...] = ()
+    pulls: tuple[str, ...] = ()
+    """Protocols over which it fetches an image, in upper case."""
+    push: str | None = None
+    """``any`` takes an image for any component, ``own`` its own only; None: takes none."""
+    expands: bool = False
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Hindrance:
+    """One thing that will get in the way of an update: what, as seen, and the remedy. ``stops`` bars updating."""
+
+    what: str
+    seen: str
+    remedy: str
+    stops: bool = False
+
+
+def find_hindrances(server: Server, now: datetime.datetime) -> tuple[Hindrance, ...]:
+    """Everything of a reading that will get in the way, what bars updating first."""
+    facts = server.facts
+    if facts is None:
+        return ()
+    found = [*_ways(facts), *_account(facts), *_trust(facts, now), *_state(server, facts), *_stores(server)]
+    return tuple(sorted(found, key=lambda h: not h.stops))
+
+
+def _ways(facts: Facts) -> list[Hindrance]:
+    found = []
+    for licence in facts.licences:
+        if not licence.valid:
+            remedy = "Have the licence renewed or installed; until then use another way of bringing the image."
+            found.append(Hindrance(what="licence missing", seen=f"{licence.name} is not in force", remedy=remedy))
+    if not facts.pulls and facts.push is None:
+        remedy = "Bring the image by virtual media or by hand, or restore the licence it lacks."
+        found.append(
+            Hindrance(what="no way in", seen="it neither fetches nor takes an image", remedy=remedy, stops=True)
+        )
+    elif facts.push == "own" and not facts.pulls:
+        remedy = "Update the controller first and read the server again: then the rest can follow."
+        found.append(Hindrance(what="controller first", seen="it takes nothing but its own image", remedy=remedy))
+    elif facts.push is None and "HTTPS" not in facts.pulls:
+        remedy = "Let the repository be served over plain HTTP on the management network, or restore its licence."
+        found.append(
+            Hindrance(what="plain HTTP only", seen="it fetches over plain HTTP only and takes no push", remedy=remedy)
+        )
+    return found
+
+
+def _account(facts: Facts) -> list[Hindrance]:
+    found = []
+    if facts.factory_account:
+        remedy = "Change the password on the controller, then enter the new one here."
+        found.append(Hindrance(what="factory credentials", seen="the account is as it was delivered", remedy=remedy))
+    if facts.role is not None and facts.role not in ("Administrator", "Operator"):
+        remedy = "Use an account that may configure components."
+        seen = f"the account's role is {facts.role}"
+        found.append(Hindrance(what="no permission", seen=seen, remedy=remedy, stops=True))
+    return found
+
+
+def _trust(facts: Facts, now: datetime.datetime) -> list[Hindrance]:
+    found = []
+    if facts.clock_off_s is not None and abs(facts.clock_off_s) > CLOCK_S:
+        side = "ahead" if facts.clock_off_s > 0 else "behind"
+        remedy = "Set the controller's clock or give it a time server; certificates look invalid to it otherwise."
+        seen = f"its clock is {tell_span(abs(facts.clock_off_s))} {side}"
+        found.append(Hindrance(what="clock wrong", seen=seen, remedy=remedy, stops=abs(facts.clock_off_s) > 86400))
+    if facts.certificate_ends is not None:
+        left = (facts.certificate_ends - now.date()).days
+        if left < CERTIFICATE_DAYS:
+            seen = f"its certificate ends in {left} days" if left >= 0 else f"its certificate ended {-left} days ago"
+            remedy = "Renew the controller's certificate, then accept the new fingerprint here."
+            found.append(Hindrance(what="certificate ends", seen=seen, remedy=remedy))
+    return found
+
+
+def _state(server: Server, facts: Facts) -> list[Hindrance]:
+    found = []
+    for job in facts.jobs:
+        remedy = "Let it end or cancel it at the controller; it would be carried out with the next reset."
+        found.append(Hindrance(what="job pending", seen=job, remedy=remedy, stops=True))
+    for volume in facts.rebuilding:
+        remedy = "Wait until it has rebuilt; a reset now puts its data at risk."
+        found.append(Hindrance(what="array rebuilding", seen=volume, remedy=remedy, stops=True))
+    for supply in facts.feeds_lost:
+        remedy = "Restore the feed before anything is written."
+        found.append(Hindrance(what="feed lost", seen=f"{supply} has no input", remedy=remedy, stops=True))
+    supplies = {c.part or c.name for c in server.components if c.kind == "power"}
+    if len(supplies) > 1:
+        remedy = "Fit two alike; unlike supplies do not share the load as they should."
+        found.append(Hindrance(what="unlike supplies", seen=" and ".join(sorted(supplies)), remedy=remedy))
+    if facts.power not in (None, "On"):
+        remedy = "Some components are seen only while the server is on."
+        found.append(Hindrance(what="server off", seen=f"its power is {facts.power}", remedy=remedy))
+    return found
+
+
+def _stores(server: Server) -> list[Hindrance]:
+    return [
+        Hindrance(
+            what=f"partition {component.state}",
+            seen=f"{component.name} is {component.state}",
+            remedy="A partition that is blank or damaged is set up anew and filled from a repository.",
+        )
+        for component in server.components
+        if component.state in ("blank", "damaged")
+    ]
+
+
+def tell_span(seconds: float) -> str:
+    """A span of time in the unit that suits it."""
+    for unit, size in (("years", 31_557_600.0), ("days", 86400.0), ("h", 3600.0), ("min", 60.0)):
+        if seconds >= 2 * size:
+            return f"{seconds / size:.0f} {unit}"
+    return f"{seconds:.0f} s"
+
+
+def worst_health(healths: Sequence[str | None]) -> str | None:
+    """The worst of several states of health, None when none is told."""
+    order = ("OK", "Warning", "Critical")
+    known = [h for h in healths if h in order]
+    return max(known, key=order.index, default=None)

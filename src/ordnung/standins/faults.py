@@ -1,0 +1,90 @@
+"""The faults a stand-in can have, by name: a closed list, each set on the device and never on our client."""
+
+from __future__ import annotations
+
+import random
+from dataclasses import dataclass
+
+FAULTS: dict[str, str] = {
+    # the line
+    "refused": "nothing listens at its address",
+    "reset": "connections are cut when a request comes",
+    "slow": "every answer takes `seconds`",
+    "silent": "no answer at all",
+    "answer lost": "acted upon, but the answer never arrives (`on`: update or reset)",
+    "busy": "503 with Retry-After of `seconds`",
+    "session expired": "all sessions end",
+    "malformed": "an answer that is no JSON (`on`: text, cut, deep, huge, list)",
+    "not Redfish": "something else answers",
+    "password changed": "after `seconds` requests the password is another",
+    # updates
+    "task stalls": "a write stands still at 47 %",
+    "task vanishes": "the task is forgotten with the next controller restart",
+    "task lies": "says done while the version stays old",
+    "version late": "the new version shows after `seconds`",
+    "write fails": "the component fails while it is written",
+    "image refused": "the image is refused",
+    "signature refused": "the signature is refused",
+    "staging full": "no room for an image",
+    "link cut": "the line to the repository breaks during a pull",
+    # resets
+    "stays away": "the controller is away `seconds` longer",
+    "boot hangs": "the server stands still in its power-on self-test",
+    "part gone": "a component is gone after the next reboot",
+    # the server's own state
+    "clock wrong": "its clock is `seconds` off",
+    "job pending": "someone else's job waits",
+    "array rebuilding": "a volume rebuilds",
+    "feed lost": "the last power supply has no input",
+    "licence missing": "no licence to be pushed to",
+}
+FAULT_KINDS = tuple(FAULTS)
+LASTING = frozenset(
+    {
+        "refused", "reset", "slow", "silent", "malformed", "not Redfish", "clock wrong", "job pending",
+        "array rebuilding", "feed lost", "licence missing",
+    }
+)  # fmt: skip
+"""Faults that last until they are cleared; the others are used up, ``times`` times."""
+
+QUIRKS: dict[str, str] = {
+    "numbers as strings": "numbers and booleans are spelled as strings, versions as numbers where they look like one",
+    "trailing blanks": "versions are padded with blanks",
+    "paged": "collections come two members at a time",
+    "dead links": "links to collections that answer 404",
+    "no optional": "Storage, PCIeDevices and power are missing altogether",
+    "nic twice": "every card is listed under two chassis",
+    "no drive revision": "drives tell no revision",
+    "no related items": "inventory entries don't say what they belong to",
+    "old shapes": "Power and embedded storage controllers instead of the newer resources",
+    "expand broken": "$expand is advertised and answers 500",
+}
+"""What the standard allows or real controllers do: no fault, but to be borne. Set by seed or by hand."""
+
+
+@dataclass
+class Fault:
+    """One fault set on this device: what, on which slot if it matters, how often, how long."""
+
+    kind: str
+    slot: str | None = None
+    times: int = 1
+    seconds: float = 0.0
+    on: str | None = None
+
+    def __post_init__(self) -> None:
+        """Raises ValueError for a kind that is not listed."""
+        if self.kind not in FAULTS:
+            raise ValueError(f"kind is one of {', '.join(FAULTS)}")
+
+
+def random_faults(seed: int, count: int) -> list[Fault]:
+    """Faults for a soak: never one that needs a person to clear it before a server answers again."""
+    chance = random.Random(seed)
+    kinds = sorted(set(FAULTS) - LASTING - {"password changed", "part gone", "write fails", "task lies"})
+    found = []
+    for _ in range(count):
+        kind = chance.choice(kinds)
+        on = chance.choice(("update", "reset")) if kind == "answer lost" else None
+        found.append(Fault(kind, seconds=chance.choice((1.0, 60.0, 180.0)), on=on, times=chance.choice((1, 1, 2))))
+    return found

@@ -1,0 +1,221 @@
+"""Systems: the server itself, its BIOS, storage, boot and virtual media."""
+
+from __future__ import annotations
+
+from ordnung.standins.hardware import Hardware, moment
+from ordnung.standins.parts import Part
+from ordnung.standins.redfish.tree import OK, V1, Resource, collection, link, resource
+
+SYSTEM_RESET = f"{V1}/Systems/1/Actions/ComputerSystem.Reset"
+INVENTORY = f"{V1}/UpdateService/FirmwareInventory"
+RESET_TYPES = ["On", "ForceOff", "GracefulRestart", "ForceRestart"]
+BOOT_TARGETS = ["None", "Pxe", "Cd", "Usb", "Hdd", "BiosSetup", "UefiShell", "UefiHttp"]
+
+
+def parts_of(device: Hardware, *kinds: str) -> list[Part]:
+    """The parts of these kinds that the controller sees."""
+    return [part for part in device.seen if part.kind in kinds]
+
+
+def find_part(device: Hardware, slot: str, kind: str) -> Part | None:
+    """The part in a slot if it is of that kind and seen."""
+    return next((part for part in parts_of(device, kind) if part.slot == slot), None)
+
+
+def has_old_shapes(device: Hardware) -> bool:
+    """Whether the older resources are told instead of the newer ones."""
+    return "old shapes" in device.quirks
+
+
+collection("Systems", "ComputerSystem")(lambda device: ["1"])
+
+
+@resource("Systems/1", "ComputerSystem", "v1_20_0")
+def system(device: Hardware) -> Resource:
+    bios = parts_of(device, "bios")
+    body: Resource = {
+        "Name": device.name,
+        "SystemType": "Physical",
+        "Model": device.model,
+        "Manufacturer": device.model.split()[0],
+        "SerialNumber": device.serial,
+        "AssetTag": device.asset_tag,
+        "UUID": device.uuid,
+        "HostName": device.name,
+        "PowerState": "On",
+        "BiosVersion": device.shown_version(bios[0]) if bios else None,
+        "BootProgress": {"LastState": device.boot_state},
+        "LastResetTime": moment(device.system_reset_at),
+        "Status": {**OK, "HealthRollup": health(device)},
+        "Boot": {
+            "BootSourceOverrideEnabled": "Disabled",
+            "BootSourceOverrideTarget": "None",
+            "BootSourceOverrideTarget@Redfish.AllowableValues": BOOT_TARGETS,
+            "BootSourceOverrideMode": "UEFI",
+        },
+        "Bios": link(f"{V1}/Systems/1/Bios"),
+        "Storage": link(f"{V1}/Systems/1/Storage"),
+        "VirtualMedia": link(f"{V1}/Systems/1/VirtualMedia"),
+        "Links": {"Chassis": [link(f"{V1}/Chassis/1")], "ManagedBy": [link(f"{V1}/Managers/1")]},
+        "Actions": {
+            "#ComputerSystem.Reset": {"target": SYSTEM_RESET, "ResetType@Redfish.AllowableValues": RESET_TYPES}
+        },
+    }
+    if has_old_shapes(device):
+        body["NetworkInterfaces"] = link(f"{V1}/Systems/1/NetworkInterfaces")
+    return body
+
+
+def health(device: Hardware) -> str:
+    """The worst of its components."""
+    if any(part.dead for part in device.seen):
+        return "Critical"
+    return "Warning" if any(map(device.has_fault, ("array rebuilding", "feed lost"))) else "OK"
+
+
+def bank_links(part: Part) -> Resource:
+    """Which image is active and which there are."""
+    images = [link(f"{INVENTORY}/{part.slot}")]
+    if part.spare is not None:
+        images.append(link(f"{INVENTORY}/{part.slot}.standby"))
+    return {"ActiveSoftwareImage": images[0], "SoftwareImages": images, "SoftwareImages@odata.count": len(images)}
+
+
+@resource("Systems/1/Bios", "Bios", "v1_2_0", "BIOS")
+def bios(device: Hardware) -> Resource:
+    return {"Links": bank_links(parts_of(device, "bios")[0])}
+
+
+@collection("Systems/1/Storage", "Storage")
+def storages(device: Hardware) -> list[str]:
+    own = ["1"] if parts_of(device, "raid", "drive") else []
+    return own + (["flash"] if parts_of(device, "store") else [])
+
+
+@resource("Systems/1/Storage/{storage}", "Storage", "v1_15_0")
+def storage(device: Hardware, name: str) -> Resource | None:
+    base = f"{V1}/Systems/1/Storage/{name}"
+    if name == "flash" and parts_of(device, "store"):
+        damaged = any(part.store == "damaged" for part in parts_of(device, "store"))
+        state = {"State": "Enabled", "Health": "Critical" if damaged else "OK"}
+        return {"Name": "Flash store", "Status": state, "Drives": []}
+    if name != "1" or not parts_of(device, "raid", "drive"):
+        return None
+    drives = [link(f"{base}/Drives/{part.slot}") for part in parts_of(device, "drive")]
+    body: Resource = {"Name": "Storage", "Status": OK, "Drives": drives, "Drives@odata.count": len(drives)}
+    if has_old_shapes(device):
+        body["StorageControllers"] = [
+            {
+                "@odata.id": f"{base}#/StorageControllers/{number}",
+                "MemberId": part.slot,
+                "Name": part.name,
+                **facts_of(device, part),
+                "Links": {"PCIeFunctions": _functions(device, part)},
+            }
+            for number, part in enumerate(parts_of(device, "raid"))
+        ]
+    else:
+        body["Controllers"] = link(f"{base}/Controllers")
+    if device.generation != "oldest":
+        body["Volumes"] = link(f"{base}/Volumes")
+    return body
+
+
+collection("Systems/1/Storage/1/Controllers", "StorageController")(
+    lambda device: None if has_old_shapes(device) else [part.slot for part in parts_of(device, "raid")]
+)
+
+
+@resource("Systems/1/Storage/1/Controllers/{slot}", "StorageController", "v1_7_0")
+def storage_controller(device: Hardware, slot: str) -> Resource | None:
+    part = find_part(device, slot, "raid")
+    if part is None or has_old_shapes(device):
+        return None
+    return {"Name": part.name, **facts_of(device, part), "Links": {"PCIeFunctions": _functions(device, part)}}
+
+
+def _functions(device: Hardware, part: Part) -> list[Resource]:
+    told = part.pci and "no optional" not in device.quirks
+    return [link(f"{V1}/Chassis/1/PCIeDevices/{part.slot}/PCIeFunctions/1")] if told else []
+
+
+@resource("Systems/1/Storage/1/Drives/{slot}", "Drive", "v1_17_0")
+def drive(device: Hardware, slot: str) -> Resource | None:
+    part = find_part(device, slot, "drive")
+    if part is None:
+        return None
+    return {
+        "Name": part.name,
+        "Model": part.name,
+        "PartNumber": part.number,
+        "SerialNumber": part.serial,
+        "Revision": device.shown_version(part),
+        "Status": status_of(part),
+    }
+
+
+collection("Systems/1/Storage/1/Volumes", "Volume")(
+    lambda device: ["1"] if device.generation != "oldest" and parts_of(device, "drive") else None
+)
+
+
+@resource("Systems/1/Storage/1/Volumes/1", "Volume", "v1_9_0", "Volume 1")
+def volume(device: Hardware) -> Resource | None:
+    if device.generation == "oldest" or not parts_of(device, "drive"):
+        return None
+    if not device.has_fault("array rebuilding"):
+        return {"Status": OK, "Operations": []}
+    work = {"OperationName": "Rebuild", "PercentageComplete": 37}
+    return {"Status": {"State": "Enabled", "Health": "Warning"}, "Operations": [work]}
+
+
+collection("Systems/1/NetworkInterfaces", "NetworkInterface")(
+    lambda device: [part.slot for part in parts_of(device, "nic")] if has_old_shapes(device) else None
+)
+
+
+@resource("Systems/1/NetworkInterfaces/{slot}", "NetworkInterface", "v1_2_0")
+def network_interface(device: Hardware, slot: str) -> Resource | None:
+    part = find_part(device, slot, "nic")
+    if part is None or not has_old_shapes(device):
+        return None
+    links = {"NetworkAdapter": link(f"{V1}/Chassis/1/NetworkAdapters/{slot}")}
+    return {"Name": part.name, "Status": status_of(part), "Links": links}
+
+
+collection("Systems/1/VirtualMedia", "VirtualMedia")(lambda device: ["CD1"])
+
+
+@resource("Systems/1/VirtualMedia/CD1", "VirtualMedia", "v1_6_0", "Virtual disc")
+def virtual_media(device: Hardware) -> Resource:
+    base = f"{V1}/Systems/1/VirtualMedia/CD1/Actions"
+    image = device.media.get("Image")
+    return {
+        "MediaTypes": ["CD", "DVD"],
+        "Image": image,
+        "ImageName": str(image).rsplit("/", 1)[-1] if image else None,
+        "Inserted": image is not None,
+        "ConnectedVia": "URI" if image else "NotConnected",
+        "WriteProtected": True,
+        "TransferMethod": "Stream" if image else None,
+        "Actions": {
+            "#VirtualMedia.InsertMedia": {"target": f"{base}/VirtualMedia.InsertMedia"},
+            "#VirtualMedia.EjectMedia": {"target": f"{base}/VirtualMedia.EjectMedia"},
+        },
+    }
+
+
+def facts_of(device: Hardware, part: Part) -> Resource:
+    """What a device tells of itself."""
+    return {
+        "Model": part.name,
+        "PartNumber": part.number,
+        "SerialNumber": part.serial,
+        "FirmwareVersion": device.shown_version(part),
+        "Status": status_of(part),
+    }
+
+
+def status_of(part: Part) -> Resource:
+    """Enabled and well, or dead."""
+    return {"State": "Enabled", "Health": "Critical"} if part.dead else dict(OK)

@@ -1,0 +1,179 @@
+"""The update service, what it lists, and its tasks."""
+
+from __future__ import annotations
+
+from ordnung.standins.hardware import Hardware, moment
+from ordnung.standins.parts import Part, Task
+from ordnung.standins.redfish.systems import INVENTORY, has_old_shapes, parts_of
+from ordnung.standins.redfish.tree import OK, V1, Resource, collection, link, resource
+
+UPDATE_ACTION = f"{V1}/UpdateService/Actions/UpdateService.SimpleUpdate"
+PUSH_URI = f"{V1}/UpdateService/update-multipart"
+RAW_PUSH_URI = f"{V1}/UpdateService/update"
+PULL_PROTOCOLS: dict[str, list[str]] = {"newest": ["HTTPS", "HTTP"], "middle": ["HTTP"], "oldest": []}
+"""What a controller's generation can pull over."""
+ENDED = ("Completed", "Exception", "Cancelled", "Killed")
+
+
+def push_uris(device: Hardware) -> list[str]:
+    """Where images may be pushed to: the oldest take the raw body only; without a licence nothing is taken."""
+    if device.has_fault("licence missing"):
+        return []
+    return [RAW_PUSH_URI] if device.generation == "oldest" else [PUSH_URI]
+
+
+@resource("UpdateService", "UpdateService", "v1_11_0", "Update service")
+def update_service(device: Hardware) -> Resource:
+    service: Resource = {
+        "ServiceEnabled": True,
+        "Status": OK,
+        "FirmwareInventory": link(INVENTORY),
+        "SupportedUpdateImageFormats": ["PLDMv1_0", "PLDMv1_1", "PLDMv1_2", "PLDMv1_3"],
+        "MaxImageSizeBytes": 64 * 1024 * 1024,
+        "Actions": {},
+    }
+    if parts_of(device, "store"):
+        service["SoftwareInventory"] = link(f"{V1}/UpdateService/SoftwareInventory")
+    if PUSH_URI in push_uris(device):
+        service["MultipartHttpPushUri"] = PUSH_URI
+    if RAW_PUSH_URI in push_uris(device):
+        service["HttpPushUri"] = RAW_PUSH_URI
+    protocols = PULL_PROTOCOLS[device.generation]
+    if protocols:
+        service["VerifyRemoteServerCertificate"] = True
+        service["Actions"]["#UpdateService.SimpleUpdate"] = {
+            "target": UPDATE_ACTION,
+            "TransferProtocol@Redfish.AllowableValues": protocols,
+            "@Redfish.OperationApplyTimeSupport": {
+                "@odata.type": "#Settings.v1_3_0.OperationApplyTimeSupport",
+                "SupportedValues": ["Immediate"],
+            },
+        }
+    return service
+
+
+def _listed(device: Hardware) -> list[Part]:
+    kinds = ("bios", "controller") if device.generation == "oldest" else None
+    return [p for p in device.seen if p.kind != "store" and (kinds is None or p.kind in kinds)]
+
+
+@collection("UpdateService/FirmwareInventory", "SoftwareInventory")
+def inventory(device: Hardware) -> list[str]:
+    parts = _listed(device)
+    members = [part.slot for part in parts]
+    members += [f"{part.slot}.standby" for part in parts if part.spare is not None]
+    members += [f"{part.slot}.staged" for part in parts if part.waiting is not None]
+    return members
+
+
+@resource("UpdateService/FirmwareInventory/{name}", "SoftwareInventory", "v1_10_0")
+def software(device: Hardware, name: str) -> Resource | None:
+    slot, _, suffix = name.partition(".")
+    part = next((part for part in _listed(device) if part.slot == slot), None)
+    if part is None:
+        return None
+    version: str | None = device.shown_version(part)
+    state = "Disabled" if part.dead else "Enabled"
+    if suffix == "standby":
+        version, state = part.spare, "StandbyOffline"
+    elif suffix == "staged":
+        version, state = part.waiting, "StandbySpare"
+    if version is None or suffix not in ("", "standby", "staged"):
+        return None
+    takes = part.updateable and not part.dead and suffix == ""
+    return {
+        "Name": part.name,
+        "SoftwareId": part.software_id,
+        "Version": version,
+        "Updateable": takes and (device.generation != "oldest" or part.kind == "controller"),
+        "Status": {"State": state, "Health": "Critical" if part.dead else "OK"},
+        "RelatedItem": [link(_related(device, part))],
+        "RelatedItem@odata.count": 1,
+    }
+
+
+def _related(device: Hardware, part: Part) -> str:
+    storage, power = f"{V1}/Systems/1/Storage/1", f"{V1}/Chassis/1/PowerSubsystem/PowerSupplies/{part.slot}"
+    raid = f"{storage}/Controllers/{part.slot}"
+    if has_old_shapes(device):
+        raid, power = storage, f"{V1}/Chassis/1/Power"
+    return {
+        "bios": f"{V1}/Systems/1/Bios",
+        "controller": f"{V1}/Managers/1",
+        "raid": raid,
+        "nic": f"{V1}/Chassis/1/NetworkAdapters/{part.slot}",
+        "drive": f"{storage}/Drives/{part.slot}",
+        "power": f"{V1}/Chassis/1" if "no optional" in device.quirks else power,
+    }.get(part.kind, f"{V1}/Chassis/1")
+
+
+collection("UpdateService/SoftwareInventory", "SoftwareInventory")(
+    lambda device: [part.slot for part in parts_of(device, "store")] or None
+)
+
+
+@resource("UpdateService/SoftwareInventory/{slot}", "SoftwareInventory", "v1_10_0")
+def partition(device: Hardware, slot: str) -> Resource | None:
+    """A service partition: a blank one is Absent, a damaged one UnavailableOffline."""
+    part = next((part for part in parts_of(device, "store") if part.slot == slot), None)
+    if part is None:
+        return None
+    states = {"blank": ("Absent", "OK"), "damaged": ("UnavailableOffline", "Critical"), "ready": ("Enabled", "OK")}
+    state, well = states[part.store or "ready"]
+    return {
+        "Name": part.name,
+        "SoftwareId": part.software_id,
+        "Version": part.version,
+        "Updateable": False,
+        "Status": {"State": state, "Health": well},
+        "RelatedItem": [link(f"{V1}/Systems/1/Storage/flash")],
+        "RelatedItem@odata.count": 1,
+    }
+
+
+@resource("TaskService", "TaskService", "v1_2_0", "Tasks")
+def task_service(device: Hardware) -> Resource:
+    return {
+        "ServiceEnabled": True,
+        "DateTime": moment(device.now() + device.skew),
+        "CompletedTaskOverWritePolicy": "Oldest",
+        "LifeCycleEventOnTaskStateChange": True,
+        "Status": OK,
+        "Tasks": link(f"{V1}/TaskService/Tasks"),
+    }
+
+
+def tasks_of(device: Hardware) -> list[Task]:
+    """Its update tasks, and a job of someone else's if there is one."""
+    foreign = Task("job-1", [], {}, device.system_reset_at, state="Pending", name="Configuration job of another")
+    return [*device.tasks, *([foreign] if device.has_fault("job pending") else [])]
+
+
+collection("TaskService/Tasks", "Task")(lambda device: [task.id for task in tasks_of(device)])
+
+
+@resource("TaskService/Tasks/{name}", "Task", "v1_7_0")
+def task(device: Hardware, name: str) -> Resource | None:
+    found = next((task for task in tasks_of(device) if task.id == name), None)
+    return None if found is None else task_body(found)
+
+
+def task_body(task: Task) -> Resource:
+    """A task as Redfish shows it, without its head."""
+    body: Resource = {
+        "Name": task.name,
+        "TaskState": task.state,
+        "TaskStatus": task.status,
+        "PercentComplete": task.percent,
+        "StartTime": moment(task.started),
+        "TaskMonitor": f"{V1}/TaskMonitors/{task.id}",
+        "Messages": [
+            {"MessageId": name, "MessageArgs": args, "Message": f"{name.rsplit('.', 1)[1]}: {', '.join(args)}"}
+            for name, args in task.messages
+        ],
+    }
+    if task.payload:
+        body["Payload"] = task.payload
+    if task.ended is not None:
+        body["EndTime"] = moment(task.ended)
+    return body

@@ -1,0 +1,206 @@
+"""The survey against hardware models: what is read is what is there, whatever the controller's manners."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import dataclasses
+import datetime
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from ordnung.controllers import ControllerError
+from ordnung.controllers.survey import read_server
+from ordnung.standins.faults import QUIRKS
+from ordnung.standins.models import MODELS
+from ordnung.standins.scenario import PLACES, demo_hardware, random_places
+from tests.simulation.world import Line
+
+NOW = datetime.datetime(2026, 11, 23, 1, 0, tzinfo=datetime.UTC)
+BY_NAME = {place.name: place for place in PLACES}
+
+
+def seconds() -> float:
+    return NOW.timestamp()
+
+
+def read(device, line=None):
+    return asyncio.run(read_server(line or Line(device), device.name, NOW, device.user))
+
+
+def story(name):
+    return demo_hardware(seconds, [BY_NAME[name]])[0]
+
+
+def known(part, device) -> dict:
+    """What an exact reading says of a part."""
+    plain, old = "no optional" in device.quirks, device.generation == "oldest"
+    listed = part.kind != "store" and not (old and part.kind not in ("bios", "controller"))
+    version = (part.version or None) if part.store in (None, "ready") else None
+    if "no drive revision" in device.quirks and part.kind == "drive" and old:
+        version = None
+    facts = {
+        "slot": part.slot,
+        "kind": part.kind,
+        "version": version,
+        "waiting": part.waiting if listed else None,
+        "software_id": part.software_id if listed or part.kind == "store" else None,
+        "updateable": part.kind == "controller" if old else part.kind != "store",
+        "pci": None if plain or part.kind not in ("raid", "nic") else part.pci,
+    }
+    banks = [v for v in (part.version, part.spare) if v] if listed else [version] if version else []
+    return facts | {"banks": tuple(banks) if part.kind != "store" else ()}
+
+
+def expected(device) -> list[dict]:
+    plain, old = "no optional" in device.quirks, device.generation == "oldest"
+    seen = [part for part in device.seen if not (old and plain and part.kind == "power")]
+    # The oldest list neither backplanes nor anything else that no resource stands for.
+    return sorted(
+        (known(part, device) for part in seen if not (old and part.kind == "backplane")), key=lambda f: f["slot"]
+    )
+
+
+def told(server) -> list[dict]:
+    names = ("slot", "kind", "version", "waiting", "software_id", "updateable", "pci", "banks")
+    return sorted(({n: getattr(c, n) for n in names} for c in server.components), key=lambda f: f["slot"])
+
+
+@given(seed=st.integers(0, 10**6), quirks=st.sets(st.sampled_from(sorted(QUIRKS)), max_size=3))
+def test_a_reading_of_a_random_stand_in_is_its_hardware(seed, quirks):
+    (place,) = random_places(1, seed, MODELS)
+    (device,) = demo_hardware(seconds, [dataclasses.replace(place, quirks=frozenset(quirks))])
+    server = read(device)
+    assert (server.model, server.serial, server.uuid, server.tag) == (device.model, device.serial, device.uuid, device.asset_tag)  # fmt: skip
+    assert told(server) == expected(device)
+    assert server.facts.expands == (device.generation == "newest" and "expand broken" not in quirks)
+
+
+@pytest.mark.parametrize("quirk", QUIRKS)
+@pytest.mark.parametrize("name", ["surge-07", "gauge-01", "watch-03", "sump-01", "vault-03"])
+def test_each_manner_of_real_controllers_is_borne(quirk, name):
+    (device,) = demo_hardware(seconds, [dataclasses.replace(BY_NAME[name], quirks=frozenset({quirk}))])
+    assert told(read(device)) == expected(device)
+
+
+def test_six_equal_cards_are_six_components_and_one_lags():
+    cards = [c for c in read(story("vault-03")).components if c.kind == "nic"]
+    assert len(cards) == 6 and len({c.slot for c in cards}) == 6 and len({c.serial for c in cards}) == 6
+    assert [c.slot for c in cards if c.version == "24.1.3"] == ["nic-5"]
+
+
+def test_two_of_eight_drives_lag():
+    drives = [c for c in read(story("surge-07")).components if c.kind == "drive"]
+    assert sorted(c.version for c in drives) == ["GX02", "GX02", *["GX04"] * 6]
+
+
+def test_a_written_release_that_waits_is_told():
+    bios = read(story("surge-08")).component("bios")
+    assert (bios.version, bios.waiting, bios.banks) == ("2.1.0", "2.4.1", ("2.1.0", "2.4.1"))
+
+
+def test_the_oldest_say_little_until_their_controller_is_updated():
+    device = story("sump-01")
+    before = read(device)
+    assert [c.slot for c in before.components if c.updateable] == ["bmc"]
+    assert before.facts.push == "own" and before.facts.pulls == ()
+    device.part("bmc").version = "1.30.0"
+    after = read(device)
+    assert all(c.updateable for c in after.components) and after.facts.pulls == ("HTTP",)
+    assert {c.slot for c in after.components} == {c.slot for c in before.components}, (
+        "the same components, known better"
+    )
+
+
+def test_partitions_of_a_flash_store_are_components():
+    for name, states in (("watch-03", [None] * 3), ("watch-05", ["blank"] * 3), ("watch-07", [None, "damaged", None])):
+        stores = [c for c in read(story(name)).components if c.kind == "store"]
+        assert [c.state for c in stores] == states, name
+        assert all((c.version is None) == (c.state is not None) for c in stores)
+
+
+def test_what_the_controller_does_not_see_is_not_told():
+    device = story("watch-06")
+    assert device.part("nic-2").hidden and read(device).component("nic-2") is None
+
+
+# A hostile or broken controller
+
+
+class Scripted:
+    """Answers from a table; everything else is missing."""
+
+    def __init__(self, table):
+        self.table = table
+
+    def bears_more(self):
+        pass
+
+    async def find(self, path):
+        return self.table.get(path.rstrip("/")) if path else None
+
+
+ROOT = {"Systems": {"@odata.id": "/s"}, "RedfishVersion": "1.0", "UpdateService": {"@odata.id": "/u"}}
+
+
+def scripted(**more):
+    table = {"/redfish/v1": ROOT, "/u": {"FirmwareInventory": {"@odata.id": "/f"}}}
+    return Scripted(table | {path.replace("_", "/"): body for path, body in more.items()})
+
+
+def test_a_bare_service_is_read_as_what_it_is():
+    server = asyncio.run(read_server(scripted(), "x", NOW))
+    assert server.model == "" and [c.slot for c in server.components] == ["bios"]
+
+
+def test_a_service_that_is_none_is_not_redfish():
+    for table in (
+        {},
+        {"/redfish/v1": {"hello": 1}},
+        {"/redfish/v1": {**ROOT, "UpdateService": {"@odata.id": "/gone"}}},
+    ):
+        with pytest.raises(ControllerError) as caught:
+            asyncio.run(read_server(Scripted(table), "x", NOW))
+        assert caught.value.cause == "not Redfish"
+
+
+def test_two_entries_of_one_id_are_two_components():
+    entries = [{"@odata.id": f"/f/{n}", "Id": f"card {n}", "Name": "Card", "Version": "1"} for n in (1, 2)]
+    entries[1]["Id"] = "card 1"
+    folder = {"Members": [{"@odata.id": "/f/1"}, {"@odata.id": "/f/2"}]}
+    line = scripted(_f=folder, _f_1=entries[0], _f_2=entries[1])
+    server = asyncio.run(read_server(line, "x", NOW))
+    assert len({c.slot for c in server.components}) == len(server.components)
+
+
+def test_a_collection_that_leads_in_circles_ends():
+    folder = {"Members": [], "Members@odata.nextLink": "/f"}
+    assert asyncio.run(read_server(scripted(_f=folder), "x", NOW)).components
+
+
+def test_an_answer_that_nests_without_end_is_malformed():
+    deep: dict = {"Members": []}
+    for _ in range(200):
+        deep = {"a": deep}
+    with pytest.raises(ControllerError, match="nests deeper"):
+        asyncio.run(read_server(scripted(_f=deep), "x", NOW))
+
+
+shapes = st.recursive(
+    st.none() | st.booleans() | st.integers() | st.text(max_size=5),
+    lambda inner: st.lists(inner, max_size=3) | st.dictionaries(st.sampled_from(
+        ["@odata.id", "Members", "Id", "Version", "Status", "State", "RelatedItem", "Links", "Drives", "Controllers", "Operations"]
+    ), inner, max_size=4),
+    max_leaves=12,
+)  # fmt: skip
+
+
+@given(st.dictionaries(st.sampled_from(["/s", "/u", "/f", "/c", "/m"]), st.dictionaries(
+    st.sampled_from(["Members", "FirmwareInventory", "Actions", "Storage", "Bios", "Id", "Version", "Status", "DateTime"]), shapes, max_size=5,
+)))  # fmt: skip
+def test_whatever_a_controller_answers_is_a_reading_or_a_controller_error(table):
+    root = {**ROOT, "Chassis": {"@odata.id": "/c"}, "Managers": {"@odata.id": "/m"}}
+    with contextlib.suppress(ControllerError):
+        asyncio.run(read_server(Scripted({"/redfish/v1": root, "/u": {}, **table}), "x", NOW))
