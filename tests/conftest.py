@@ -15,6 +15,7 @@ from hypothesis import HealthCheck, settings
 
 os.environ.setdefault("ORDNUNG_HOME", tempfile.mkdtemp(prefix="ordnung-test-home-"))
 os.environ.setdefault("ORDNUNG_SECRET", "not-a-secret-but-long-enough-for-tests")
+os.environ.setdefault("ORDNUNG_NETWORKS", "127.20.0.0/16")
 os.environ.setdefault("ORDNUNG_SIGN_IN_RATE", "1000/min")
 for name in ("HTTP_PROXY", "HTTPS_PROXY", "http_proxy", "https_proxy", "ALL_PROXY"):
     os.environ.pop(name, None)
@@ -36,13 +37,14 @@ def mirror_folder(tmp_path_factory) -> Path:
 class LiveFloor:
     """Stand-ins answering over real HTTPS from a thread of their own; faults are set on the devices."""
 
-    def __init__(self, folder: Path, rate: float) -> None:
+    def __init__(self, folder: Path, rate: float, places=None) -> None:
         from ordnung.formats.siteclock import start_clock
         from ordnung.standins.floor import Floor, FloorSettings
-        from ordnung.standins.scenario import demo_hardware
+        from ordnung.standins.scenario import RACK_K1, demo_hardware
 
         self.clock = start_clock(rate)
-        self.floor = Floor(demo_hardware(self.clock.seconds), FloorSettings(folder=folder, port=0), self.clock)
+        hardware = demo_hardware(self.clock.seconds, places or RACK_K1)
+        self.floor = Floor(hardware, FloorSettings(folder=folder, port=0), self.clock)
         self.loop = asyncio.new_event_loop()
         self.thread = threading.Thread(target=self.loop.run_forever, daemon=True)
 
@@ -83,8 +85,8 @@ class LiveFloor:
 
 
 @contextmanager
-def live_floor(folder: Path, rate: float = 600.0) -> Iterator[LiveFloor]:
-    live = LiveFloor(folder, rate)
+def live_floor(folder: Path, rate: float = 600.0, places=None) -> Iterator[LiveFloor]:
+    live = LiveFloor(folder, rate, places)
     live.start()
     try:
         yield live
@@ -94,6 +96,6 @@ def live_floor(folder: Path, rate: float = 600.0) -> Iterator[LiveFloor]:
 
 @pytest.fixture
 def live(tmp_path) -> Iterator[LiveFloor]:
-    """A floor for one test, at 600 times real speed."""
+    """Rack K1 for one test, at 600 times real speed."""
     with live_floor(tmp_path / "standins") as found:
         yield found

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections import Counter
 from pathlib import Path
 
 import pytest
@@ -11,7 +12,7 @@ from ordnung.controllers import CAUSES
 from ordnung.core.drift import Verdict
 from ordnung.formats.documents import _validator
 from ordnung.standins.floor import MIRROR_ADDRESS, address_of
-from ordnung.standins.scenario import GROUPS, RACK_K1, demo_hardware, random_hardware
+from ordnung.standins.scenario import GROUPS, PLACES, demo_hardware, random_hardware
 
 ROOT = Path(__file__).parents[1]
 PAGES = sorted([*ROOT.glob("*.md"), *(ROOT / "docs").rglob("*.md")])
@@ -51,7 +52,7 @@ def test_the_interface_has_a_word_and_a_mark_for_every_verdict():
         assert re.search(rf"^  {verdict.word}: ", marks, re.M), verdict
 
 
-@pytest.mark.parametrize("name", ["catalog", "readings", "rules"])
+@pytest.mark.parametrize("name", ["catalog", "readings", "rules", "host-report"])
 def test_the_shipped_schemas_are_schemas(name):
     validator = _validator(name)
     validator.check_schema(validator.schema)
@@ -64,10 +65,17 @@ def test_every_stand_in_is_on_loopback_at_an_address_of_its_own():
     assert len(set(addresses)) == len(addresses)
 
 
-def test_the_scenario_is_rack_k1():
-    assert len(RACK_K1) == 16 and {place.group for place in RACK_K1} == set(GROUPS)
-    taken = [unit for p in RACK_K1 for unit in range(p.unit, p.unit + (2 if "Heath" in p.model.name else 1))]
-    assert len(set(taken)) == len(taken), "no two servers in one unit"
+def test_the_scenario_is_as_designed():
+    """``scenario.md``: 120 servers and two spares in ten racks, five models, nobody on another's unit."""
+    assert len(PLACES) == 122 and len({p.rack for p in PLACES}) == 10 and len({p.room for p in PLACES}) == 3
+    counts = Counter(p.name.partition("-")[0] for p in PLACES)
+    assert counts == {"surge": 48, "gauge": 20, "chart": 24, "vault": 18, "watch": 10, "sump": 2}
+    assert len({p.model.name for p in PLACES}) == 5 and len({p.serial for p in PLACES}) == 122
+    assert sum(p.model.name == "Corvane Reed 12" for p in PLACES if p.name.startswith("surge")) == 10
+    away = {"surge ensemble": 4, "charts": 6, "watch desk": 2, "vault ring 1": 1, "gauge pair 7": 1}
+    assert away.items() <= GROUPS.items() and {p.group for p in PLACES} == set(GROUPS)
+    taken = [(p.rack, unit) for p in PLACES for unit in range(p.unit, p.unit + p.model.height)]
+    assert len(set(taken)) == len(taken) and all(1 <= unit <= 42 for _, unit in taken)
 
 
 def test_no_module_has_outgrown_its_subject():

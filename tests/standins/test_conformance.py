@@ -16,17 +16,19 @@ from cryptography import x509
 
 from ordnung.standins.faults import Fault
 from ordnung.standins.redfish.registries import REGISTRIES
+from ordnung.standins.scenario import PLACES
 from tests.conftest import live_floor
 from tests.standins.faces import BASIC, FACES, LISTENED, Https, crawl
 
 GENERATIONS = {"newest": "surge-02", "middle": "gauge-01", "oldest": "sump-01"}
+CHOSEN = [place for place in PLACES if place.name in (*GENERATIONS.values(), "vault-01")]
 SYSTEM, SESSIONS = "/redfish/v1/Systems/1", "/redfish/v1/SessionService/Sessions"
 ACCOUNTS = "/redfish/v1/AccountService/Accounts"
 
 
 @pytest.fixture(scope="module")
 def floor(tmp_path_factory):
-    with live_floor(tmp_path_factory.mktemp("standins")) as found:
+    with live_floor(tmp_path_factory.mktemp("standins"), places=CHOSEN) as found:
         yield found
 
 

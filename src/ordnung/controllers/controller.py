@@ -4,13 +4,17 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import AsyncIterator
-from contextlib import asynccontextmanager
+from contextlib import AbstractAsyncContextManager, asynccontextmanager
 from pathlib import Path
+from urllib.parse import urlsplit
 
 from ordnung.controllers import reset, survey, update
 from ordnung.controllers.client import Client, Endpoint, Session, open_session
+from ordnung.controllers.errors import ControllerError
+from ordnung.controllers.probe import send_probe
 from ordnung.controllers.types import Marker, Reach, TaskView
 from ordnung.core.components import Server
+from ordnung.formats.addresses import Networks
 
 
 class RedfishController:
@@ -53,6 +57,10 @@ class RedfishController:
         """Ask for a reset, once."""
         await reset.send_reset(self._session, kind)
 
+    def probe(self, destination: str) -> AbstractAsyncContextManager[None]:
+        """Have it send a test event to an address of ours."""
+        return send_probe(self._session, destination)
+
     async def marker(self) -> Marker:
         """When it last started."""
         return await reset.read_marker(self._session)
@@ -61,11 +69,15 @@ class RedfishController:
 class RedfishControllers:
     """Opens controllers over one shared client."""
 
-    def __init__(self, client: Client) -> None:
-        self.client = client
+    def __init__(self, client: Client, networks: Networks | None = None) -> None:
+        """``networks`` are those where controllers may be; None allows all."""
+        self.client, self.networks = client, networks
 
     @asynccontextmanager
     async def open(self, endpoint: Endpoint) -> AsyncIterator[RedfishController]:
         """Sign in to a controller for as long as the context lasts. Raises ControllerError."""
+        host = urlsplit(endpoint.url).hostname or ""
+        if self.networks is not None and not self.networks.allows(host):
+            raise ControllerError(endpoint.name, "not allowed", f"{host} is not in {self.networks.tell()}")
         async with open_session(self.client, endpoint) as session:
             yield RedfishController(session)

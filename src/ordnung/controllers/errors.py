@@ -23,6 +23,9 @@ CAUSES: dict[str, str] = {
         "restart the controller."
     ),
     "not Redfish": "Something else answers at this address. Check the address.",
+    "not allowed": (
+        "Its address lies outside the networks this house allows. Correct the address, or have the network allowed."
+    ),
     "said no": "The controller refused the request; its words are given.",
     "busy": "The controller asked to be left alone for now. It will be asked again later.",
 }

@@ -206,6 +206,8 @@ class Drift:
     fixes_beyond: tuple[str, ...]
     route: bool | None
     reason: str
+    score: float | None = None
+    """The worst score of an advisory that the missed releases close."""
 
 
 def describe(position: Position, verdict: Verdict, behind: int, stranded: str | None) -> Drift:
@@ -236,6 +238,7 @@ def describe(position: Position, verdict: Verdict, behind: int, stranded: str | 
         fixes_beyond=_fix_ids(tuple(r for r in beyond if r.importance == "security")),
         route=(stranded is None) if routed else None,
         reason=stranded or (target.reason if target else position.match.reason),
+        score=max((f.score for r in missed for f in r.fixes if f.score is not None), default=None),
     )
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from ordnung.core.baseline import Position, locate
 from ordnung.core.catalog import Catalogs
@@ -25,23 +25,67 @@ class Standing:
     signature: tuple[object, ...]
 
 
+@dataclass(slots=True)
+class Memory:
+    """What was worked out for one catalog, rules and day, so that equal servers cost next to nothing."""
+
+    routes: dict[tuple[object, ...], Route] = field(default_factory=dict)
+    states: dict[tuple[object, ...], Standing] = field(default_factory=dict)
+
+
 def judge_house(
-    servers: Sequence[Server], catalogs: Catalogs, rules: Sequence[Rule], today: datetime.date | None = None
+    servers: Sequence[Server],
+    catalogs: Catalogs,
+    rules: Sequence[Rule],
+    today: datetime.date | None = None,
+    memory: Memory | None = None,
 ) -> tuple[Standing, ...]:
-    """Drift and route of every server; a route is worked out once a signature.
+    """Drift and route of every server; a route is worked out once a signature, a state once at all.
 
     Args:
         today: the day for rules with dates; by default each server's own ``read_at`` (D3).
+        memory: kept from an earlier call with the same catalogs, rules and day.
     """
-    routes: dict[tuple[object, ...], Route] = {}
+    memory = memory if memory is not None else Memory()
+    by_name = any("server" in rule.where for rule in rules)
     standings = []
     for server in servers:
         day = today or (server.read_at.date() if server.read_at else datetime.date.max)
-        positions = locate(server, catalogs, rules, day)
-        sign = signature(server.model, positions)
-        if sign not in routes:
-            routes[sign] = plan_route(positions)
-        route = routes[sign]
-        reasons = {lost.slot: lost.reason for lost in route.stranded}
-        standings.append(Standing(server, positions, judge_server(positions, reasons), route, sign))
+        key = (*_state_key(server), day, server.name if by_name else None)
+        known = memory.states.get(key)
+        if known is None:
+            known = memory.states[key] = _judge_one(server, catalogs, rules, day, memory.routes)
+        standings.append(known if known.server is server else _same_as(known, server))
     return tuple(standings)
+
+
+def _state_key(server: Server) -> tuple[object, ...]:
+    """Everything of a server that drift and route depend on."""
+    parts = tuple(
+        (c.slot, c.kind, c.software_id, c.version, c.waiting, c.updateable, c.pci, c.part, c.banks)
+        for c in server.components
+    )
+    return (server.model, server.group, parts)
+
+
+def _same_as(known: Standing, server: Server) -> Standing:
+    """The standing of a server in the very state of another: its own components, the same judgement."""
+    pairs = zip(server.components, known.positions, strict=True)
+    positions = tuple(Position(component, p.match, p.target) for component, p in pairs)
+    return Standing(server, positions, known.drift, known.route, known.signature)
+
+
+def _judge_one(
+    server: Server,
+    catalogs: Catalogs,
+    rules: Sequence[Rule],
+    day: datetime.date,
+    routes: dict[tuple[object, ...], Route],
+) -> Standing:
+    positions = locate(server, catalogs, rules, day)
+    sign = signature(server.model, positions)
+    if sign not in routes:
+        routes[sign] = plan_route(positions)
+    route = routes[sign]
+    reasons = {lost.slot: lost.reason for lost in route.stranded}
+    return Standing(server, positions, judge_server(positions, reasons), route, sign)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import os
 import shutil
+import socket
 import subprocess
 import sys
 import time
@@ -31,7 +32,7 @@ PAYLOAD_ADDRESS = "127.20.100.2"
 @click.option("--fresh", is_flag=True, help="Begin again: forget runs and put the hardware back as it was.")
 @click.option("--announce", type=click.Path(path_type=Path), help="Write the addresses here once all answer.")
 def main(port: int, device_port: int, rate: float, home: Path, fresh: bool, announce: Path | None) -> None:
-    """Try everything on this machine: rack K1 of the Lowmere Tide and Flood Office."""
+    """Try everything on this machine: the Lowmere Tide and Flood Office, 120 servers in ten racks."""
     home = home.resolve()
     if fresh and home.exists():
         shutil.rmtree(home)
@@ -67,7 +68,17 @@ def _environment(home: Path, rate: float) -> dict[str, str]:
         "ORDNUNG_PAYLOAD_ADDRESS": PAYLOAD_ADDRESS,
         "ORDNUNG_PAYLOAD_PORT": "0",
         "ORDNUNG_PAYLOAD_CERTIFICATE": str(certificate),
+        "ORDNUNG_NETWORKS": "127.20.0.0/16",
+        "ORDNUNG_SSDP": f"127.0.0.1:{_free_udp_port()}",
     }
+
+
+def _free_udp_port() -> int:
+    """Searches of the demo go over a port of their own: several demos on one machine don't hear each other."""
+    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as line:
+        line.bind(("127.0.0.1", 0))
+        port: int = line.getsockname()[1]
+        return port
 
 
 def _start(supervisor: Supervisor, port: int, device_port: int) -> str:
@@ -80,6 +91,7 @@ def _start(supervisor: Supervisor, port: int, device_port: int) -> str:
     stand_ins = supervisor.start(
         "standins", "ordnung.standins", "--scenario", "demo", "--port", str(device_port), "--keep",
         "--folder", str(home / "standins"), "--announce", str(announced),
+        "--ssdp-port", supervisor.environment["ORDNUNG_SSDP"].partition(":")[2],
     )  # fmt: skip
     supervisor.wait_until(stand_ins, announced.exists)
     url = start_site(supervisor, "127.0.0.1", port)

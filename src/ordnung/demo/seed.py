@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import json
 import os
 import sys
@@ -35,24 +36,28 @@ def seed(announcement: dict[str, Any], catalogs: Path) -> None:
 
 def _seed_servers(announcement: dict[str, Any]) -> None:
     from ordnung.server.fleet.models import Group, Server
-    from ordnung.standins.scenario import GROUPS, RACK_K1
+    from ordnung.server.work.events import tell
+    from ordnung.standins.scenario import GROUPS, KNOWN_BY_ANOTHER_CERTIFICATE, PLACES
 
     groups = {
         name: Group.objects.get_or_create(name=name, defaults={"may_be_away": n})[0] for name, n in GROUPS.items()
     }
     targets = {target["name"]: target for target in announcement["targets"]}
-    for place in RACK_K1:
-        target = targets[place.name]
-        row = Server.objects.filter(name=place.name).first()
+    known = {row.name: row for row in Server.objects.all()}
+    for place in PLACES:
+        target, row = targets[place.name], known.get(place.name)
         if row is None:
-            height = 2 if "Heath" in place.model.name else 1
             row = Server(
-                name=place.name, url=target["url"], user=target["user"], room="Kelp", rack="K1", unit=place.unit,
-                height=height, role=place.role, group=groups[place.group],
+                name=place.name, url=target["url"], user=target["user"], room=place.room, rack=place.rack,
+                unit=place.unit, height=place.model.height, role=place.role, group=groups[place.group],
             )  # fmt: skip
             row.set_password(target["password"])
-        row.url = target["url"]
-        row.save()
+            if place.name == KNOWN_BY_ANOTHER_CERTIFICATE:
+                row.pin = hashlib.sha256(b"the certificate it had before").hexdigest()
+        if row.pk is None or row.url != target["url"]:
+            row.url = target["url"]
+            row.save()
+    tell("readings", servers=[place.name for place in PLACES])
 
 
 def check_addresses(announcement: dict[str, Any]) -> None:

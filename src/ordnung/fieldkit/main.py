@@ -10,7 +10,7 @@ import sys
 import click
 
 from ordnung.controllers import ControllerError
-from ordnung.fieldkit import catalog, package, planning, processes, repository, surveying
+from ordnung.fieldkit import catalog, host_report, package, planning, processes, repository, surveying
 from ordnung.formats.errors import FormatError
 from ordnung.repository import RepositoryError
 
@@ -29,6 +29,7 @@ for command in (
     processes.standins,
     processes.fault,
     surveying.survey,
+    host_report.host_report,
     planning.drift,
     planning.route,
     catalog.catalog,

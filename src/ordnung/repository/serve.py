@@ -1,9 +1,14 @@
-"""Serve payloads to controllers over HTTPS, with ranges, below an unguessable path per run."""
+"""Serve payloads to controllers over HTTPS, with ranges, below an unguessable path per run.
+
+Beside it there is a door bell, over HTTPS and plain HTTP: an address that only tells that someone came.
+"""
 
 from __future__ import annotations
 
+import asyncio
 import hashlib
 import hmac
+import secrets
 import ssl
 from collections.abc import Iterable
 from pathlib import Path
@@ -11,6 +16,9 @@ from pathlib import Path
 from aiohttp import web
 
 from ordnung.repository.store import ContentStore
+
+MOST_BELLS = 1000
+"""Addresses waiting for a knock at once; the oldest are forgotten."""
 
 
 class PayloadServer:
@@ -20,7 +28,11 @@ class PayloadServer:
         self.store, self.secret = store, secret
         self.open_to: dict[str, frozenset[str]] = {}
         self.base = ""
+        self.bells: dict[str, str] = {}
+        """Where a bell can be rung, by protocol."""
+        self._rung: dict[str, asyncio.Event] = {}
         self._runner: web.AppRunner | None = None
+        self._plain: web.AppRunner | None = None
 
     def token(self, run: str) -> str:
         """The path of a run: unguessable, and the same again after a restart."""
@@ -44,15 +56,40 @@ class PayloadServer:
         context.load_cert_chain(certificate)
         app = web.Application()
         app.router.add_get("/{token}/{sha256}.pldm", self._serve)
+        app.router.add_post("/bell/{token}", self._ring)
         self._runner = web.AppRunner(app, access_log=None, shutdown_timeout=2.0)
         await self._runner.setup()
         await web.TCPSite(self._runner, address, port, ssl_context=context).start()
         self.base = f"https://{address}:{self._runner.addresses[0][1]}"
+        bells = web.Application(client_max_size=64 * 1024)
+        bells.router.add_post("/bell/{token}", self._ring)
+        self._plain = web.AppRunner(bells, access_log=None, shutdown_timeout=2.0)
+        await self._plain.setup()
+        await web.TCPSite(self._plain, address, 0).start()
+        self.bells = {"HTTPS": self.base, "HTTP": f"http://{address}:{self._plain.addresses[0][1]}"}
 
     async def stop(self) -> None:
         """Stop listening."""
-        if self._runner is not None:
-            await self._runner.cleanup()
+        for runner in (self._runner, self._plain):
+            if runner is not None:
+                await runner.cleanup()
+
+    def hang(self, protocol: str) -> tuple[str, asyncio.Event] | None:
+        """A fresh address that notices a knock, and what is set then; None when not served over this protocol."""
+        if protocol not in self.bells:
+            return None
+        token = secrets.token_urlsafe(24)
+        self._rung[token] = asyncio.Event()
+        if len(self._rung) > MOST_BELLS:
+            self._rung.pop(next(iter(self._rung)))
+        return f"{self.bells[protocol]}/bell/{token}", self._rung[token]
+
+    async def _ring(self, request: web.Request) -> web.Response:
+        rung = self._rung.pop(request.match_info["token"], None)
+        if rung is None:
+            raise web.HTTPNotFound(text="not here\n")
+        rung.set()
+        return web.Response(status=204)
 
     async def _serve(self, request: web.Request) -> web.StreamResponse:
         sha256 = request.match_info["sha256"]

@@ -15,9 +15,8 @@ from ordnung.core.catalog import Catalogs
 from ordnung.core.components import Server as ServerValue
 from ordnung.core.rules import FIXED_RULES
 from ordnung.engine.ports import Entry, TapeConflictError
-from ordnung.formats.readings import server_entry
 from ordnung.server.clock import now
-from ordnung.server.fleet.models import Reading, Server
+from ordnung.server.fleet.readings import store_reading
 from ordnung.server.runs.models import Run, RunServer, TapeEntry
 from ordnung.server.work.events import tell
 from ordnung.server.work.models import Work
@@ -50,18 +49,6 @@ class DatabaseJournal:
             raise TapeConflictError(f"{server}: entry {seq} of run {run} is taken") from None
         tell("runs", id=int(run), server=server)
         return Entry(seq=seq, at=at, kind=kind, body=body)
-
-
-def store_reading(server: ServerValue, pin: str | None) -> None:
-    """Keep a reading; the certificate seen first is remembered from now on."""
-    with transaction.atomic():
-        row = Server.objects.get(name=server.name)
-        body = server_entry(dataclasses.replace(server, group=None))
-        row.latest = Reading.objects.create(server=row, read_at=server.read_at or now(), body=body)
-        row.pin = row.pin or pin
-        row.seen_pin, row.cause, row.detail = None, None, ""
-        row.save(update_fields=["latest", "pin", "seen_pin", "cause", "detail"])
-        tell("readings", servers=[server.name])
 
 
 class DatabaseReporter:

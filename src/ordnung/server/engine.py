@@ -27,9 +27,10 @@ from ordnung.controllers import Client, RedfishControllers  # noqa: E402
 from ordnung.repository import PayloadServer  # noqa: E402
 from ordnung.server.adapters import bump  # noqa: E402
 from ordnung.server.clock import now  # noqa: E402
-from ordnung.server.jobs import Shop, jobs  # noqa: E402
+from ordnung.server.jobs import jobs  # noqa: E402
 from ordnung.server.repositories.payloads import open_store  # noqa: E402
 from ordnung.server.runs.models import Run  # noqa: E402
+from ordnung.server.shop import Shop  # noqa: E402
 from ordnung.server.vault import derive  # noqa: E402
 from ordnung.server.work.models import Work  # noqa: E402
 
@@ -76,7 +77,7 @@ async def serve(stopped: asyncio.Event) -> None:
     if settings.PAYLOAD_CERTIFICATE:
         await payloads.start(settings.PAYLOAD_ADDRESS, settings.PAYLOAD_PORT, Path(settings.PAYLOAD_CERTIFICATE))
     async with Client(settings.CA) as client:
-        shop = Shop(RedfishControllers(client), payloads)
+        shop = Shop(RedfishControllers(client, settings.NETWORKS), payloads)
         tasks = {asyncio.create_task(carry_out(work, shop)) for work in await sync_to_async(left_over)()}
         while not stopped.is_set():
             for work in await sync_to_async(claim)():

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Awaitable, Callable
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -11,14 +10,14 @@ from asgiref.sync import sync_to_async
 from django.conf import settings
 from django.db import transaction
 
-from ordnung.controllers import Endpoint, RedfishControllers
+from ordnung.controllers import Endpoint
 from ordnung.core.packing import plan_packing
 from ordnung.engine.pack import PackedState, fetch_all, write_repository
 from ordnung.engine.run import RunServer as Lane
 from ordnung.engine.run import carry_out_run
 from ordnung.engine.server_run import Patience, World
 from ordnung.engine.survey import Surveyed, survey
-from ordnung.repository import Fetcher, PayloadServer, open_keys
+from ordnung.repository import Fetcher, open_keys
 from ordnung.server.adapters import (
     DatabaseJournal,
     DatabaseOrders,
@@ -26,30 +25,24 @@ from ordnung.server.adapters import (
     HouseBaseline,
     add_done,
     bump,
-    store_reading,
 )
 from ordnung.server.clock import now
+from ordnung.server.finding import do_reach, do_search
 from ordnung.server.fleet.models import Server
+from ordnung.server.fleet.readings import store_reading
 from ordnung.server.fleet.views import failure_row
 from ordnung.server.house import load_catalogs, snapshot
 from ordnung.server.repositories.models import Line, Repository
 from ordnung.server.repositories.payloads import StoredPayloads, open_store
 from ordnung.server.runs.models import Run
 from ordnung.server.runs.sheets import group_limits
+from ordnung.server.shop import Shop
 from ordnung.server.vault import derive
 from ordnung.server.work.events import tell
 from ordnung.server.work.models import Work
 
 TOLD_BYTES = 256 * 1024
 """How much must have arrived before progress is stored again."""
-
-
-@dataclass
-class Shop:
-    """What all jobs share."""
-
-    controllers: RedfishControllers
-    payloads: PayloadServer
 
 
 Job = Callable[[Work, Shop], Awaitable[None]]
@@ -63,16 +56,27 @@ def endpoints(names: list[str]) -> list[Endpoint]:
 async def do_survey(work: Work, shop: Shop) -> None:
     """Read the servers of a survey."""
     names: list[str] = work.subject["servers"]
-    await sync_to_async(bump)(work, done=0, failures=[])
-    failures: list[dict[str, str]] = []
+    read_before, failures = await sync_to_async(_already)(work, names)
+    gone = {failure["server"] for failure in failures}
+    left = [name for name in names if name not in read_before and name not in gone]
+    await sync_to_async(bump)(work, done=len(names) - len(left), failures=failures)
 
     async def told(result: Surveyed) -> None:
         await sync_to_async(_store_surveyed)(work, result, failures)
 
-    read = await survey(await sync_to_async(endpoints)(names), shop.controllers, settings.CLOCK, told)
+    read = len(read_before)
+    read += await survey(await sync_to_async(endpoints)(left), shop.controllers, settings.CLOCK, told)
     note = f"{read} of {len(names)} read" if failures else f"{read} read"
     state = "failed" if failures else "done"
     await sync_to_async(bump)(work, state=state, note=note, ended_at=now())
+
+
+def _already(work: Work, names: list[str]) -> tuple[set[str], list[dict[str, str]]]:
+    """What a survey had done before the engine was killed: servers read, and failures, since it was asked for."""
+    rows = list(Server.objects.filter(name__in=names).select_related("latest"))
+    read = {r.name for r in rows if r.latest and r.latest.read_at >= work.asked_at and r.cause is None}
+    told = [failure_row(r) for r in rows if r.cause and r.failed_at and r.failed_at >= work.asked_at]
+    return read, [row for row in told if row is not None]
 
 
 def _store_surveyed(work: Work, result: Surveyed, failures: list[dict[str, str]]) -> None:
@@ -193,4 +197,10 @@ def _end_run(work: Work, run: Run, count: int, failed: list[str]) -> None:
     tell("runs", id=run.pk)
 
 
-jobs: dict[str, Job] = {"survey": do_survey, "pack": do_pack, "run": do_run}
+jobs: dict[str, Job] = {
+    "survey": do_survey,
+    "pack": do_pack,
+    "run": do_run,
+    "search": do_search,
+    "reach": do_reach,
+}

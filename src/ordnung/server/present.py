@@ -93,6 +93,13 @@ def component_row(standing: Standing, place: int) -> dict[str, Any]:
         "version": component.version,
         "waiting": component.waiting if component.has_waiting else None,
         "banks": list(component.banks),
+        "origin": component.origin,
+        "serial": component.serial,
+        "health": component.health,
+        "state": component.state,
+        "told": component.told,
+        "updateable": component.updateable,
+        "score": drift.score,
         **drift_row(drift),
     }
 

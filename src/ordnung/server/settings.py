@@ -6,6 +6,7 @@ import os
 import secrets
 from pathlib import Path
 
+from ordnung.formats.addresses import parse_networks
 from ordnung.formats.siteclock import SETTING, parse_clock
 
 HOME = Path(os.environ.get("ORDNUNG_HOME", "var/site")).resolve()
@@ -16,6 +17,12 @@ CLOCK = parse_clock(os.environ.get(SETTING))
 PAYLOAD_ADDRESS = os.environ.get("ORDNUNG_PAYLOAD_ADDRESS", "127.0.0.1")
 PAYLOAD_PORT = int(os.environ.get("ORDNUNG_PAYLOAD_PORT", "0"))
 PAYLOAD_CERTIFICATE = os.environ.get("ORDNUNG_PAYLOAD_CERTIFICATE") or None
+NETWORKS = parse_networks(
+    os.environ.get("ORDNUNG_NETWORKS", "10.0.0.0/8,172.16.0.0/12,192.168.0.0/16,169.254.0.0/16,fc00::/7,fe80::/10")
+)
+"""Where controllers may be: an address outside is refused, whoever enters it."""
+SSDP = os.environ.get("ORDNUNG_SSDP") or None
+"""Our own address on the management network, and optionally the port, for searching it."""
 WEB_DIST = Path(os.environ.get("ORDNUNG_WEB", str(Path(__file__).parents[3] / "web" / "dist")))
 
 

@@ -9,7 +9,10 @@ from drf_spectacular.views import SpectacularAPIView
 
 from ordnung.server.baselines.views import BaselineView, ReleaseLineView
 from ordnung.server.catalogs.views import CatalogsView
+from ordnung.server.fleet import adding, exports, history
 from ordnung.server.fleet import views as fleet
+from ordnung.server.fleet.floor import FloorView
+from ordnung.server.fleet.reports import ReportsView
 from ordnung.server.people import views as people
 from ordnung.server.repositories import views as repositories
 from ordnung.server.runs import views as runs
@@ -38,7 +41,21 @@ urlpatterns = [
     path(f"{V1}servers/<str:name>", fleet.ServerView.as_view()),
     path(f"{V1}servers/<str:name>/credentials", fleet.CredentialsView.as_view()),
     path(f"{V1}servers/<str:name>/trust", fleet.TrustView.as_view()),
+    path(f"{V1}servers/<str:name>/readings", history.ReadingsView.as_view()),
+    path(f"{V1}servers/<str:name>/changes", history.ChangesView.as_view()),
+    path(f"{V1}servers/<str:name>/lost/seen", history.LostSeenView.as_view()),
+    path(f"{V1}floor", FloorView.as_view()),
+    path(f"{V1}lost", history.LostView.as_view()),
+    path(f"{V1}credentials", fleet.ManyCredentialsView.as_view()),
+    path(f"{V1}trust", fleet.ManyTrustView.as_view()),
     path(f"{V1}surveys", fleet.SurveysView.as_view()),
+    path(f"{V1}reach", fleet.ReachView.as_view()),
+    path(f"{V1}searches", adding.SearchesView.as_view()),
+    path(f"{V1}searches/<int:pk>", adding.SearchView.as_view()),
+    path(f"{V1}searches/<int:pk>/add", adding.SearchAddView.as_view()),
+    path(f"{V1}host-reports", ReportsView.as_view()),
+    path(f"{V1}exports/servers.csv", exports.CsvView.as_view()),
+    path(f"{V1}exports/readings.json", exports.ReadingsFileView.as_view()),
     path(f"{V1}catalogs", CatalogsView.as_view()),
     path(f"{V1}baseline", BaselineView.as_view()),
     path(f"{V1}products/<str:product>/line", ReleaseLineView.as_view()),

@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import socket
 from collections.abc import Callable
+from typing import cast
 
 GROUP = "239.255.255.250"
 KIND = "urn:dmtf-org:service:redfish-rest:1"
@@ -35,8 +36,7 @@ class Announcer(asyncio.DatagramProtocol):
 
     def connection_made(self, transport: asyncio.BaseTransport) -> None:
         """The socket is open."""
-        assert isinstance(transport, asyncio.DatagramTransport)
-        self.transport = transport
+        self.transport = cast(asyncio.DatagramTransport, transport)
 
     def datagram_received(self, data: bytes, addr: tuple[str, int]) -> None:
         """Answer a search for Redfish services, or for everything; once a server."""

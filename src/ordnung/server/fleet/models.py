@@ -1,6 +1,11 @@
-"""Servers, groups, readings."""
+"""Servers, groups, readings, host reports, searches."""
 
 from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Mapping, Sequence
+from typing import Any
 
 from django.db import models
 
@@ -16,7 +21,10 @@ class Group(models.Model):
 
 
 class Server(models.Model):
-    """One server: where it stands, how its controller is reached, what was last seen."""
+    """One server: where it stands, how its controller is reached, what was last seen.
+
+    ``lost`` lists what vanished and nobody has looked at yet; ``probes`` what arrived from its controller.
+    """
 
     name = models.CharField(max_length=200, unique=True)
     url = models.URLField(max_length=300)
@@ -24,13 +32,20 @@ class Server(models.Model):
     sealed_password = models.BinaryField()
     pin = models.CharField(max_length=64, null=True)
     seen_pin = models.CharField(max_length=64, null=True)
+    uuid = models.CharField(max_length=64, null=True, db_index=True)
+    serial = models.CharField(max_length=200, null=True, db_index=True)
     room = models.CharField(max_length=100, default="")
     rack = models.CharField(max_length=20, default="")
     unit = models.PositiveIntegerField(default=0)
     height = models.PositiveIntegerField(default=1)
     role = models.CharField(max_length=200, default="")
+    tags = models.JSONField(default=list)
     group = models.ForeignKey(Group, null=True, on_delete=models.SET_NULL, related_name="servers")
     latest = models.ForeignKey("Reading", null=True, on_delete=models.SET_NULL, related_name="+")
+    report = models.ForeignKey("Report", null=True, on_delete=models.SET_NULL, related_name="+")
+    lost = models.JSONField(default=list)
+    probes = models.JSONField(default=dict)
+    probed_at = models.DateTimeField(null=True)
     cause = models.CharField(max_length=60, null=True)
     detail = models.TextField(default="")
     failed_at = models.DateTimeField(null=True)
@@ -45,9 +60,88 @@ class Server(models.Model):
         return Endpoint(name=self.name, url=self.url, user=self.user, password=password, pin=self.pin)
 
 
+class ComponentState(models.Model):
+    """One state of one component, stored once however many readings saw it."""
+
+    digest = models.CharField(max_length=64, unique=True)
+    body = models.JSONField()
+
+
 class Reading(models.Model):
-    """One look at a server, kept. ``body`` is the server object of ``ordnung.readings/1``."""
+    """One look at a server, kept: ``head`` is the server object of ``ordnung.readings/1`` without its components,
+    ``parts`` the ids of their states in order. ``changes`` counts the differences to the reading before.
+    """
 
     server = models.ForeignKey(Server, on_delete=models.CASCADE, related_name="readings")
     read_at = models.DateTimeField()
+    head = models.JSONField()
+    parts = models.JSONField(default=list)
+    changes = models.PositiveIntegerField(default=0)
+
+    class Meta:
+        indexes = [models.Index(fields=["server", "-read_at"])]
+
+
+class Report(models.Model):
+    """A host report of a server: ``body`` is the document as it was brought in."""
+
+    server = models.ForeignKey(Server, on_delete=models.CASCADE, related_name="reports")
+    taken_at = models.DateTimeField()
+    added_at = models.DateTimeField()
     body = models.JSONField()
+
+
+class Search(models.Model):
+    """A look for servers to be added: a preview, nothing of the house changes by it."""
+
+    asked_at = models.DateTimeField()
+    what = models.CharField(max_length=300)
+    user = models.CharField(max_length=200, default="")
+    sealed_password = models.BinaryField(default=b"")
+    is_done = models.BooleanField(default=False)
+    is_listening = models.BooleanField(default=False)
+
+
+class SearchRow(models.Model):
+    """One address of a search and what answered there. ``facts`` are what the list said of the server."""
+
+    search = models.ForeignKey(Search, on_delete=models.CASCADE, related_name="rows")
+    url = models.CharField(max_length=300)
+    line = models.PositiveIntegerField(default=0)
+    facts = models.JSONField(default=dict)
+    faults = models.JSONField(default=list)
+    state = models.CharField(max_length=20, default="asked")
+    detail = models.TextField(default="")
+    pin = models.CharField(max_length=64, null=True)
+    vouched = models.BooleanField(default=False)
+    uuid = models.CharField(max_length=64, null=True)
+    serial = models.CharField(max_length=200, null=True)
+    model = models.CharField(max_length=200, null=True)
+    host_name = models.CharField(max_length=200, null=True)
+    known = models.CharField(max_length=200, null=True)
+    added = models.CharField(max_length=200, null=True)
+
+
+def keep_states(entries: Sequence[Mapping[str, Any]]) -> list[int]:
+    """Keep component states; returns their ids in order. What is known already is not written again."""
+    raws = [json.dumps(entry, sort_keys=True, ensure_ascii=False) for entry in entries]
+    digests = [hashlib.sha256(raw.encode()).hexdigest() for raw in raws]
+    new = [ComponentState(digest=d, body=e) for d, e in dict(zip(digests, entries, strict=True)).items()]
+    ids = dict(ComponentState.objects.filter(digest__in=digests).values_list("digest", "pk"))
+    missing = [state for state in new if state.digest not in ids]
+    if missing:
+        ComponentState.objects.bulk_create(missing, ignore_conflicts=True)
+        ids = dict(ComponentState.objects.filter(digest__in=digests).values_list("digest", "pk"))
+    return [ids[digest] for digest in digests]
+
+
+def load_entries(readings: Sequence[Reading]) -> dict[int, dict[str, Any]]:
+    """The server objects of readings by their id, whole again: one query however many."""
+    wanted = {pk for reading in readings for pk in reading.parts}
+    states = ComponentState.objects.values_list("pk", "body")
+    found = dict(states if len(wanted) > MANY else states.filter(pk__in=wanted))
+    return {r.pk: {**r.head, "components": [found[pk] for pk in r.parts]} for r in readings}
+
+
+MANY = 20_000
+"""From so many on all states are loaded at once: SQLite takes no longer lists of ids (32,766)."""

@@ -50,6 +50,36 @@ class ServerSerializer(serializers.Serializer):
     exposed = serializers.IntegerField()
     components = serializers.IntegerField()
     running = serializers.IntegerField(allow_null=True)
+    tags = serializers.ListField(child=serializers.CharField())
+    lost = serializers.IntegerField()
+
+
+class ServerPageSerializer(serializers.Serializer):
+    total = serializers.IntegerField()
+    offset = serializers.IntegerField()
+    servers = ServerSerializer(many=True)
+
+
+class HindranceSerializer(serializers.Serializer):
+    what = serializers.CharField()
+    seen = serializers.CharField()
+    remedy = serializers.CharField()
+    stops = serializers.BooleanField()
+
+
+class ReachWaySerializer(serializers.Serializer):
+    way = serializers.CharField()
+    open = serializers.BooleanField(allow_null=True)
+    seen = serializers.CharField()
+    remedy = serializers.CharField()
+
+
+class LostPartSerializer(serializers.Serializer):
+    slot = serializers.CharField()
+    kind = serializers.CharField()
+    name = serializers.CharField()
+    version = serializers.CharField(allow_null=True)
+    missed_at = serializers.DateTimeField()
 
 
 class ComponentSerializer(serializers.Serializer):
@@ -68,6 +98,13 @@ class ComponentSerializer(serializers.Serializer):
     since = serializers.CharField(allow_null=True)
     fixes = serializers.ListField(child=serializers.CharField())
     reason = serializers.CharField()
+    origin = serializers.CharField()
+    serial = serializers.CharField(allow_null=True)
+    health = serializers.CharField(allow_null=True)
+    state = serializers.CharField(allow_null=True)
+    told = serializers.CharField(allow_null=True)
+    updateable = serializers.BooleanField(allow_null=True)
+    score = serializers.FloatField(allow_null=True)
 
 
 class PlannedWriteSerializer(serializers.Serializer):
@@ -97,6 +134,15 @@ class ServerDetailSerializer(ServerSerializer):
     stranded = StrandedSerializer(many=True)
     proof = serializers.CharField()
     readings = serializers.IntegerField()
+    uuid = serializers.CharField(allow_null=True)
+    tag = serializers.CharField(allow_null=True)
+    power = serializers.CharField(allow_null=True)
+    health = serializers.CharField(allow_null=True)
+    hindrances = HindranceSerializer(many=True)
+    ways = ReachWaySerializer(many=True)
+    probed_at = serializers.DateTimeField(allow_null=True)
+    lost_parts = LostPartSerializer(many=True)
+    reported_at = serializers.DateTimeField(allow_null=True)
 
 
 class CredentialsSerializer(serializers.Serializer):
@@ -115,7 +161,36 @@ class NewServerSerializer(CredentialsSerializer):
     unit = serializers.IntegerField(min_value=0, max_value=100, required=False, default=0)
 
 
+class ManyCredentialsSerializer(CredentialsSerializer):
+    """For named servers, for a group, or for both."""
+
+    servers = serializers.ListField(child=serializers.CharField(max_length=200), max_length=10000, default=list)
+    group = serializers.CharField(max_length=200, required=False, allow_blank=True, default="")
+
+
+class AcceptSerializer(TrustSerializer):
+    server = serializers.CharField(max_length=200)
+
+
+class ManyTrustSerializer(serializers.Serializer):
+    accept = AcceptSerializer(many=True)
+
+
+class ServerChangeSerializer(serializers.Serializer):
+    """What is given is changed, the rest stays."""
+
+    url = serializers.RegexField(r"^https://[A-Za-z0-9.:\[\]-]+$", max_length=300, required=False)
+    room = serializers.CharField(max_length=100, required=False, allow_blank=True)
+    rack = serializers.CharField(max_length=20, required=False, allow_blank=True)
+    unit = serializers.IntegerField(min_value=0, max_value=100, required=False)
+    height = serializers.IntegerField(min_value=1, max_value=20, required=False)
+    role = serializers.CharField(max_length=200, required=False, allow_blank=True)
+    group = serializers.CharField(max_length=200, required=False, allow_blank=True)
+    tags = serializers.ListField(child=serializers.CharField(max_length=60), max_length=50, required=False)
+
+
 class NamesSerializer(serializers.Serializer):
-    """Servers by name; none means all."""
+    """Servers by name; none means all, or those that failed last if ``failed`` is set."""
 
     servers = serializers.ListField(child=serializers.CharField(max_length=200), required=False, max_length=10000)
+    failed = serializers.BooleanField(required=False, default=False)

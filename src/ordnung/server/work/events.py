@@ -9,7 +9,7 @@ from ordnung.server.work.models import Event
 
 KEEP = 5000
 """Events kept for browsers that come back after a break."""
-TOPICS = ("work", "readings", "repositories", "runs", "step", "catalogs")
+TOPICS = ("work", "readings", "repositories", "runs", "step", "catalogs", "searches")
 
 
 def tell(topic: str, **body: Any) -> Event:

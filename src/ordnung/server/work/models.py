@@ -14,7 +14,7 @@ class Work(models.Model):
         DONE = "done"
         FAILED = "failed"
 
-    kind = models.CharField(max_length=20, choices=[(k, k) for k in ("survey", "pack", "run")])
+    kind = models.CharField(max_length=20, choices=[(k, k) for k in ("survey", "pack", "run", "search", "reach")])
     title = models.CharField(max_length=200)
     state = models.CharField(max_length=10, choices=State.choices, default=State.ASKED)
     total = models.PositiveBigIntegerField(default=0)
@@ -35,3 +35,6 @@ class Event(models.Model):
     at = models.DateTimeField()
     topic = models.CharField(max_length=40)
     body = models.JSONField(default=dict)
+
+    class Meta:
+        indexes = [models.Index(fields=["topic", "id"])]

@@ -9,7 +9,7 @@ from ordnung.server.fleet.serializers import FailureSerializer
 
 class WorkSerializer(serializers.Serializer):
     id = serializers.IntegerField()
-    kind = serializers.ChoiceField(choices=["survey", "pack", "run"])
+    kind = serializers.ChoiceField(choices=["survey", "pack", "run", "search", "reach"])
     title = serializers.CharField()
     state = serializers.ChoiceField(choices=["asked", "running", "done", "failed"])
     total = serializers.IntegerField()

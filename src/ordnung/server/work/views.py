@@ -14,7 +14,6 @@ from rest_framework import serializers
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from ordnung.core.drift import OFF_BASELINE
 from ordnung.server.catalogs.models import CatalogIssue
 from ordnung.server.clock import now
 from ordnung.server.house import snapshot
@@ -72,17 +71,12 @@ class SiteView(APIView):
     def get(self, request) -> Response:
         """The clock and the one live fact of each place."""
         house = snapshot()
-        verdicts = {name: [d.verdict for d in s.drift] for name, s in house.standings.items()}
-        flat = [verdict for mine in verdicts.values() for verdict in mine]
         issue = CatalogIssue.objects.order_by("-issued").first()
         body = {
             "now": now(),
             "rate": settings.CLOCK.rate,
-            "servers": len(verdicts),
-            "components": len(flat),
-            "off": sum(v in OFF_BASELINE for v in flat),
-            "exposed": sum(v.word == "exposed" for v in flat),
-            "exposed_servers": sum(any(v.word == "exposed" for v in mine) for mine in verdicts.values()),
+            "servers": len(house.standings),
+            **house.tally,
             "baseline": issue.issued.strftime("%b %Y") if issue else "",
             "sealed": Repository.objects.filter(state="sealed").count(),
             "drafts": Run.objects.filter(state="draft").count(),

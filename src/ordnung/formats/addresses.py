@@ -1,0 +1,122 @@
+"""Addresses as people write them: single ones, ranges, networks; and which networks are allowed."""
+
+from __future__ import annotations
+
+import ipaddress
+import re
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from ordnung.formats.errors import FormatError
+
+MOST = 8192
+"""Addresses one entry of a person may stand for: a /19. More is a slip of the pen."""
+HTTPS_PORT = 443
+Ip = ipaddress.IPv4Address | ipaddress.IPv6Address
+_RANGE = re.compile(r"^(?P<first>[0-9A-Fa-f.:]+?)\s*[-–]\s*(?P<last>[0-9A-Fa-f.:]+?)$")
+_PORT = re.compile(r"^(?P<rest>\[[^\]]+\]|[^:\s]+):(?P<port>\d{1,5})$")
+_URL = re.compile(r"^https://(?P<rest>[^/\s]+)/?$")
+
+
+@dataclass(frozen=True, slots=True, order=True)
+class Address:
+    """Where a controller may be."""
+
+    host: str
+    port: int = HTTPS_PORT
+
+    @property
+    def url(self) -> str:
+        """The address as a URL without a path."""
+        host = f"[{self.host}]" if ":" in self.host else self.host
+        return f"https://{host}" + (f":{self.port}" if self.port != HTTPS_PORT else "")
+
+
+def parse_addresses(text: str, source: str = "addresses") -> tuple[Address, ...]:
+    """The addresses of a text: one entry a line or between commas, each a single address, a range or a network.
+
+    ``10.0.0.7``, ``10.0.0.7:8443``, ``https://10.0.0.7:8443``, ``10.0.0.7-10.0.0.40``, ``10.0.0.7-40``,
+    ``10.0.0.0/24`` (network and broadcast address left out), each optionally with ``:port``. Host names
+    are no addresses: which controller is meant must not depend on a name server. Doubles are dropped.
+
+    Raises:
+        FormatError: an entry that is none of these, or more than ``MOST`` addresses; names the entry.
+    """
+    found: dict[Address, None] = {}
+    for entry in re.split(r"[\n,;]+", text):
+        if entry.strip():
+            for address in _parse_entry(entry.strip(), source):
+                found[address] = None
+            if len(found) > MOST:
+                raise FormatError(source, entry.strip(), f"more than {MOST} addresses")
+    return tuple(found)
+
+
+def _parse_entry(entry: str, source: str) -> Iterable[Address]:
+    text, port = entry, HTTPS_PORT
+    if url := _URL.match(text):
+        text = url["rest"]
+    if (match := _PORT.match(text)) and (text.count(":") == 1 or text.startswith("[")):
+        text, port = match["rest"], int(match["port"])
+        if not 0 < port < 65536:
+            raise FormatError(source, entry, f"{port} is no port")
+    text = text.strip("[]")
+    if "/" in text:
+        return [Address(str(ip), port) for ip in _network(text, entry, source)]
+    match = _RANGE.match(text)
+    if match and match["last"]:
+        return [Address(str(ip), port) for ip in _range(match["first"], match["last"], entry, source)]
+    return [Address(str(_ip(text, entry, source)), port)]
+
+
+def _ip(text: str, entry: str, source: str) -> Ip:
+    try:
+        return ipaddress.ip_address(text)
+    except ValueError:
+        raise FormatError(source, entry, "not an address, a range (first-last) or a network (address/bits)") from None
+
+
+def _network(text: str, entry: str, source: str) -> list[Ip]:
+    try:
+        network = ipaddress.ip_network(text, strict=False)
+    except ValueError:
+        raise FormatError(source, entry, "not a network (address/bits)") from None
+    if network.num_addresses > MOST:
+        raise FormatError(source, entry, f"{network.num_addresses} addresses; {MOST} at most")
+    return list(network.hosts())
+
+
+def _range(first: str, last: str, entry: str, source: str) -> list[Ip]:
+    start = _ip(first, entry, source)
+    if last.isdigit() and isinstance(start, ipaddress.IPv4Address):
+        last = f"{first.rpartition('.')[0]}.{last}"
+    end = _ip(last, entry, source)
+    if start.version != end.version or int(end) < int(start):
+        raise FormatError(source, entry, "the last address comes before the first")
+    if int(end) - int(start) >= MOST:
+        raise FormatError(source, entry, f"{int(end) - int(start) + 1} addresses; {MOST} at most")
+    return [start + step for step in range(int(end) - int(start) + 1)]
+
+
+@dataclass(frozen=True, slots=True)
+class Networks:
+    """The networks in which controllers may be."""
+
+    allowed: tuple[ipaddress.IPv4Network | ipaddress.IPv6Network, ...]
+
+    def allows(self, host: str) -> bool:
+        """Whether an address lies in one of them; a name never does."""
+        try:
+            ip = ipaddress.ip_address(host)
+        except ValueError:
+            return False
+        return any(ip in network for network in self.allowed if network.version == ip.version)
+
+    def tell(self) -> str:
+        """All of them, in words."""
+        return ", ".join(str(network) for network in self.allowed)
+
+
+def parse_networks(text: str) -> Networks:
+    """Networks between commas. Raises ValueError for one that is none."""
+    return Networks(tuple(ipaddress.ip_network(piece.strip()) for piece in text.split(",") if piece.strip()))

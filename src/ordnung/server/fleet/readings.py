@@ -1,0 +1,63 @@
+"""Keep readings and tell what changed between any two of them."""
+
+from __future__ import annotations
+
+import dataclasses
+from typing import Any
+
+from django.db import transaction
+
+from ordnung.core.components import Server as ServerValue
+from ordnung.core.history import Change, compare_readings
+from ordnung.formats.readings import build_server, server_entry
+from ordnung.server.clock import now
+from ordnung.server.fleet.models import Reading, Server, keep_states, load_entries
+from ordnung.server.work.events import tell
+
+
+def store_reading(server: ServerValue, pin: str | None) -> None:
+    """Keep a reading; the certificate seen first is remembered from now on.
+
+    Components that were there at the last reading and are not any more are put on the server's list of what it
+    has lost; one that is back is taken off again.
+    """
+    with transaction.atomic():
+        row = Server.objects.select_related("latest").get(name=server.name)
+        entry = server_entry(dataclasses.replace(server, group=None))
+        parts = keep_states(entry.pop("components"))
+        before = value_of(row.latest, row.name) if row.latest is not None else None
+        changes = compare_readings(before, server) if before is not None else ()
+        row.latest = Reading.objects.create(
+            server=row, read_at=server.read_at or now(), head=entry, parts=parts, changes=len(changes)
+        )
+        row.lost = _lost(row.lost, changes, server)
+        row.pin = row.pin or pin
+        row.uuid, row.serial = server.uuid or row.uuid, server.serial or row.serial
+        row.seen_pin, row.cause, row.detail, row.failed_at = None, None, "", None
+        fields = ["latest", "lost", "pin", "uuid", "serial", "seen_pin", "cause", "detail", "failed_at"]
+        row.save(update_fields=fields)
+        tell("readings", servers=[server.name])
+
+
+def _lost(known: list[dict[str, Any]], changes: tuple[Change, ...], server: ServerValue) -> list[dict[str, Any]]:
+    there = {component.slot for component in server.components}
+    at = (server.read_at or now()).isoformat()
+    kept = [item for item in known if item["slot"] not in there]
+    new = [
+        {"slot": c.slot, "kind": c.kind, "name": c.name, "version": c.before, "missed_at": at}
+        for c in changes
+        if c.what == "vanished"
+    ]
+    return kept + [item for item in new if item["slot"] not in {i["slot"] for i in kept}]
+
+
+def value_of(reading: Reading, name: str) -> ServerValue:
+    """A reading as the core knows it."""
+    return build_server({**load_entries([reading])[reading.pk], "name": name})
+
+
+def changes_between(first: Reading, second: Reading, name: str) -> tuple[Change, ...]:
+    """What changed from one reading of a server to another."""
+    entries = load_entries([first, second])
+    before, after = (build_server({**entries[r.pk], "name": name}) for r in (first, second))
+    return compare_readings(before, after)
