@@ -19,7 +19,7 @@ NOW = datetime.datetime(2026, 11, 23, tzinfo=datetime.UTC)
 async def read(live, endpoint, ca="own", **limits):
     client = Client(live.ca if ca == "own" else ca, Limits(**limits))
     async with client, RedfishControllers(client).open(endpoint) as controller:
-        return await controller.read(NOW), controller.pin
+        return await controller.read(lambda: NOW), controller.pin
 
 
 async def refusal(live, endpoint, **how) -> ControllerError:

@@ -70,7 +70,7 @@ async def until_ended(controller, path):
 
 async def test_reading(face):
     async with face.open() as controller:
-        server = await controller.read(NOW)
+        server = await controller.read(lambda: NOW)
     assert server.component("nic-1").version == "24.1.3" and len(server.components) == 10
     assert server.component("bios").banks == ("1.52.0", "1.44.0")
 
@@ -82,7 +82,7 @@ async def test_a_push_becomes_a_task_that_ends_and_waits_for_its_reset(face, ima
         task = await until_ended(controller, path)
         assert task.is_done and task.targets[0].endswith("/nic-1") and not task.transfer_failed
         assert [t.uri for t in await controller.tasks()] == [path]
-        assert (await controller.read(NOW)).component("nic-1").waiting == "24.2.8"
+        assert (await controller.read(lambda: NOW)).component("nic-1").waiting == "24.2.8"
 
 
 async def test_a_refusal_is_the_tasks_end_in_words(face, image):

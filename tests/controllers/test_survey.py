@@ -27,7 +27,7 @@ def seconds() -> float:
 
 
 def read(device, line=None):
-    return asyncio.run(read_server(line or Line(device), device.name, NOW, device.user))
+    return asyncio.run(read_server(line or Line(device), device.name, lambda: NOW, device.user))
 
 
 def story(name):
@@ -151,7 +151,7 @@ def scripted(**more):
 
 
 def test_a_bare_service_is_read_as_what_it_is():
-    server = asyncio.run(read_server(scripted(), "x", NOW))
+    server = asyncio.run(read_server(scripted(), "x", lambda: NOW))
     assert server.model == "" and [c.slot for c in server.components] == ["bios"]
 
 
@@ -162,7 +162,7 @@ def test_a_service_that_is_none_is_not_redfish():
         {"/redfish/v1": {**ROOT, "UpdateService": {"@odata.id": "/gone"}}},
     ):
         with pytest.raises(ControllerError) as caught:
-            asyncio.run(read_server(Scripted(table), "x", NOW))
+            asyncio.run(read_server(Scripted(table), "x", lambda: NOW))
         assert caught.value.cause == "not Redfish"
 
 
@@ -171,13 +171,13 @@ def test_two_entries_of_one_id_are_two_components():
     entries[1]["Id"] = "card 1"
     folder = {"Members": [{"@odata.id": "/f/1"}, {"@odata.id": "/f/2"}]}
     line = scripted(_f=folder, _f_1=entries[0], _f_2=entries[1])
-    server = asyncio.run(read_server(line, "x", NOW))
+    server = asyncio.run(read_server(line, "x", lambda: NOW))
     assert len({c.slot for c in server.components}) == len(server.components)
 
 
 def test_a_collection_that_leads_in_circles_ends():
     folder = {"Members": [], "Members@odata.nextLink": "/f"}
-    assert asyncio.run(read_server(scripted(_f=folder), "x", NOW)).components
+    assert asyncio.run(read_server(scripted(_f=folder), "x", lambda: NOW)).components
 
 
 def test_an_answer_that_nests_without_end_is_malformed():
@@ -185,7 +185,7 @@ def test_an_answer_that_nests_without_end_is_malformed():
     for _ in range(200):
         deep = {"a": deep}
     with pytest.raises(ControllerError, match="nests deeper"):
-        asyncio.run(read_server(scripted(_f=deep), "x", NOW))
+        asyncio.run(read_server(scripted(_f=deep), "x", lambda: NOW))
 
 
 shapes = st.recursive(
@@ -203,4 +203,4 @@ shapes = st.recursive(
 def test_whatever_a_controller_answers_is_a_reading_or_a_controller_error(table):
     root = {**ROOT, "Chassis": {"@odata.id": "/c"}, "Managers": {"@odata.id": "/m"}}
     with contextlib.suppress(ControllerError):
-        asyncio.run(read_server(Scripted({"/redfish/v1": root, "/u": {}, **table}), "x", NOW))
+        asyncio.run(read_server(Scripted({"/redfish/v1": root, "/u": {}, **table}), "x", lambda: NOW))

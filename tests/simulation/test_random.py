@@ -96,7 +96,7 @@ async def test_a_random_fleet_without_faults_goes_level_under_its_limits(mirror_
     ended = await carry_out_run("1", servers, {"pair": 1}, house.world())
     for device in devices:
         check(house, device)
-        reading = await InProcess(device).read(clock.now())
+        reading = await InProcess(device).read(clock.now)
         (standing,) = judge_house([reading], house.catalogs, FIXED_RULES, clock.now().date())
         left = {d.verdict for d in standing.drift} - {Verdict.LEVEL, Verdict.HELD, Verdict.AHEAD, Verdict.UNLISTED}
         assert left <= {Verdict.STRANDED}, (device.name, ended[device.name], left)
@@ -112,7 +112,7 @@ def test_a_reading_equals_the_hardware_whatever_it_is(seed):
     for part in device.parts:
         if chance.random() < 0.2:
             part.waiting, part.waiting_activation = "9.9.9", "server reboot"
-    reading = asyncio.run(InProcess(device).read(clock.now()))
+    reading = asyncio.run(InProcess(device).read(clock.now))
     found = {c.slot: (c.kind, c.version, c.waiting, c.software_id, c.pci) for c in reading.components}
     assert found == {p.slot: (p.kind, p.version, p.waiting, p.software_id, p.pci) for p in device.parts}
     assert (reading.model, reading.serial) == (device.model, device.serial)

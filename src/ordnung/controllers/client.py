@@ -66,6 +66,7 @@ class Client:
         self.limits = limits or Limits()
         self.context = ssl.create_default_context(cafile=ca) if ca else None
         self._http: aiohttp.ClientSession | None = None
+        self._shown: dict[str, bytes] = {}
 
     async def __aenter__(self) -> Client:
         connector = aiohttp.TCPConnector(limit=0, limit_per_host=self.limits.per_host)
@@ -101,7 +102,18 @@ class Client:
             if found.cause == "certificate invalid":
                 found.seen = await self.see_pin(endpoint)
             raise found from None
-        return hashlib.sha256(shown).hexdigest()
+        return self._remember(shown)
+
+    def _remember(self, shown: bytes) -> str:
+        pin = hashlib.sha256(shown).hexdigest()
+        self._shown[pin] = shown
+        return pin
+
+    async def certificate(self, endpoint: Endpoint, pin: str) -> bytes | None:
+        """The certificate behind a fingerprint, as DER; looked at once a fingerprint. None: it shows another now."""
+        if pin not in self._shown:
+            await self.see_pin(endpoint)
+        return self._shown.get(pin)
 
     async def see_pin(self, endpoint: Endpoint) -> str:
         """The fingerprint a controller shows, unverified: to be shown to a person; nothing is sent to it.
@@ -112,7 +124,7 @@ class Client:
         context = ssl.SSLContext(ssl.PROTOCOL_TLS_CLIENT)
         context.check_hostname, context.verify_mode = False, ssl.CERT_NONE
         try:
-            return hashlib.sha256(await self._look(endpoint, context)).hexdigest()
+            return self._remember(await self._look(endpoint, context))
         except (OSError, TimeoutError) as error:
             raise map_errors(endpoint.name, error) from None
 
@@ -187,8 +199,6 @@ class Session:
         self._trust = aiohttp.Fingerprint(bytes.fromhex(pin))
         self.token: str | None = None
         self.location: str | None = None
-        self.certificate: bytes | None = None
-        """What the controller showed, as DER."""
         self.pace = Pace(client.limits.old_per_host)
 
     async def get(self, path: str) -> Json:
@@ -295,16 +305,10 @@ class Session:
                 allow_redirects=False,
                 **extra,
             ) as response:
-                self._keep_certificate(response)
                 raw = await self._read(response)
                 return Answer(response.status, response.headers.copy(), self._json(response, raw, path))
         except (aiohttp.ClientError, OSError, TimeoutError) as error:
             raise map_errors(self.endpoint.name, error, acted=acted) from None
-
-    def _keep_certificate(self, response: aiohttp.ClientResponse) -> None:
-        if self.certificate is None and response.connection is not None and response.connection.transport is not None:
-            tls = response.connection.transport.get_extra_info("ssl_object")
-            self.certificate = tls.getpeercert(binary_form=True) if tls is not None else None
 
     async def _read(self, response: aiohttp.ClientResponse) -> bytes:
         limit = self.client.limits.answer_bytes

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Callable
 from contextlib import AbstractAsyncContextManager, asynccontextmanager
 from pathlib import Path
 from urllib.parse import urlsplit
@@ -28,10 +28,11 @@ class RedfishController:
         """The fingerprint of the certificate it showed."""
         return self._session.pin
 
-    async def read(self, now: datetime.datetime) -> Server:
+    async def read(self, now: Callable[[], datetime.datetime]) -> Server:
         """One reading of the server."""
         session = self._session
-        return await survey.read_server(session, session.endpoint.name, now, session.endpoint.user, session.certificate)
+        certificate = await session.client.certificate(session.endpoint, session.pin)
+        return await survey.read_server(session, session.endpoint.name, now, session.endpoint.user, certificate)
 
     async def reach(self) -> Reach:
         """How it can be fed."""

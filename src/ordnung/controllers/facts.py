@@ -21,7 +21,7 @@ async def read_facts(
     root: Json,
     service: Json,
     found: Found,
-    now: datetime.datetime,
+    began: datetime.datetime,
     user: str,
     certificate: bytes | None,
 ) -> Facts:
@@ -38,7 +38,7 @@ async def read_facts(
     return Facts(
         power=as_text(found.system.get("PowerState")),
         health=worst_health([_rollup(found.system), *(p.health for p in found.parts)]),
-        clock_off_s=_clock_off(found.manager, now),
+        clock_off_s=_clock_off(found.manager, found.managed_at or began),
         certificate_ends=_ends(certificate),
         role=as_text(account_body.get("RoleId")),
         factory_account=is_true(account_body.get("PasswordChangeRequired")),

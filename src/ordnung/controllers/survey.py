@@ -47,18 +47,19 @@ class _Firmware:
 
 
 async def read_server(
-    line: Line, name: str, now: datetime.datetime, user: str = "", certificate: bytes | None = None
+    line: Line, name: str, now: Callable[[], datetime.datetime], user: str = "", certificate: bytes | None = None
 ) -> Server:
     """One reading of a server.
 
     Args:
+        now: the clock; it is looked at when the controller's own is read.
         user: the account that reads: its role is part of the reading.
         certificate: what the controller showed, as DER.
 
     Raises:
         ControllerError: the controller can't be used; missing optional resources are no error.
     """
-    reader = Reader(line, name)
+    reader, began = Reader(line, name), now()
     root = await reader.root()
     if "ProtocolFeaturesSupported" in root:
         line.bears_more()
@@ -66,7 +67,7 @@ async def read_server(
     if service is None:
         raise ControllerError(name, "not Redfish", "it has no update service")
     fitted, inventory, partitions = await asyncio.gather(
-        read_fitted(reader, root),
+        read_fitted(reader, root, now),
         reader.members(link_of(service.get("FirmwareInventory"))),
         reader.members(link_of(service.get("SoftwareInventory"))),
     )
@@ -83,9 +84,9 @@ async def read_server(
         serial=as_text(system.get("SerialNumber")),
         uuid=as_text(system.get("UUID")),
         tag=as_text(system.get("AssetTag")),
-        read_at=now,
+        read_at=began,
         components=tuple(_unique(components)),
-        facts=await read_facts(reader, root, service, fitted, now, user, certificate),
+        facts=await read_facts(reader, root, service, fitted, began, user, certificate),
     )
 
 

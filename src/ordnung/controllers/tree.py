@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import asyncio
+import datetime
+from collections.abc import Awaitable, Callable
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -42,16 +45,16 @@ class Found:
     chassis: list[Json]
     storages: list[Json]
     parts: list[Fitted]
+    managed_at: datetime.datetime
+    """When the manager, with its clock, was read."""
 
 
-async def read_fitted(reader: Reader, root: Json) -> Found:
+async def read_fitted(reader: Reader, root: Json, now: Callable[[], datetime.datetime]) -> Found:
     """Walk the tree. Raises ControllerError; what is missing is simply not there."""
-    systems, managers, chassis = await gather(
-        (
-            reader.members(link_of(root.get("Systems")), DEEP),
-            reader.members(link_of(root.get("Managers")), 1),
-            reader.members(link_of(root.get("Chassis")), DEEP),
-        )
+    systems, chassis, (managers, managed_at) = await asyncio.gather(
+        reader.members(link_of(root.get("Systems")), DEEP),
+        reader.members(link_of(root.get("Chassis")), DEEP),
+        _timed(reader.members(link_of(root.get("Managers")), 1), now),
     )
     system, manager = (found[0] if found else {} for found in (systems, managers))
     storages = await reader.members(link_of(system.get("Storage")), 2)
@@ -65,7 +68,13 @@ async def read_fitted(reader: Reader, root: Json) -> Found:
     )
     parts = [part for group in groups for part in group]
     await gather(_add_pci(reader, part) for part in parts)
-    return Found(system, manager, chassis, storages, parts)
+    return Found(system, manager, chassis, storages, parts, managed_at)
+
+
+async def _timed(
+    job: Awaitable[list[Json]], now: Callable[[], datetime.datetime]
+) -> tuple[list[Json], datetime.datetime]:
+    return await job, now()
 
 
 async def _read_own(reader: Reader, system: Json, manager: Json) -> list[Fitted]:

@@ -47,11 +47,11 @@ def judge_house(
         memory: kept from an earlier call with the same catalogs, rules and day.
     """
     memory = memory if memory is not None else Memory()
-    by_name = any("server" in rule.where for rule in rules)
+    by_name, by_group = (any(key in rule.where for rule in rules) for key in ("server", "group"))
     standings = []
     for server in servers:
         day = today or (server.read_at.date() if server.read_at else datetime.date.max)
-        key = (*_state_key(server), day, server.name if by_name else None)
+        key = (*_state_key(server), day, server.name if by_name else None, server.group if by_group else None)
         known = memory.states.get(key)
         if known is None:
             known = memory.states[key] = _judge_one(server, catalogs, rules, day, memory.routes)
@@ -65,7 +65,7 @@ def _state_key(server: Server) -> tuple[object, ...]:
         (c.slot, c.kind, c.software_id, c.version, c.waiting, c.updateable, c.pci, c.part, c.banks)
         for c in server.components
     )
-    return (server.model, server.group, parts)
+    return (server.model, parts)
 
 
 def _same_as(known: Standing, server: Server) -> Standing:

@@ -29,18 +29,24 @@ PAYLOAD_ADDRESS = "127.20.100.2"
     "--rate", type=click.FloatRange(min=0.1), default=RATE, show_default=True, help="How fast the clock runs."
 )
 @click.option("--home", type=click.Path(path_type=Path), default=Path("var/demo"), show_default=True)
+@click.option("--fleet", type=click.IntRange(1, 20_000), help="So many servers with readings made up, no stand-ins.")
 @click.option("--fresh", is_flag=True, help="Begin again: forget runs and put the hardware back as it was.")
 @click.option("--announce", type=click.Path(path_type=Path), help="Write the addresses here once all answer.")
-def main(port: int, device_port: int, rate: float, home: Path, fresh: bool, announce: Path | None) -> None:
+def main(
+    port: int, device_port: int, rate: float, home: Path, fleet: int | None, fresh: bool, announce: Path | None
+) -> None:  # fmt: skip
     """Try everything on this machine: the Lowmere Tide and Flood Office, 120 servers in ten racks."""
-    home = home.resolve()
+    home = (home / f"fleet-{fleet}" if fleet else home).resolve()
     if fresh and home.exists():
         shutil.rmtree(home)
     home.mkdir(parents=True, exist_ok=True)
     supervisor = Supervisor(home, _environment(home, rate))
     try:
-        url = _start(supervisor, port, device_port)
-        announced = json.loads((home / "standins.json").read_text())
+        if fleet:
+            url, announced = _start_fleet(supervisor, port, fleet), {}
+        else:
+            url = _start(supervisor, port, device_port)
+            announced = json.loads((home / "standins.json").read_text())
         if announce:
             announce.write_text(json.dumps({**announced, "web": url, "people": PEOPLE, "home": str(home)}))
         _tell(url, rate)
@@ -95,22 +101,24 @@ def _start(supervisor: Supervisor, port: int, device_port: int) -> str:
     )  # fmt: skip
     supervisor.wait_until(stand_ins, announced.exists)
     url = start_site(supervisor, "127.0.0.1", port)
-    seeded = subprocess.run(
-        [
-            sys.executable,
-            "-m",
-            "ordnung.demo.seed",
-            str(announced),
-            str(home / "standins" / "mirror" / "catalogs"),
-        ],
-        env={**os.environ, **supervisor.environment},
-        capture_output=True,
-        text=True,
-        check=False,
-    )
+    _seed(supervisor, "ordnung.demo.seed", str(announced), str(home / "standins" / "mirror" / "catalogs"))
+    return url
+
+
+def _start_fleet(supervisor: Supervisor, port: int, count: int) -> str:
+    """The web and the engine with a large house whose controllers don't exist."""
+    demand_free("127.0.0.1", port, "the web server")
+    url = start_site(supervisor, "127.0.0.1", port)
+    _seed(supervisor, "ordnung.demo.fleet", str(count), str(supervisor.home / "standins" / "mirror"))
+    return url
+
+
+def _seed(supervisor: Supervisor, module: str, *arguments: str) -> None:
+    environment = {**os.environ, **supervisor.environment}
+    command = [sys.executable, "-m", module, *arguments]
+    seeded = subprocess.run(command, env=environment, capture_output=True, text=True, check=False)
     if seeded.returncode:
         raise SupervisorError(f"The demo data can't be put in: {seeded.stderr.strip().splitlines()[-1]}")
-    return url
 
 
 def _tell(url: str, rate: float) -> None:

@@ -63,13 +63,17 @@ async def look_at(endpoint: Endpoint, client: Client, pins: frozenset[str]) -> L
 def match_known(identity: Identity, url: str, known: Iterable[Known]) -> tuple[Known | None, bool]:
     """The server of the house that this is, and whether it has moved: by UUID or serial, or by certificate.
 
-    Never by address: another server may have taken it.
+    Never by address, since another server may have taken it; only one that was never read, and of which nothing
+    but its address is known, is taken for the server at that address.
     """
+    unread = None
     for server in known:
         same = ((identity.uuid, server.uuid), (identity.serial, server.serial), (identity.pin, server.pin))
         if any(a and b and a.lower() == b.lower() for a, b in same):
             return server, server.url != url
-    return None, False
+        if server.url == url and not server.uuid and not server.serial:
+            unread = server
+    return unread, False
 
 
 def find_doubles(found: Mapping[str, Identity]) -> dict[str, str]:

@@ -185,7 +185,7 @@ class ServerRun:
         await self.world.reporter.reading(self.run, server, pin)
 
     async def _reading(self, controller: Controller) -> tuple[Server, str]:
-        return await controller.read(self.world.clock.now()), controller.pin
+        return await controller.read(self.world.clock.now), controller.pin
 
     async def _route(self, server: Server) -> Route:
         positions = await self.world.baseline.locate(server)
@@ -247,7 +247,7 @@ class ServerRun:
 
     async def _refuse_wrong(self, controller: Controller, write: Write, package: Any) -> None:
         """The last look before a write: this very component, at the version planned for, and the right package."""
-        positions = await self.world.baseline.locate(await controller.read(self.world.clock.now()))
+        positions = await self.world.baseline.locate(await controller.read(self.world.clock.now))
         position = find_position(positions, write.slot)
         if position is None:
             raise StepFailedError(f"{write.slot} is not in the server any more; nothing was sent")
@@ -335,7 +335,7 @@ class ServerRun:
     async def _holds_write(self, controller: Controller) -> bool:
         pending = self.state.open_write
         assert pending is not None
-        positions = await self.world.baseline.locate(await controller.read(self.world.clock.now()))
+        positions = await self.world.baseline.locate(await controller.read(self.world.clock.now))
         return holds(positions, pending.write.slot, pending.write.to)
 
     async def _left_waiting(self) -> str:

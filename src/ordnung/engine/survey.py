@@ -50,7 +50,7 @@ async def read_one(
     """One reading, its failure as a value."""
     try:
         async with asyncio.timeout(deadline_s), controllers.open(endpoint) as controller:
-            server = await controller.read(clock.now())
+            server = await controller.read(clock.now)
             return Surveyed(name=endpoint.name, server=server, pin=controller.pin)
     except ControllerError as error:
         return Surveyed(name=endpoint.name, error=error)

@@ -1,6 +1,7 @@
 import { QueryClient, queryOptions } from "@tanstack/react-query";
 
-import { api, take } from "./client";
+import { readSpots } from "../floor/spots";
+import { api, type Server, take } from "./client";
 
 export const client = new QueryClient({
   defaultOptions: { queries: { staleTime: 30_000, refetchOnWindowFocus: false, retry: 1 } },
@@ -8,7 +9,30 @@ export const client = new QueryClient({
 
 export const site = queryOptions({ queryKey: ["site"], queryFn: () => take(api.GET("/api/v1/site")) });
 export const work = queryOptions({ queryKey: ["work"], queryFn: () => take(api.GET("/api/v1/work")) });
-export const servers = queryOptions({ queryKey: ["servers"], queryFn: () => take(api.GET("/api/v1/servers")) });
+const PAGE = 1000;
+
+/** Every server with its cells, page after page. */
+async function allServers(): Promise<Server[]> {
+  const found: Server[] = [];
+  for (;;) {
+    const page = await take(api.GET("/api/v1/servers", { params: { query: { limit: PAGE, offset: found.length } } }));
+    found.push(...page.servers);
+    if (found.length >= page.total || page.servers.length === 0) return found;
+  }
+}
+
+export const servers = queryOptions({ queryKey: ["servers"], queryFn: allServers });
+export const floor = queryOptions({ queryKey: ["floor"], queryFn: async () => readSpots(await take(api.GET("/api/v1/floor"))) });
+export const lost = queryOptions({ queryKey: ["lost"], queryFn: () => take(api.GET("/api/v1/lost")) });
+export const search = (id: number) =>
+  queryOptions({ queryKey: ["search", id], queryFn: () => take(api.GET("/api/v1/searches/{id}", { params: { path: { id } } })) });
+export const readings = (name: string) =>
+  queryOptions({ queryKey: ["server", name, "readings"], queryFn: () => take(api.GET("/api/v1/servers/{name}/readings", { params: { path: { name } } })) });
+export const changes = (name: string, before: number | null, after: number | null) =>
+  queryOptions({
+    queryKey: ["server", name, "changes", before, after],
+    queryFn: () => take(api.GET("/api/v1/servers/{name}/changes", { params: { path: { name }, query: { ...(before ? { before } : {}), ...(after ? { after } : {}) } } })),
+  });
 export const server = (name: string) =>
   queryOptions({ queryKey: ["server", name], queryFn: () => take(api.GET("/api/v1/servers/{name}", { params: { path: { name } } })) });
 export const baseline = queryOptions({ queryKey: ["baseline"], queryFn: () => take(api.GET("/api/v1/baseline")) });
@@ -31,8 +55,9 @@ export const tape = (id: number, name: string | null) =>
 /** Which answers an event makes stale. */
 export const STALE: Record<string, string[]> = {
   work: ["work", "site"],
-  readings: ["servers", "server", "site", "baseline", "line", "packing"],
-  catalogs: ["servers", "server", "site", "baseline", "line", "packing"],
+  searches: ["search"],
+  readings: ["floor", "lost", "servers", "server", "site", "baseline", "line", "packing"],
+  catalogs: ["floor", "servers", "server", "site", "baseline", "line", "packing"],
   repositories: ["repositories", "site", "run"],
-  runs: ["runs", "run", "record", "tape", "site", "servers"],
+  runs: ["runs", "run", "record", "tape", "site", "servers", "floor"],
 };

@@ -6,7 +6,7 @@ import { Link } from "react-router";
 
 import type { Cell, Server } from "../api/client";
 import { servers as serversQuery } from "../api/queries";
-import { Acts } from "../floor/ServerPanel";
+import { Acts } from "../floor/Acts";
 import { count, foldNames } from "../shell/format";
 import { Empty, Mono, Split, tableSx, Title, Trouble } from "../shell/parts";
 import { useParam, useSelection } from "../shell/selection";

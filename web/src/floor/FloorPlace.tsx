@@ -1,124 +1,109 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useMutation, useQuery } from "@tanstack/react-query";
-import { useState } from "react";
+import { useRef } from "react";
 
-import type { Server } from "../api/client";
-import { servers as serversQuery } from "../api/queries";
-import { ago, count } from "../shell/format";
-import { Empty, Split, tableSx, Title, Trouble } from "../shell/parts";
-import { useSelection } from "../shell/selection";
+import { api, take } from "../api/client";
+import { floor as floorQuery } from "../api/queries";
+import { Empty, Split, Title, Trouble } from "../shell/parts";
+import { useParam, useSelection } from "../shell/selection";
 import { useSiteNow } from "../shell/time";
-import { ink } from "../theme/theme";
+import { fonts, ink } from "../theme/theme";
 import { Legend } from "../waterline/GlyphRow";
-import { tellServer } from "../waterline/words";
-import { AddServer } from "./AddServer";
-import { racks, walk } from "./layout";
-import { Rack } from "./Rack";
-import { Acts, readAgain, ServerPanel } from "./ServerPanel";
+import { AddServers } from "./AddServers";
+import { FloorTable } from "./FloorTable";
+import { type Lens, lensOf, LENSES } from "./lenses";
+import { RackPlan, type Zoomer } from "./RackPlan";
+import { ServerPanel } from "./ServerPanel";
+import { Several, Summary } from "./Summary";
+import { readAgain } from "./orders";
+import type { Spot } from "./spots";
 
-/** The house as one walks up to it: racks to scale, each server with its row of marks. */
+/** The house as one walks up to it: rooms and racks to scale, each server with its row of marks. */
 export function FloorPlace() {
-  const { data, error } = useQuery(serversQuery);
+  const { data, error } = useQuery(floorQuery);
   const { names, select, toggle } = useSelection();
-  const [adding, setAdding] = useState(false);
+  const [adding, setAdding] = useParam("add");
+  const [lensName, setLens] = useParam("lens");
+  const [as, setAs] = useParam("as");
+  const now = useSiteNow(15_000);
+  const zoomer: Zoomer = useRef(null);
   if (error) return <Box sx={{ p: 3 }}><Trouble>{error.message}</Trouble></Box>;
   if (!data) return null;
-  const panel = adding ? (
-    <AddServer done={(name) => { setAdding(false); if (name) select([name]); }} />
-  ) : names.length === 1 ? <ServerPanel name={names[0] ?? ""} /> : names.length > 1 ? <Several servers={data.filter((s) => names.includes(s.name))} /> : <Summary servers={data} />;
+  const lens = lensOf(lensName);
+  const chosen = data.filter((s) => names.includes(s.name));
+  const panel = adding ? <AddServers done={() => setAdding(null)} /> : names.length === 1 ? <ServerPanel name={names[0] ?? ""} /> : names.length > 1 ? <Several spots={chosen} /> : <Summary spots={data} />;
+  if (data.length === 0 && !adding) {
+    return (
+      <Empty title="No server yet" act={<Button variant="contained" onClick={() => setAdding("1")}>Add servers</Button>}>
+        The Floor shows the racks of the house with every server's firmware at a glance. Add servers by the addresses of their management controllers, from a list, or by searching the network.
+      </Empty>
+    );
+  }
   return (
-    <Split label="Floor" panel={panel}>
-      {data.length === 0 && !adding ? (
-        <Empty title="No server yet" act={<Button variant="contained" onClick={() => setAdding(true)}>Add a server</Button>}>
-          The Floor shows the racks of the house with every server's firmware at a glance. Add the first server by the address of its management controller.
-        </Empty>
-      ) : (
-        <>
-          <Head servers={data} add={() => setAdding(true)} />
-          <Box sx={{ display: "flex", gap: 2.5, alignItems: "flex-start", flexWrap: { xs: "wrap", lg: "nowrap" } }}>
-            {racks(data).map((rack) => <Rack key={rack} rack={rack} servers={data} selected={names} select={select} />)}
-            <List servers={data} selected={names} select={select} toggle={toggle} />
-          </Box>
-        </>
-      )}
+    <Split label="Floor" panel={panel} width={adding ? 470 : 330}>
+      <Box sx={{ display: "grid", gridTemplateRows: "auto auto minmax(0,1fr)", height: "100%", minHeight: 420, gap: 0.75 }}>
+        <Head spots={data} add={() => setAdding("1")} table={as === "table"} setTable={(on) => setAs(on ? "table" : null)} chosen={names} zoomer={zoomer} />
+        <Lenses lens={lens} choose={(name) => setLens(name === "waterline" ? null : name)} />
+        {as === "table" ? <FloorTable spots={data} lens={lens} now={now} selected={names} select={select} toggle={toggle} /> : <RackPlan spots={data} lens={lens} selected={names} select={select} now={now} zoomer={zoomer} />}
+      </Box>
     </Split>
   );
 }
 
-function Head({ servers, add }: { servers: Server[]; add: () => void }) {
+function Head({ spots, add, table, setTable, chosen, zoomer }: { spots: Spot[]; add: () => void; table: boolean; setTable: (on: boolean) => void; chosen: string[]; zoomer: Zoomer }) {
   const read = useMutation({ mutationFn: () => readAgain([]) });
-  const rooms = [...new Set(servers.map((s) => s.room).filter(Boolean))];
+  const failed = spots.filter((s) => s.failure).length;
+  const again = useMutation({ mutationFn: () => take(api.POST("/api/v1/surveys", { body: { failed: true } })) });
+  const query = chosen.length ? `?servers=${chosen.join(",")}` : "";
   return (
-    <Box sx={{ mb: 1 }}>
-      <Box sx={{ display: "flex", alignItems: "center", gap: 1, mb: 0.5 }}>
-        <Title>{rooms.length === 1 ? `${rooms[0]} room` : "Floor"}</Title>
-        <Button variant="contained" sx={{ ml: "auto" }} onClick={() => read.mutate()} loading={read.isPending}>Read all servers</Button>
-        <Button variant="outlined" onClick={add}>Add a server</Button>
+    <Box>
+      <Box sx={{ display: "flex", flexWrap: "wrap", alignItems: "center", gap: 1 }}>
+        <Title>{spots.length.toLocaleString("en-GB")} servers</Title>
+        <Box sx={{ display: "flex", gap: 1.5, fontSize: 12.5, "& a": { color: "text.secondary" } }}>
+          <a href={`/api/v1/exports/servers.csv${query}`} download>CSV</a>
+          <a href={`/api/v1/exports/readings.json${query}`} download>Readings (JSON)</a>
+        </Box>
+        {!table && <Zoom zoomer={zoomer} />}
+        <Box sx={{ ml: "auto", display: "flex", flexWrap: "wrap", gap: 1 }}>
+          <Button variant="outlined" aria-pressed={table} onClick={() => setTable(!table)}>{table ? "Show as racks" : "Show as table"}</Button>
+          {failed > 0 && <Button variant="outlined" onClick={() => again.mutate()} loading={again.isPending}>Read again what failed ({failed})</Button>}
+          <Button variant="outlined" onClick={add}>Add servers</Button>
+          <Button variant="contained" onClick={() => read.mutate()} loading={read.isPending}>Read all servers</Button>
+        </Box>
       </Box>
-      <Legend />
-      {read.error && <Trouble>{read.error.message}</Trouble>}
+      {(read.error ?? again.error) && <Trouble>{(read.error ?? again.error)?.message}</Trouble>}
     </Box>
   );
 }
 
-interface ListProps { servers: Server[]; selected: string[]; select: (names: string[]) => void; toggle: (name: string) => void }
-
-/** The same servers as a table: what is off in words, what it costs, how old the reading is. */
-function List({ servers, selected, select, toggle }: ListProps) {
-  const now = useSiteNow(5000);
-  const ordered = racks(servers).flatMap((rack) => walk(servers, rack));
-  return (
-    <Box component="table" aria-label="Servers" sx={{ ...tableSx, mt: 2.75, "& td": { ...tableSx["& td"], py: 0.375, fontSize: 13 } }}>
-      <thead><tr><th scope="col"><span aria-hidden>✓</span></th><th scope="col">Server</th><th scope="col">Off the baseline</th><th scope="col">Resets to pay</th><th scope="col">Read</th></tr></thead>
-      <tbody>
-        {ordered.map((s) => (
-          <Box component="tr" key={s.name} sx={{ bgcolor: selected.includes(s.name) ? ink("water2") : undefined }}>
-            <td><input type="checkbox" aria-label={`Select ${s.name}`} checked={selected.includes(s.name)} onChange={() => toggle(s.name)} /></td>
-            <td>
-              <Box component="button" onClick={() => select([s.name])} sx={{ all: "unset", cursor: "pointer", fontWeight: 600, whiteSpace: "nowrap", "&:hover": { textDecoration: "underline" }, "&:focus-visible": { outline: `2px solid ${ink("water")}` } }}>{s.name}</Box>
-            </td>
-            <td>
-              {s.failure ? <Box component="span" sx={{ color: ink("deep") }}>{s.failure.cause}: {s.failure.detail}</Box> : !s.read_at ? "not read yet" : s.off ? <>{tellServer(s.cells)}{s.exposed > 0 && <Box component="span" sx={{ color: ink("deep"), whiteSpace: "nowrap" }}>{", "}{s.exposed} exposed</Box>}</> : "level"}
-            </td>
-            <td style={{ whiteSpace: "nowrap" }}>{s.resets || "–"}</td>
-            <td style={{ whiteSpace: "nowrap" }}>{s.read_at ? ago(s.read_at, now) : "never"}</td>
-          </Box>
-        ))}
-      </tbody>
-    </Box>
-  );
+function Zoom({ zoomer }: { zoomer: Zoomer }) {
+  const look = { all: "unset", cursor: "pointer", width: 22, height: 20, lineHeight: "20px", textAlign: "center", fontFamily: fonts.title, fontWeight: 700, bgcolor: "background.paper", border: `1px solid ${ink("ink")}`, "&:focus-visible": { outline: `2px solid ${ink("water")}` } } as const;
+  const button = (sign: string, label: string, factor: number | null) => <Box component="button" aria-label={label} title={`${label} (${sign})`} onClick={() => zoomer.current?.(factor)} sx={look}>{sign}</Box>;
+  return <Box sx={{ display: "flex", gap: 0.5 }}>{button("−", "Further away", 1 / 1.5)}{button("0", "Everything in sight", null)}{button("+", "Closer", 1.5)}</Box>;
 }
 
-function Summary({ servers }: { servers: Server[] }) {
-  const read = servers.filter((s) => s.read_at);
-  const off = servers.filter((s) => s.off > 0);
-  const exposed = servers.filter((s) => s.exposed > 0);
-  const failed = servers.filter((s) => s.failure);
+/** One question at a time is asked of the whole floor; what the marks mean stands beside it. */
+function Lenses({ lens, choose }: { lens: Lens; choose: (name: string) => void }) {
+  const look = (on: boolean) => ({
+    all: "unset", cursor: "pointer", px: 1.1, py: 0.35, borderRadius: 5, fontWeight: 650, fontSize: 13, bgcolor: on ? ink("ink") : "transparent", color: on ? ink("sheet") : "text.secondary",
+    "&:hover": { textDecoration: on ? "none" : "underline" }, "&:focus-visible": { outline: `2px solid ${ink("water")}` },
+  } as const);
   return (
-    <Box sx={{ display: "grid", gap: 1.5 }}>
-      <Title level={2}>{read.length ? `${off.length} of ${servers.length} servers are off the baseline` : "Nothing is read yet"}</Title>
-      {read.length > 0 ? (
-        <Box sx={{ fontSize: 13.5, color: "text.secondary" }}>{count(exposed.length, "server")} miss a security fix. Pick servers in the rack to see what each needs, or take all that are off.</Box>
-      ) : (
-        <Box sx={{ fontSize: 13.5, color: "text.secondary" }}>Read all servers to see where each stands. Reading changes nothing on a server and does not touch its operating system.</Box>
+    <Box sx={{ display: "flex", flexWrap: "wrap", alignItems: "center", columnGap: 2, rowGap: 0.5 }}>
+      <Box role="radiogroup" aria-label="Show" sx={{ display: "flex", gap: 0.25 }}>
+        {LENSES.map((one) => <Box key={one.name} component="button" role="radio" aria-checked={one === lens} title={one.asks} onClick={() => choose(one.name)} sx={look(one === lens)}>{one.label}</Box>)}
+      </Box>
+      {lens.legend.length === 0 && lens.name === "waterline" ? <Legend /> : (
+        <Box component="ul" aria-label="Legend" sx={{ display: "flex", flexWrap: "wrap", columnGap: 2, m: 0, p: 0, listStyle: "none", fontSize: 12.5, color: "text.secondary" }}>
+          {lens.legend.map(([tone, part, words]) => (
+            <Box component="li" key={words} sx={{ display: "flex", gap: 0.75, alignItems: "center" }}>
+              <Box aria-hidden sx={{ width: 12, height: 6, border: `1px solid ${ink(tone === "rule" ? "ink3" : tone)}`, background: `linear-gradient(to right, ${ink(tone)} ${part * 100}%, transparent 0)` }} />{words}
+            </Box>
+          ))}
+          {lens.legend.length === 0 && <li>{lens.asks}</li>}
+        </Box>
       )}
-      {off.length > 0 && <Acts servers={off} />}
-      {failed.map((s) => s.failure && <Trouble key={s.name} title={`${s.name}: ${s.failure.cause}`}>{s.failure.detail}. {s.failure.remedy}</Trouble>)}
-    </Box>
-  );
-}
-
-function Several({ servers }: { servers: Server[] }) {
-  const outages = servers.reduce((sum, s) => sum + s.outages, 0);
-  return (
-    <Box sx={{ display: "grid", gap: 1.5 }}>
-      <Title level={2}>{servers.length} servers selected</Title>
-      <Box sx={{ fontSize: 13.5, color: "text.secondary" }}>
-        {servers.filter((s) => s.off).length} are off the baseline, {count(outages, "outage")} to pay in all. The selection is kept in the other places.
-      </Box>
-      <Acts servers={servers} />
-      <Box component="ul" sx={{ m: 0, pl: 2.25, fontSize: 13 }}>{servers.map((s) => <li key={s.name}><strong>{s.name}</strong> {s.resets || (s.off ? "no reset" : "level")}</li>)}</Box>
     </Box>
   );
 }

@@ -1,20 +1,22 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import TextField from "@mui/material/TextField";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { type FormEvent, useState } from "react";
-import { Link, useNavigate } from "react-router";
+import { Link } from "react-router";
 
-import { api, type Component, type Server, type ServerDetail, take } from "../api/client";
+import { api, type Component, type ServerDetail, take } from "../api/client";
 import { server as serverQuery } from "../api/queries";
 import { ago, count, month } from "../shell/format";
-import { Act, Mono, Tag, Title, Trouble } from "../shell/parts";
+import { Mono, Tag, Title, Trouble } from "../shell/parts";
 import { useSiteNow } from "../shell/time";
 import { fonts, ink } from "../theme/theme";
 import { Glyph } from "../waterline/Glyph";
 import { VERDICTS } from "../waterline/words";
-
-export const readAgain = (names: string[]): Promise<unknown> => take(api.POST("/api/v1/surveys", { body: { servers: names } }));
+import { readAgain } from "./orders";
+import { Acts } from "./Acts";
+import { Credentials } from "./Credentials";
+import { History, LostParts } from "./History";
+import { HostReport } from "./HostReport";
+import { Hindrances, Ways } from "./Ways";
 
 /** Everything of one server, and what can be done with it. */
 export function ServerPanel({ name }: { name: string }) {
@@ -26,8 +28,14 @@ export function ServerPanel({ name }: { name: string }) {
       <Head server={data} />
       {data.failure && <Failed server={data} />}
       <Acts servers={[data]} />
+      <LostParts server={data} />
+      <Hindrances server={data} />
       <Parts server={data} />
       <Route server={data} />
+      <Ways server={data} />
+      <History key={data.name} server={data} />
+      <HostReport server={data} />
+      {data.failure?.cause !== "signed out" && <Credentials key={`${data.name} user`} names={[data.name]} user={data.user} />}
     </Box>
   );
 }
@@ -41,7 +49,8 @@ function Head({ server }: { server: ServerDetail }) {
       <Box sx={{ color: "text.secondary", fontSize: 13 }}>
         {[server.model || "model not read yet", place, server.role].filter(Boolean).join(", ")}.{" "}
         {server.read_at ? `Read ${ago(server.read_at, now)}, ${count(server.readings, "reading")} kept` : "Not read yet"}
-        {server.group && server.may_be_away !== null && `. Group ${server.group}: ${server.may_be_away} may be away`}.
+        {server.group && server.may_be_away !== null && `. Group ${server.group}: ${server.may_be_away} may be away`}.{" "}
+        {[server.power && `Power ${server.power.toLowerCase()}`, server.health && `health ${server.health}`, server.serial && `serial ${server.serial}`, server.tag && `tag ${server.tag}`].filter(Boolean).join(", ")}
       </Box>
     </Box>
   );
@@ -51,60 +60,24 @@ function Failed({ server }: { server: ServerDetail }) {
   const queries = useQueryClient();
   const { failure, seen_pin: seen } = server;
   const trust = useMutation({
-    mutationFn: (pin: string) => take(api.POST("/api/v1/servers/{name}/trust", { params: { path: { name: server.name } }, body: { pin } })),
+    mutationFn: async (pin: string) => {
+      await take(api.POST("/api/v1/servers/{name}/trust", { params: { path: { name: server.name } }, body: { pin } }));
+      await readAgain([server.name]);
+    },
     onSuccess: () => queries.invalidateQueries(),
   });
   if (!failure) return null;
   return (
     <Trouble title={`${failure.cause}`}>
       {failure.detail}. {failure.remedy}
-      {failure.cause === "certificate changed" && seen && (
+      {failure.cause.startsWith("certificate") && seen && (
         <Box sx={{ mt: 1, fontFamily: fonts.mono, fontSize: 12 }}>
-          <div>known {server.pin}</div><div>shown {seen}</div>
+          {server.pin && <div>known {server.pin}</div>}<div>shown {seen}</div>
           <Button variant="outlined" sx={{ mt: 1 }} onClick={() => trust.mutate(seen)}>Accept the shown certificate</Button>
         </Box>
       )}
-      {failure.cause === "signed out" && <Credentials server={server} />}
+      {failure.cause === "signed out" && <Credentials names={[server.name]} user={server.user} open />}
     </Trouble>
-  );
-}
-
-function Credentials({ server }: { server: ServerDetail }) {
-  const [user, setUser] = useState(server.user);
-  const [password, setPassword] = useState("");
-  const save = useMutation({
-    mutationFn: () => take(api.POST("/api/v1/servers/{name}/credentials", { params: { path: { name: server.name } }, body: { user, password } })),
-    onSuccess: () => readAgain([server.name]),
-  });
-  const submit = (event: FormEvent) => {
-    event.preventDefault();
-    save.mutate();
-  };
-  return (
-    <Box component="form" onSubmit={submit} sx={{ display: "grid", gap: 1, mt: 1.25 }}>
-      <TextField size="small" label="Controller user" value={user} onChange={(e) => setUser(e.target.value)} required />
-      <TextField size="small" label="Controller password" type="password" autoComplete="off" value={password} onChange={(e) => setPassword(e.target.value)} required />
-      <Box><Button type="submit" variant="contained" loading={save.isPending}>Keep and read again</Button></Box>
-      {save.error && <Box>{save.error.message}</Box>}
-    </Box>
-  );
-}
-
-/** What can be done with the selected servers; names what it will do. */
-export function Acts({ servers }: { servers: Server[] }) {
-  const navigate = useNavigate();
-  const names = servers.map((s) => s.name);
-  const off = servers.filter((s) => s.off > 0);
-  const nothing = off.length === 0 ? (servers.some((s) => s.read_at) ? "Nothing here is off the baseline." : "Read it first.") : null;
-  const read = useMutation({ mutationFn: () => readAgain(names) });
-  const chosen = `servers=${names.join(",")}`;
-  return (
-    <Box sx={{ display: "flex", flexWrap: "wrap", gap: 1 }}>
-      <Act variant="contained" why={nothing} onClick={() => void navigate(`/run-sheet?new=1&${chosen}`)}>Plan a run</Act>
-      <Act variant="outlined" why={nothing} onClick={() => void navigate(`/repository?new=1&${chosen}`)}>Pack</Act>
-      <Button variant="outlined" onClick={() => read.mutate()} loading={read.isPending}>Read again</Button>
-      {read.error && <Trouble>{read.error.message}</Trouble>}
-    </Box>
   );
 }
 
@@ -157,6 +130,11 @@ function PartGroup({ parts }: { parts: Component[] }) {
 function tellPart(part: Component): string {
   const second = part.banks.find((v) => v !== part.version && v !== part.waiting);
   const told = [
+    part.state === "blank" && "blank: nothing is on it",
+    part.state === "damaged" && "damaged: it has to be set up anew",
+    part.told && `the host report says ${part.told}`,
+    part.origin === "host report" && "only the server's own system sees it",
+    part.health && part.health !== "OK" && `health ${part.health}`,
     part.waiting && `${part.waiting} is written and waits for a reset`,
     part.verdict === "level" ? "" : part.verdict === "held" ? `held: ${part.reason}` : part.verdict === "behind" || part.verdict === "exposed" ? `${count(part.behind ?? 0, "release")} behind${part.since ? ` since ${month(part.since)}` : ""}` : part.reason && part.verdict !== "pending" ? `${VERDICTS[part.verdict]}: ${part.reason}` : "",
     part.fixes.length > 0 && `closes ${part.fixes.join(", ")}`,

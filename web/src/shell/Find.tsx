@@ -7,7 +7,7 @@ import { useMemo } from "react";
 import { useNavigate } from "react-router";
 
 import { api, take } from "../api/client";
-import { baseline, runs, servers } from "../api/queries";
+import { baseline, floor, runs } from "../api/queries";
 import { PLACES } from "./Places";
 
 interface Found { group: string; label: string; hint: string; go: () => void }
@@ -15,14 +15,17 @@ interface Found { group: string; label: string; hint: string; go: () => void }
 /** Everything that can be found or done, flat. */
 function useFound(): Found[] {
   const navigate = useNavigate();
-  const all = useQuery(servers).data;
+  const all = useQuery(floor).data;
   const list = useQuery(baseline).data;
   const sheets = useQuery(runs).data;
   return useMemo(() => {
     const to = (path: string) => () => void navigate(path);
     const places = PLACES.map((p) => ({ group: "Places", label: p.name, hint: "", go: to(p.path) }));
     const acts: Found[] = [
-      { group: "Do", label: "Read all servers", hint: "survey", go: () => void take(api.POST("/api/v1/surveys", { body: {} })) },
+      { group: "Do", label: "Read all servers", hint: "survey", go: () => void take(api.POST("/api/v1/surveys", { body: { failed: false } })) },
+      { group: "Do", label: "Read again what failed", hint: "servers whose last reading failed", go: () => void take(api.POST("/api/v1/surveys", { body: { failed: true } })) },
+      { group: "Do", label: "Try the way from all controllers", hint: "who reaches the repository", go: () => void take(api.POST("/api/v1/reach", { body: { failed: false } })) },
+      { group: "Do", label: "Add servers", hint: "by address, range, list or by searching the network", go: to("/floor?add=1") },
       { group: "Do", label: "Pack a repository", hint: "for all servers that need something", go: to("/repository?new=1") },
       { group: "Do", label: "Plan a run", hint: "for all servers that need something", go: to("/run-sheet?new=1") },
     ];

@@ -52,6 +52,7 @@ class ServerSerializer(serializers.Serializer):
     running = serializers.IntegerField(allow_null=True)
     tags = serializers.ListField(child=serializers.CharField())
     lost = serializers.IntegerField()
+    seen_pin = serializers.CharField(allow_null=True)
 
 
 class ServerPageSerializer(serializers.Serializer):
@@ -128,7 +129,6 @@ class ServerDetailSerializer(ServerSerializer):
     url = serializers.CharField()
     user = serializers.CharField()
     pin = serializers.CharField(allow_null=True)
-    seen_pin = serializers.CharField(allow_null=True)
     parts = ComponentSerializer(many=True)
     rounds = RoundSerializer(many=True)
     stranded = StrandedSerializer(many=True)
@@ -190,7 +190,12 @@ class ServerChangeSerializer(serializers.Serializer):
 
 
 class NamesSerializer(serializers.Serializer):
-    """Servers by name; none means all, or those that failed last if ``failed`` is set."""
+    """Servers by name; none means all."""
 
     servers = serializers.ListField(child=serializers.CharField(max_length=200), required=False, max_length=10000)
+
+
+class WhomSerializer(NamesSerializer):
+    """Servers by name; none means all, or with ``failed`` those whose last reading failed."""
+
     failed = serializers.BooleanField(required=False, default=False)

@@ -23,13 +23,13 @@ from ordnung.server.fleet.serializers import (
     CredentialsSerializer,
     ManyCredentialsSerializer,
     ManyTrustSerializer,
-    NamesSerializer,
     NewServerSerializer,
     ServerChangeSerializer,
     ServerDetailSerializer,
     ServerPageSerializer,
     ServerSerializer,
     TrustSerializer,
+    WhomSerializer,
 )
 from ordnung.server.house import Snapshot, snapshot
 from ordnung.server.present import component_row, glyph_row, resets_text, round_rows, signature_text
@@ -67,6 +67,7 @@ def server_row(row: Server, standing: Standing, running: int | None) -> dict[str
         "running": running,
         "tags": row.tags,
         "lost": len(row.lost),
+        "seen_pin": row.seen_pin,
     }
 
 
@@ -82,7 +83,7 @@ def running_runs() -> dict[int, int]:
     return dict(RunServer.objects.filter(active=True).values_list("server_id", "run_id"))
 
 
-PAGE, MOST = 200, 1000
+PAGE, MOST = 100, 1000
 SORTS = ("name", "-off", "-exposed", "-outages", "read_at")
 
 
@@ -216,7 +217,6 @@ def detail_row(row: Server, standing: Standing) -> dict[str, Any]:
         "url": row.url,
         "user": row.user,
         "pin": row.pin,
-        "seen_pin": row.seen_pin,
         "uuid": server.uuid,
         "tag": server.tag,
         "power": server.facts.power if server.facts else None,
@@ -307,7 +307,7 @@ def accept(pairs: list[tuple[Server, str]]) -> None:
 
 
 class SurveysView(APIView):
-    @extend_schema(request=NamesSerializer, responses={202: WorkSerializer})
+    @extend_schema(request=WhomSerializer, responses={202: WorkSerializer})
     def post(self, request) -> Response:
         """Read servers; answers at once with the work, which the engine carries out."""
         work = ask_about("survey", "Reading", request.data)
@@ -315,7 +315,7 @@ class SurveysView(APIView):
 
 
 class ReachView(APIView):
-    @extend_schema(request=NamesSerializer, responses={202: WorkSerializer})
+    @extend_schema(request=WhomSerializer, responses={202: WorkSerializer})
     def post(self, request) -> Response:
         """Have controllers send a test to us, over HTTPS and HTTP: who reaches the repository, and who does not."""
         work = ask_about("reach", "Trying the way from", request.data)
@@ -324,7 +324,7 @@ class ReachView(APIView):
 
 def ask_about(kind: str, verb: str, data: Any) -> Work:
     """Put work on named servers, those whose last reading failed, or all before the engine."""
-    body = NamesSerializer(data=data)
+    body = WhomSerializer(data=data)
     body.is_valid(raise_exception=True)
     known = list(Server.objects.order_by("name").values_list("name", flat=True))
     if body.validated_data["failed"]:

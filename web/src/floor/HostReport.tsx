@@ -1,0 +1,43 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useRef } from "react";
+
+import { sendFile, type ServerDetail } from "../api/client";
+import { ago, count } from "../shell/format";
+import { Title, Trouble } from "../shell/parts";
+import { useSelection } from "../shell/selection";
+import { useSiteNow } from "../shell/time";
+import { ink } from "../theme/theme";
+
+interface Brought { server: string; matched: number; added: string[]; differs: string[] }
+
+/** What the server's own system says of its devices; it finds its server by itself. */
+export function HostReport({ server }: { server: ServerDetail }) {
+  const now = useSiteNow(15_000);
+  const file = useRef<HTMLInputElement>(null);
+  const queries = useQueryClient();
+  const { select } = useSelection();
+  const bring = useMutation({
+    mutationFn: (chosen: File) => sendFile<Brought>("/api/v1/host-reports", chosen),
+    onSuccess: async (told) => { await queries.invalidateQueries(); select([told.server]); },
+  });
+  const told = bring.data;
+  return (
+    <Box sx={{ borderTop: `1px solid ${ink("ink")}`, pt: 1.25, display: "grid", gap: 0.75 }}>
+      <Title level={3}>Host report</Title>
+      <Box sx={{ fontSize: 12.5, color: "text.secondary" }}>
+        {server.reported_at ? `Made inside its system ${ago(server.reported_at, now)}; laid over every reading.` : "Some devices don't show themselves to the controller. Run ordnung host-report inside the server's system and bring the file in."}
+      </Box>
+      <input ref={file} type="file" aria-label="Host report file" hidden accept=".json,application/json" onChange={(e) => { const chosen = e.target.files?.[0]; if (chosen) bring.mutate(chosen); e.target.value = ""; }} />
+      <Box><Button variant="outlined" onClick={() => file.current?.click()} loading={bring.isPending}>Bring in a host report</Button></Box>
+      {told && (
+        <Box role="status" sx={{ fontSize: 13 }}>
+          {count(told.matched, "device")} of {told.server} matched, {told.added.length} new{told.added.length > 0 && `: ${told.added.join(", ")}`}.
+          {told.differs.length > 0 && ` Differs: ${told.differs.join("; ")}.`}
+        </Box>
+      )}
+      {bring.error && <Trouble>{bring.error.message}</Trouble>}
+    </Box>
+  );
+}
