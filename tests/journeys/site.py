@@ -41,11 +41,11 @@ def wait_until(done, what: str, limit_s: float = WAIT_S):
 class Demo:
     """``ordnung demo`` on free ports; stopped by its own process id."""
 
-    def __init__(self, folder: Path, rate: float = 200.0) -> None:
+    def __init__(self, folder: Path, rate: float = 200.0, device_port: int = 0) -> None:
         self.folder, self.announce = folder, folder / "demo.json"
         self.log = folder / "demo.log"
         self.announce.unlink(missing_ok=True)
-        command = [sys.executable, "-m", "ordnung.demo", "--port", str(free_port()), "--device-port", "0"]
+        command = [sys.executable, "-m", "ordnung.demo", "--port", str(free_port()), "--device-port", str(device_port)]
         command += ["--rate", str(rate), "--home", str(folder / "home"), "--announce", str(self.announce)]
         with self.log.open("wb") as out:
             self.process = subprocess.Popen(command, stdout=out, stderr=subprocess.STDOUT, env=clean_environment())
@@ -76,6 +76,9 @@ class Api:
     def post(self, path: str, body: Any = None) -> Any:
         return self._ask("POST", path, body or {})
 
+    def delete(self, path: str) -> Any:
+        return self._ask("DELETE", path, None)
+
     def _ask(self, method: str, path: str, body: Any) -> Any:
         data = json.dumps(body).encode() if body is not None else None
         headers = {"Content-Type": "application/json", "X-CSRFToken": self.token}
@@ -94,10 +97,10 @@ class Api:
         return max(wait_until(still, "work"), key=lambda w: w["id"])
 
 
-def control(base: str, path: str, body: Any = None) -> Any:
+def control(base: str, path: str, body: Any = None, method: str | None = None) -> Any:
     """Ask the stand-ins' control port."""
     data = json.dumps(body).encode() if body is not None else None
-    request = urllib.request.Request(base + path, data, {"Content-Type": "application/json"})
+    request = urllib.request.Request(base + path, data, {"Content-Type": "application/json"}, method=method)
     with urllib.request.urlopen(request, timeout=10) as answer:
         return json.loads(answer.read())
 

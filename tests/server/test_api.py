@@ -7,7 +7,6 @@ import json
 
 import pytest
 from asgiref.sync import sync_to_async
-from django.contrib.auth.models import User
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import AsyncClient, Client
 from django.urls import URLPattern, get_resolver
@@ -31,18 +30,6 @@ def fresh_house():
     house.forget()
 
 
-@pytest.fixture
-def person():
-    return User.objects.create_user("technician", password="tide-table")
-
-
-@pytest.fixture
-def web(person):
-    client = Client()
-    client.force_login(person)
-    return client
-
-
 def post(client, path, body=None, **extra):
     return client.post(f"/api/v1/{path}", json.dumps(body or {}), content_type="application/json", **extra)
 
@@ -58,13 +45,6 @@ def add_server(name="surge-03", versions=("7.16.1",)) -> Server:
     )
     store_reading(ServerValue(name=name, model="Corvane Reed 14", read_at=NOW, components=parts), "ab" * 32)
     return row
-
-
-@pytest.fixture
-def catalogs(mirror_folder, web):
-    for path in sorted((mirror_folder / "catalogs").glob("*.json")):
-        answer = web.post("/api/v1/catalogs", {"file": SimpleUploadedFile(path.name, path.read_bytes())})
-        assert answer.status_code == 201, answer.content
 
 
 def api_paths() -> list[str]:

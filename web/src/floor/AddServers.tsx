@@ -10,7 +10,7 @@ import { type Added, api, type Search, type SearchRow, take } from "../api/clien
 import { search as searchQuery } from "../api/queries";
 import { count } from "../shell/format";
 import { Act, Mono, Tag, Title, Trouble } from "../shell/parts";
-import { useSelection } from "../shell/selection";
+import { useAddress } from "../shell/selection";
 import { ink } from "../theme/theme";
 
 const BLANK = { addresses: "", list: "", user: "", password: "" };
@@ -26,7 +26,7 @@ export function AddServers({ done }: { done: () => void }) {
         <Title level={2}>Add servers</Title>
         <Button variant="outlined" sx={{ ml: "auto" }} onClick={done}>Close</Button>
       </Box>
-      {id === null ? <Ask fields={fields} change={setFields} found={setId} /> : <Found id={id} fields={fields} again={() => setId(null)} done={done} />}
+      {id === null ? <Ask fields={fields} change={setFields} found={setId} /> : <Found id={id} fields={fields} again={() => setId(null)} />}
     </Box>
   );
 }
@@ -72,15 +72,15 @@ const STATES: Record<string, [string, "done" | "rule" | "pending" | "deep" | "wa
 };
 const takes = (row: SearchRow): boolean => (row.state === "new" || row.state === "moved") && !row.added;
 
-function Found({ id, fields, again, done }: { id: number; fields: Fields; again: () => void; done: () => void }) {
+function Found({ id, fields, again }: { id: number; fields: Fields; again: () => void }) {
   const { data } = useQuery({ ...searchQuery(id), refetchInterval: (query) => (query.state.data?.is_done ? false : 1500) });
   if (!data) return null;
-  return <Preview search={data} fields={fields} again={again} done={done} />;
+  return <Preview search={data} fields={fields} again={again} />;
 }
 
-function Preview({ search, fields, again, done }: { search: Search; fields: Fields; again: () => void; done: () => void }) {
+function Preview({ search, fields, again }: { search: Search; fields: Fields; again: () => void }) {
   const queries = useQueryClient();
-  const { select } = useSelection();
+  const [, change] = useAddress();
   const [out, setOut] = useState<Set<number>>(new Set());
   const [names, setNames] = useState<Record<number, string>>({});
   const [trusts, setTrusts] = useState(false);
@@ -94,8 +94,7 @@ function Preview({ search, fields, again, done }: { search: Search; fields: Fiel
     })),
     onSuccess: async (told: Added) => {
       await queries.invalidateQueries();
-      select([...told.added, ...told.followed]);
-      if (!told.refused.length) done();
+      change({ servers: [...told.added, ...told.followed].join(",") || null, add: told.refused.length ? "1" : null });
     },
   });
   const flip = (row: number) => setOut((old) => { const next = new Set(old); if (!next.delete(row)) next.add(row); return next; });

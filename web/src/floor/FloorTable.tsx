@@ -17,7 +17,7 @@ const AGE = lensOf("age");
 
 const place = (s: Spot): string => [s.room, s.rack, s.unit || ""].filter(Boolean).join(" ");
 const KEYS: Record<Column, (s: Spot) => number | string> = {
-  name: (s) => s.name, place: (s) => `${s.room} ${s.rack} ${String(100 - s.unit).padStart(3, "0")}`, model: (s) => s.model,
+  name: (s) => s.name, place: (s) => `${s.room} ${s.rack} ${String(100 - s.unit).padStart(3, "0")}`, model: (s) => s.model || "~",
   off: (s) => -(s.exposed * 100 + s.off), resets: (s) => -(s.outages * 10 + s.restarts), lens: (s) => -s.read,
 };
 

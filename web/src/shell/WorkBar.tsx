@@ -48,14 +48,15 @@ export function WorkBar({ open, setOpen, live }: { open: boolean; setOpen: (open
   const { data = [] } = useQuery(work);
   const now = useSiteNow();
   const shown = data.filter((w) => w.state === "running" || w.state === "asked" || (w.state === "failed" && !w.seen));
-  const last = data.find((w) => w.state === "done" || w.state === "failed");
+  const ended = data.filter((w) => w.state === "done" || (w.state === "failed" && w.seen)).sort((a, b) => b.id - a.id);
+  const last = ended[0];
   return (
     <Box component="footer" className="no-print" sx={{ bgcolor: ink("bar"), color: ink("barText"), minHeight: 38, display: "flex", alignItems: "stretch", fontSize: 13, borderTop: `1px solid ${ink("rule")}` }}>
       <Box role="status" aria-label="Work under way" sx={{ display: "flex", flex: 1, minWidth: 0, overflow: "hidden", py: 1 }}>
         {!live && <Box sx={{ px: 2, fontWeight: 700 }}>The line to Ordnung is down. Trying again; runs go on.</Box>}
         {shown.slice(0, 3).map((w) => <Item key={w.id} w={w} now={now} />)}
         <Box sx={{ px: 2, overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap", opacity: 0.85 }}>
-          {shown.length === 0 && last ? `${last.title}: ${last.note}${last.ended_at ? `, ${ago(last.ended_at, now)}` : ""}` : shown.length === 0 ? "Nothing is under way." : ""}
+          {last ? `${last.title}: ${last.note}${last.ended_at ? `, ${ago(last.ended_at, now)}` : ""}` : shown.length === 0 ? "Nothing is under way." : ""}
         </Box>
       </Box>
       <Button color="inherit" onClick={() => setOpen(true)} sx={{ px: 2, gap: 1 }}>All work <Box component="kbd" sx={{ border: "1px solid", borderRadius: 0.5, px: 0.6, fontSize: 11 }}>w</Box></Button>

@@ -1,0 +1,299 @@
+"""Every cause of the closed list, provoked on the stand-in over real HTTPS; and what a survey does about it."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import datetime
+from contextlib import asynccontextmanager
+from pathlib import Path
+
+import pytest
+
+from ordnung.controllers import CAUSES, Client, ControllerError, RedfishControllers
+from ordnung.controllers.client import Limits
+from ordnung.controllers.identity import Identity, identify
+from ordnung.controllers.pace import Pace
+from ordnung.engine.discover import Known, find_doubles, look_at, match_known
+from ordnung.engine.reach import probe_one
+from ordnung.engine.survey import survey
+from ordnung.formats.addresses import parse_networks
+from ordnung.formats.siteclock import SiteClock
+from ordnung.standins.faults import FAULTS, Fault
+from ordnung.standins.parts import Account
+
+QUICK = Limits(request_s=1.0, connect_s=1.0, read_tries=2, answer_bytes=2**20)
+NAME = "surge-02"
+
+
+async def read(live, name=NAME, networks=None, limits=QUICK, **changes):
+    async with Client(live.ca, limits) as client:
+        controllers = RedfishControllers(client, networks)
+        async with controllers.open(live.endpoint(name, **changes)) as controller:
+            return await controller.read(lambda: datetime.datetime.now(datetime.UTC))
+
+
+def set_fault(live, kind, name=NAME, **facts):
+    live.call(live.device(name).faults.append, Fault(kind, **facts))
+    live.do(live.floor.sync_line(live.device(name)))
+
+
+CAUSED = {
+    "refused": ("refused", {}),
+    "reset": ("unreachable", {}),
+    "silent": ("unreachable", {}),
+    "slow": ("too slow", {"seconds": 3.0}),
+    "not Redfish": ("not Redfish", {}),
+    "password changed": ("signed out", {"seconds": 4}),
+}
+
+
+@pytest.mark.parametrize("kind", CAUSED)
+async def test_faults_of_the_line_have_their_cause(live, kind):
+    cause, facts = CAUSED[kind]
+    set_fault(live, kind, **facts)
+    with pytest.raises(ControllerError) as caught:
+        await read(live)
+    assert caught.value.cause == cause and caught.value.remedy == CAUSES[cause]
+
+
+@pytest.mark.parametrize("on", ["text", "cut", "deep", "huge", "list"])
+async def test_answers_that_are_none_are_malformed(live, on):
+    set_fault(live, "malformed", on=on)
+    with pytest.raises(ControllerError) as caught:
+        await read(live)
+    assert caught.value.cause in ("malformed answer", "not Redfish")
+
+
+async def test_wrong_credentials_a_changed_and_a_foreign_certificate(live):
+    with pytest.raises(ControllerError, match="signed out"):
+        await read(live, password="wrong")
+    with pytest.raises(ControllerError, match="certificate changed") as changed:
+        await read(live, pin="ab" * 32)
+    live.device(NAME).self_signed = True
+    live.call(live.floor.renew_certificate, live.device(NAME))
+    with pytest.raises(ControllerError, match="certificate invalid") as foreign:
+        await read(live)
+    assert len(changed.value.seen) == len(foreign.value.seen) == 64
+    assert (await read(live, pin=foreign.value.seen)).serial == "CRV14-0002", "accepted by its fingerprint"
+
+
+async def test_an_account_without_the_right_is_told_so(live):
+    live.device(NAME).accounts["2"] = Account("looker", "look only", "ReadOnly")
+    server = await read(live, user="looker", password="look only")
+    assert server.facts.role == "ReadOnly"
+    async with Client(live.ca, QUICK) as client:
+        endpoint = live.endpoint(NAME, user="looker", password="look only")
+        async with RedfishControllers(client).open(endpoint) as controller:
+            with pytest.raises(ControllerError, match="no permission"):
+                await controller.reset("server reboot")
+
+
+async def test_an_address_outside_the_allowed_networks_is_never_spoken_to(live):
+    with pytest.raises(ControllerError, match="not allowed"):
+        await read(live, networks=parse_networks("10.0.0.0/8"))
+    assert live.floor.face.requests == {}
+
+
+async def test_a_busy_controller_is_asked_again_after_the_time_it_names(live):
+    set_fault(live, "busy", seconds=0, times=1)
+    assert (await read(live)).serial
+    set_fault(live, "busy", seconds=900, times=99)
+    with pytest.raises(ControllerError) as caught:
+        await read(live)
+    assert caught.value.cause == "busy" and caught.value.retry_after_s == 900
+
+
+async def test_only_reads_are_tried_again(live):
+    async with (
+        Client(live.ca, QUICK) as client,
+        RedfishControllers(client).open(live.endpoint(NAME)) as controller,
+    ):
+        set_fault(live, "busy", seconds=0, times=1)
+        path = "/redfish/v1/Systems/1/Actions/ComputerSystem.Reset"
+        with pytest.raises(ControllerError, match="busy"):
+            await controller._session.act(path, {"ResetType": "ForceRestart"})
+    assert [e for e in live.device(NAME).log if e["what"] == "reset"] == []
+
+
+async def test_a_session_that_expires_half_way_says_so(live):
+    async with (
+        Client(live.ca, QUICK) as client,
+        RedfishControllers(client).open(live.endpoint(NAME)) as controller,
+    ):
+        set_fault(live, "session expired")
+        with pytest.raises(ControllerError, match="the session ended"):
+            await controller.marker()
+    assert (await read(live)).serial
+
+
+async def test_a_survey_goes_on_around_those_that_fail_and_streams(live):
+    set_fault(live, "silent", "surge-03")
+    set_fault(live, "malformed", "surge-04", on="cut")
+    endpoints = [live.endpoint(name) for name in live.floor.by_name]
+    told = []
+
+    async def hear(result):
+        told.append(result)
+
+    async with Client(live.ca, QUICK) as client:
+        read_count = await survey(endpoints, RedfishControllers(client), SiteClock(), hear)
+    failed = {r.name: r.error.cause for r in told if r.error}
+    assert read_count == 14 and len(told) == 16
+    assert failed == {"surge-03": "unreachable", "surge-04": "malformed answer"}
+
+
+async def test_newer_controllers_are_read_with_few_requests_older_ones_two_at_a_time(live):
+    await read(live, "surge-02", limits=Limits())
+    await read(live, "gauge-01", limits=Limits())
+    counts = live.floor.face.requests
+    assert counts["surge-02"] <= 14 < counts["gauge-01"] <= 60
+
+
+def test_every_listed_fault_is_provoked_somewhere():
+    """A fault that no test sets is one that may not work."""
+    text = "".join(path.read_text() for path in Path(__file__).parents[1].rglob("test_*.py"))
+    scenario = (Path(__file__).parents[2] / "src/ordnung/standins/scenario.py").read_text()
+    assert [kind for kind in FAULTS if f'"{kind}"' not in text + scenario] == []
+
+
+async def test_a_line_that_breaks_during_a_pull_is_a_transfer_that_failed(live):
+    set_fault(live, "link cut")
+    async with (
+        Client(live.ca, QUICK) as client,
+        RedfishControllers(client).open(live.endpoint(NAME)) as controller,
+    ):
+        path = await controller.pull(await controller.reach(), "raid-1", "https://127.0.0.1:9/image")
+        while (task := await controller.task(path)).is_running:
+            await asyncio.sleep(0.02)
+    assert task.transfer_failed and "the line broke" in task.message
+    assert live.device(NAME).part("raid-1").waiting is None
+
+
+# Pace
+
+
+async def test_the_pace_rises_slowly_falls_quickly_and_loses_no_one():
+    pace, at_once, most = Pace(4), 0, 0
+
+    async def one():
+        nonlocal at_once, most
+        async with pace:
+            at_once += 1
+            most = max(most, at_once)
+            await asyncio.sleep(0)
+            at_once -= 1
+
+    await asyncio.gather(*(one() for _ in range(10)))
+    assert most == 2 and pace.width in (2, 3)
+    await asyncio.gather(*(one() for _ in range(60)))
+    assert most == pace.width == 4
+    pace.slow_down()
+    assert pace.width == 2
+    pace.slow_down(), pace.slow_down()
+    assert pace.width == 1
+    blocked = [asyncio.create_task(one()) for _ in range(5)]
+    await asyncio.sleep(0)
+    blocked[2].cancel()
+    await asyncio.gather(*blocked, return_exceptions=True)
+    await one()
+    assert at_once == 0 and pace._open == 0
+
+
+# Who is there
+
+
+async def test_credentials_go_to_vouched_certificates_only(live):
+    async with Client(live.ca, QUICK) as client:
+        found = await identify(client, live.endpoint(NAME))
+        assert found.vouched and (found.serial, found.name) == ("CRV14-0002", NAME)
+        live.device("surge-03").self_signed = True
+        live.call(live.floor.renew_certificate, live.device("surge-03"))
+        stranger = await identify(client, live.endpoint("surge-03"))
+        assert not stranger.vouched and stranger.serial is None and stranger.uuid == live.device("surge-03").uuid
+        assert not live.device("surge-03").sessions and "sign-in" not in str(live.device("surge-03").log)
+        known = await identify(client, live.endpoint("surge-03"), frozenset({stranger.pin}))
+        assert known.vouched and known.serial == "CRV14-0003"
+
+
+async def test_nobody_and_somebody_else_are_told_apart(live):
+    set_fault(live, "refused", "surge-04")
+    set_fault(live, "not Redfish", "surge-05")
+    async with Client(live.ca, QUICK) as client:
+        causes = [(await look_at(live.endpoint(n), client, frozenset())).cause for n in ("surge-04", "surge-05", NAME)]
+    assert causes[0] == "refused" and causes[1] in ("not Redfish", "said no") and causes[2] is None
+
+
+def test_servers_are_known_by_uuid_serial_or_certificate_never_by_address():
+    known = [Known(name="a", url="https://1", uuid="U1", serial="S1"), Known(name="b", url="https://2", pin="p" * 64), Known(name="c", url="https://3")]  # fmt: skip
+    table = [
+        (Identity(pin="x", vouched=True, uuid="u1"), "https://1", ("a", False)),
+        (Identity(pin="x", vouched=True, uuid="u1"), "https://9", ("a", True)),
+        (Identity(pin="x", vouched=True, serial="s1"), "https://9", ("a", True)),
+        (Identity(pin="P" * 64, vouched=True), "https://9", ("b", True)),
+        (Identity(pin="x", vouched=True, uuid="u7"), "https://1", (None, False)),
+        (Identity(pin="x", vouched=True, uuid="u7"), "https://3", ("c", False)),
+    ]
+    for identity, url, (name, moved) in table:
+        found, has_moved = match_known(identity, url, known)
+        assert ((found.name if found else None), has_moved) == (name, moved), (identity, url)
+
+
+def test_one_server_behind_two_addresses_is_a_double():
+    one = Identity(pin="x", vouched=True, uuid="u")
+    other = Identity(pin="y", vouched=True, uuid="v")
+    assert find_doubles({"https://1": one, "https://2": other, "https://3": one}) == {"https://3": "https://1"}
+
+
+# Reach
+
+
+class Door:
+    """A bell over plain HTTP and HTTPS addresses at which nobody is."""
+
+    def __init__(self, arrives):
+        self.arrives = arrives
+
+    def hang(self, protocol):
+        if protocol not in self.arrives:
+            return None
+        rang = asyncio.Event()
+        if self.arrives[protocol]:
+            rang.set()
+        return f"{protocol.lower()}://127.0.0.1:9/bell", rang
+
+
+class Probed:
+    def __init__(self, error=None):
+        self.error, self.asked = error, []
+
+    @asynccontextmanager
+    async def open(self, endpoint):
+        yield self
+
+    @asynccontextmanager
+    async def probe(self, destination):
+        self.asked.append(destination)
+        if self.error:
+            raise self.error
+        yield
+
+
+async def test_a_probe_tells_what_arrived_and_what_was_not_asked(live):
+    endpoint = live.endpoint(NAME)
+    assert await probe_one(endpoint, Probed(), Door({"HTTPS": True, "HTTP": False}), 0.01) == {"HTTPS": "arrived", "HTTP": "not arrived"}  # fmt: skip
+    assert await probe_one(endpoint, Probed(), Door({}), 0.01) == {"HTTPS": "not asked", "HTTP": "not asked"}
+    refuses = Probed(ControllerError(NAME, "said no", "no events here"))
+    assert await probe_one(endpoint, refuses, Door({"HTTPS": True}), 0.01) == {"HTTPS": "not asked", "HTTP": "not asked"}  # fmt: skip
+
+
+async def test_a_probe_leaves_no_subscription_behind(live):
+    async with (
+        Client(live.ca, QUICK) as client,
+        RedfishControllers(client).open(live.endpoint(NAME)) as controller,
+    ):
+        with contextlib.suppress(TimeoutError):
+            async with controller.probe("http://127.0.0.1:9/bell"):
+                assert len(live.device(NAME).subscriptions) == 1
+                raise TimeoutError
+    assert live.device(NAME).subscriptions == {}
