@@ -3,19 +3,25 @@
 from __future__ import annotations
 
 import json
+import re
 import signal
 import subprocess
 import sys
 import tempfile
 import time
+from collections.abc import Callable
 from pathlib import Path
 
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Browser, Page, expect
 
+from ordnung.standins.scenario import RACK_K1
 from tests.journeys.browser import open_browser
+from tests.journeys.site import Api
 
+K1 = ",".join(place.name for place in RACK_K1)
 OUT = Path(__file__).parents[2] / "docs" / "screenshots"
 FAR = 300_000
+Tour = Callable[[Page, str, dict[str, str]], None]
 
 
 def shoot(page: Page, name: str) -> None:
@@ -32,8 +38,14 @@ def tour(page: Page, web: str, people: dict[str, str]) -> None:
     page.get_by_label("Password").fill(people["technician"])
     page.get_by_role("button", name="Sign in").click()
     page.get_by_role("button", name="Read all servers").click()
-    expect(page.get_by_text("Reading all servers: 16 read")).to_be_visible(timeout=FAR)
-    page.get_by_role("option", name="surge-07").click()
+    expect(page.get_by_text("118 of 122 read")).to_be_visible(timeout=FAR)
+    page.get_by_role("radio", name="Health").click()
+    shoot(page, "floor-health")
+    page.get_by_role("radio", name="Waterline").click()
+    page.get_by_role("button", name="Show as table").click()
+    shoot(page, "floor-table")
+    page.get_by_role("button", name="Show as racks").click()
+    page.get_by_role("option", name=re.compile("^surge-07;")).click()
     page.get_by_role("button", name="Plan a run").wait_for()
     shoot(page, "floor")
     page.get_by_role("button", name="Night shift").click()
@@ -45,13 +57,13 @@ def tour(page: Page, web: str, people: dict[str, str]) -> None:
     page.goto(f"{web}/baseline")
     page.get_by_role("table", name="Resulting baseline").wait_for()
     shoot(page, "baseline")
-    page.goto(f"{web}/repository?new=1")
+    page.goto(f"{web}/repository?new=1&servers={K1}")
     page.get_by_role("button", name="Pack and seal").click()
     expect(page.get_by_role("button", name="Check it end to end")).to_be_visible(timeout=FAR)
     page.get_by_role("button", name="Check it end to end").click()
     page.get_by_text("every signature and checksum right").wait_for()
     shoot(page, "repository")
-    page.goto(f"{web}/run-sheet?new=1")
+    page.goto(f"{web}/run-sheet?new=1&servers={K1}")
     page.get_by_role("button", name="Plan a run for").click()
     page.get_by_role("button", name="Start: update").wait_for()
     shoot(page, "run-sheet-plan")
@@ -67,33 +79,56 @@ def tour(page: Page, web: str, people: dict[str, str]) -> None:
     shoot(page, "record")
 
 
-def main() -> int:
-    OUT.mkdir(parents=True, exist_ok=True)
+def adding(page: Page, web: str, people: dict[str, str]) -> None:
+    """Rack H2 is taken out and found again by searching the network."""
+    api = Api(web, people["technician"])
+    for name in [*(f"surge-{n}" for n in range(45, 49)), "watch-06"]:
+        api.delete(f"servers/{name}")
+    page.goto(f"{web}/floor?add=1")
+    page.get_by_label("Controller user").fill("ordnung")
+    page.get_by_label("Controller password").fill("kelp-and-slate")
+    page.get_by_role("button", name="Search the network").click()
+    page.get_by_text(re.compile("addresses: 5 new")).wait_for(timeout=FAR)
+    shoot(page, "floor-add")
+
+
+def large(page: Page, web: str, people: dict[str, str]) -> None:
+    """Ten thousand servers at one glance."""
+    page.goto(web)
+    page.get_by_label("Name").fill("technician")
+    page.get_by_label("Password").fill(people["technician"])
+    page.get_by_role("button", name="Sign in").click()
+    page.get_by_role("heading", name="10,000 servers").wait_for(timeout=FAR)
+    page.wait_for_timeout(1000)
+    shoot(page, "floor-10000")
+
+
+def play(browser: Browser, extra: list[str], *tours: Tour) -> None:
+    """Start a demo, take its pictures, stop it."""
     with tempfile.TemporaryDirectory(prefix="ordnung-shots-") as scratch:
         announce = Path(scratch) / "demo.json"
-        command = [
-            sys.executable,
-            "-m",
-            "ordnung.demo",
-            "--port",
-            "8017",
-            "--device-port",
-            "0",
-            "--home",
-            f"{scratch}/demo",
-        ]
-        demo = subprocess.Popen([*command, "--announce", str(announce)], stdout=subprocess.DEVNULL)
+        command = [sys.executable, "-m", "ordnung.demo", "--port", "8017", "--device-port", "0"]
+        command += ["--home", f"{scratch}/demo", "--announce", str(announce), *extra]
+        demo = subprocess.Popen(command, stdout=subprocess.DEVNULL)
         try:
             while not announce.exists() and demo.poll() is None:
                 time.sleep(0.1)
             told = json.loads(announce.read_text())
-            with open_browser() as browser:
-                page = browser.new_page(viewport={"width": 1280, "height": 800}, color_scheme="light")
-                page.on("console", lambda m: print("console:", m.text) if m.type in ("error", "warning") else None)
-                tour(page, told["web"], told["people"])
+            page = browser.new_page(viewport={"width": 1280, "height": 800}, color_scheme="light")
+            page.on("console", lambda m: print("console:", m.text) if m.type in ("error", "warning") else None)
+            for one in tours:
+                one(page, told["web"], told["people"])
+            page.close()
         finally:
             demo.send_signal(signal.SIGTERM)
             demo.wait()
+
+
+def main() -> int:
+    OUT.mkdir(parents=True, exist_ok=True)
+    with open_browser() as browser:
+        play(browser, [], tour, adding)
+        play(browser, ["--fleet", "10000"], large)
     return 0
 
 

@@ -36,6 +36,7 @@ class Site:
             "ORDNUNG_HOME": str(home / "site"),
             "ORDNUNG_CA": str(authority.path),
             "ORDNUNG_ENGINE_READY": str(home / "engine.ready"),
+            "ORDNUNG_NETWORKS": "127.20.0.0/16",
             "ORDNUNG_PAYLOAD_ADDRESS": "127.20.100.3",
             "ORDNUNG_PAYLOAD_PORT": str(free_port()),
             "ORDNUNG_PAYLOAD_CERTIFICATE": str(authority.issue("127.20.100.3", "payloads")),

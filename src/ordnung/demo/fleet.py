@@ -9,7 +9,7 @@ import datetime
 import os
 import random
 import sys
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -24,7 +24,7 @@ from ordnung.core.facts import Facts
 from ordnung.demo.seed import PEOPLE
 from ordnung.standins.hardware import Hardware
 from ordnung.standins.makers import Made, Make, write_mirror
-from ordnung.standins.models import MODELS, Place, build_hardware
+from ordnung.standins.models import MODELS, Model, Place, build_hardware
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "ordnung.server.settings")
 KINDS_OF_STATE = 60
@@ -32,18 +32,20 @@ KINDS_OF_STATE = 60
 RACK_HOLDS, ROOM_HOLDS = 40, 24
 ROLES = ("forecast", "archive", "gateways", "charts", "spares")
 CHUNK = 250
+SHARES = (50, 30, 10, 8, 2)
+"""How common each model is."""
 
 
-def make_places(count: int, seed: int = 1) -> Iterator[Place]:
+def make_places(count: int, models: Sequence[Model] = MODELS, seed: int = 1) -> Iterator[Place]:
     """``count`` servers in racks of 40 and rooms of 24 racks, drawn from a limited number of states a model."""
     chance = random.Random(seed)
     states = {
         model.name: [{slot: _one(chance, make).version for slot, make in model.fitted} for _ in range(KINDS_OF_STATE)]
-        for model in MODELS
+        for model in models
     }
     rack, left = 0, RACK_HOLDS
     for number in range(count):
-        model = chance.choices(MODELS, (50, 30, 10, 8, 2))[0]
+        model = chance.choices(models, SHARES[: len(models)])[0]
         if left < model.height:
             rack, left = rack + 1, RACK_HOLDS
         left -= model.height
@@ -91,7 +93,7 @@ def as_reading(device: Hardware, at: datetime.datetime) -> Server:
     )
 
 
-def seed_fleet(count: int, mirror: Path) -> None:
+def seed_fleet(count: int, mirror: Path, models: Sequence[Model] = MODELS) -> None:
     """Fill an empty site. Seeding one that has servers changes nothing."""
     from django.contrib.auth.models import User
 
@@ -105,7 +107,7 @@ def seed_fleet(count: int, mirror: Path) -> None:
         User.objects.create_user(name, password=password)
     for path in write_mirror(mirror, "https://127.20.100.1/"):
         bring_in(path.read_bytes(), path.name)
-    places = list(make_places(count))
+    places = list(make_places(count, models))
     for start in range(0, count, CHUNK):
         _store(places[start : start + CHUNK])
     tell("readings")

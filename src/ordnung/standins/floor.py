@@ -161,6 +161,7 @@ class Floor:
                 "password": device.password,
                 "rack": device.rack,
                 "unit": device.unit,
+                "generation": device.generation,
             }
             for device in self.hardware
         ]

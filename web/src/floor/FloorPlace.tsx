@@ -79,8 +79,8 @@ function Head({ spots, add, table, setTable, chosen, zoomer }: { spots: Spot[]; 
 
 function Zoom({ zoomer }: { zoomer: Zoomer }) {
   const look = { all: "unset", cursor: "pointer", width: 22, height: 20, lineHeight: "20px", textAlign: "center", fontFamily: fonts.title, fontWeight: 700, bgcolor: "background.paper", border: `1px solid ${ink("ink")}`, "&:focus-visible": { outline: `2px solid ${ink("water")}` } } as const;
-  const button = (sign: string, label: string, factor: number | null) => <Box component="button" aria-label={label} title={`${label} (${sign})`} onClick={() => zoomer.current?.(factor)} sx={look}>{sign}</Box>;
-  return <Box sx={{ display: "flex", gap: 0.5 }}>{button("−", "Further away", 1 / 1.5)}{button("0", "Everything in sight", null)}{button("+", "Closer", 1.5)}</Box>;
+  const button = (sign: string, label: string, factor: number | null) => <Box component="button" aria-label={label} title={label} onClick={() => zoomer.current?.(factor)} sx={look}>{sign}</Box>;
+  return <Box sx={{ display: "flex", gap: 0.5 }}>{button("−", "Further away", 1 / 1.5)}{button("0", "0, everything in sight", null)}{button("+", "Closer", 1.5)}</Box>;
 }
 
 /** One question at a time is asked of the whole floor; what the marks mean stands beside it. */
