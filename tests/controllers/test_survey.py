@@ -13,6 +13,10 @@ from hypothesis import strategies as st
 
 from ordnung.controllers import ControllerError
 from ordnung.controllers.survey import read_server
+from ordnung.core.merge import merge_host_report
+from ordnung.demo.reports import write_reports
+from ordnung.formats.host_report import parse_host_report
+from ordnung.formats.readings import parse_readings, write_readings
 from ordnung.standins.faults import QUIRKS
 from ordnung.standins.models import MODELS
 from ordnung.standins.scenario import PLACES, demo_hardware, random_places
@@ -124,6 +128,22 @@ def test_partitions_of_a_flash_store_are_components():
 def test_what_the_controller_does_not_see_is_not_told():
     device = story("watch-06")
     assert device.part("nic-2").hidden and read(device).component("nic-2") is None
+
+
+@pytest.mark.parametrize("name", ["vault-03", "watch-02", "watch-05", "gauge-11", "chart-14", "sump-01", "surge-08"])
+def test_a_reading_survives_writing_and_reading(name):
+    server = read(story(name))
+    assert parse_readings(write_readings([server])) == (server,)
+
+
+def test_a_host_report_of_the_demo_fills_in_what_the_controller_hides(tmp_path):
+    (path,) = write_reports(tmp_path, NOW)
+    server = read(story("watch-06"))
+    merged = merge_host_report(server, parse_host_report(path.read_bytes()))
+    assert parse_host_report(path.read_bytes()).is_of(server)
+    added = [c for c in merged.components if c.origin == "host report"]
+    assert [c.name for c in added] == ["Unmarked N10, 4 ports"]
+    assert all(c.told is None for c in merged.components) and sum(c.origin == "both" for c in merged.components) == 5
 
 
 # A hostile or broken controller

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 import hashlib
 import json
 import os
@@ -11,6 +12,8 @@ from typing import Any
 from urllib.parse import urlsplit
 
 import django
+
+from ordnung.demo.reports import write_reports
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "ordnung.server.settings")
 
@@ -72,3 +75,4 @@ if __name__ == "__main__":
     announced = json.loads(Path(sys.argv[1]).read_text())
     check_addresses(announced)
     seed(announced, Path(sys.argv[2]))
+    write_reports(Path(sys.argv[1]).parent / "host-reports", datetime.datetime.now(datetime.UTC))

@@ -136,7 +136,11 @@ def component_entry(c: Component) -> dict[str, Any]:
 
 
 def _facts_entry(facts: Facts) -> dict[str, Any]:
-    entry = {key: value for key, value in dataclasses.asdict(facts).items() if value not in (None, (), False)}
+    entry = {
+        key: value
+        for key, value in dataclasses.asdict(facts).items()
+        if not (value is None or value is False or value == ())
+    }
     for key in ("jobs", "rebuilding", "feeds_lost", "pulls"):
         if key in entry:
             entry[key] = list(entry[key])
