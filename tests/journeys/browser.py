@@ -6,7 +6,7 @@ import os
 from collections.abc import Iterator
 from contextlib import contextmanager
 
-from playwright.sync_api import Browser, sync_playwright
+from playwright.sync_api import Browser, Page, sync_playwright
 
 ARGS = [
     "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
@@ -24,3 +24,27 @@ def open_browser() -> Iterator[Browser]:
             yield browser
         finally:
             browser.close()
+
+
+@contextmanager
+def open_page(browser: Browser) -> Iterator[Page]:
+    """A page that fails the test on any console error, error of a script, or failed request."""
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, color_scheme="light")
+    page = context.new_page()
+    trouble: list[str] = []
+    page.on("console", lambda m: trouble.append(f"console: {m.text}") if m.type == "error" else None)
+    page.on("pageerror", lambda e: trouble.append(f"page: {e}"))
+    page.on("response", lambda r: trouble.append(f"{r.status} {r.url}") if r.status >= 400 else None)
+    page.trouble = trouble
+    yield page
+    context.close()
+    assert trouble == []
+
+
+def sign_in(page: Page, web: str, password: str) -> None:
+    """Sign in as the technician on the page that is open."""
+    page.goto(web)
+    page.get_by_label("Name").fill("technician")
+    page.get_by_label("Password").fill(password)
+    page.get_by_role("button", name="Sign in").click()
+    page.get_by_role("navigation", name="Places").wait_for()

@@ -98,7 +98,7 @@ def large(page: Page, web: str, people: dict[str, str]) -> None:
     page.get_by_label("Name").fill("technician")
     page.get_by_label("Password").fill(people["technician"])
     page.get_by_role("button", name="Sign in").click()
-    page.get_by_role("heading", name="10,000 servers").wait_for(timeout=FAR)
+    page.get_by_role("heading", name="10,000 servers", exact=True).wait_for(timeout=FAR)
     page.wait_for_timeout(1000)
     shoot(page, "floor-10000")
 

@@ -10,7 +10,8 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from ordnung.standins.hardware import writes_of
-from tests.journeys.browser import open_browser
+from tests.journeys.browser import open_page
+from tests.journeys.browser import sign_in as enter
 from tests.journeys.site import Api, Demo, control, read_log, wait_until
 
 pytestmark = pytest.mark.journey
@@ -25,33 +26,14 @@ def demo(tmp_path_factory):
     assert found.stop() == 0, found.log.read_text()
 
 
-@pytest.fixture(scope="module")
-def browser():
-    with open_browser() as found:
+@pytest.fixture
+def page(browser, demo):
+    with open_page(browser) as found:
         yield found
 
 
-@pytest.fixture
-def page(browser, demo):
-    """A page that fails the test on any console error or failed request."""
-    context = browser.new_context(viewport={"width": 1280, "height": 800}, color_scheme="light")
-    page = context.new_page()
-    trouble: list[str] = []
-    page.on("console", lambda m: trouble.append(f"console: {m.text}") if m.type == "error" else None)
-    page.on("pageerror", lambda e: trouble.append(f"page: {e}"))
-    page.on("response", lambda r: trouble.append(f"{r.status} {r.url}") if r.status >= 400 else None)
-    page.trouble = trouble
-    yield page
-    context.close()
-    assert trouble == []
-
-
 def sign_in(page: Page, demo: Demo, path: str = "/") -> None:
-    page.goto(demo.web + path)
-    page.get_by_label("Name").fill("technician")
-    page.get_by_label("Password").fill(demo.password)
-    page.get_by_role("button", name="Sign in").click()
-    page.get_by_role("navigation", name="Places").wait_for()
+    enter(page, demo.web + path, demo.password)
 
 
 def go(page: Page, place: str) -> None:

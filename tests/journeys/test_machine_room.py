@@ -7,7 +7,7 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.journeys.browser import open_browser
+from tests.journeys.browser import open_page, sign_in
 from tests.journeys.site import Api, Demo, control, free_port, wait_until
 
 pytestmark = pytest.mark.journey
@@ -33,27 +33,11 @@ def demo(tmp_path_factory, port):
     assert found.stop() == 0, found.log.read_text()
 
 
-@pytest.fixture(scope="module")
-def browser():
-    with open_browser() as found:
-        yield found
-
-
 @pytest.fixture
 def page(browser, demo):
-    context = browser.new_context(viewport={"width": 1280, "height": 800}, color_scheme="light")
-    page = context.new_page()
-    trouble: list[str] = []
-    page.on("console", lambda m: trouble.append(f"console: {m.text}") if m.type == "error" else None)
-    page.on("pageerror", lambda e: trouble.append(f"page: {e}"))
-    page.goto(demo.web)
-    page.get_by_label("Name").fill("technician")
-    page.get_by_label("Password").fill(demo.password)
-    page.keyboard.press("Enter")
-    page.get_by_role("navigation", name="Places").wait_for()
-    yield page
-    context.close()
-    assert trouble == []
+    with open_page(browser) as found:
+        sign_in(found, demo.web, demo.password)
+        yield found
 
 
 def reach(page: Page, role: str, name: str | re.Pattern) -> None:

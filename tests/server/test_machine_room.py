@@ -94,6 +94,15 @@ def test_any_two_readings_can_be_compared(web):
     assert web.get("/api/v1/servers/nobody/changes").status_code == 404
 
 
+def test_a_component_tells_since_when_it_has_its_version(web):
+    row()
+    keep("surge-03", part("a", "1.0"), part("b"))
+    keep("surge-03", part("a", "2.0"), part("b"), minutes=5)
+    keep("surge-03", part("a", "2.0"), part("b"), part("c"), minutes=9)
+    since = {p["slot"]: p["seen_since"][14:16] for p in get(web, "servers/surge-03")["parts"]}
+    assert since == {"a": "05", "b": "00", "c": "09"}
+
+
 def test_what_vanished_stays_listed_until_it_is_back_or_seen(web):
     row()
     keep("surge-03", part("a"), part("b"))

@@ -6,6 +6,7 @@ One suite for the in-process and the HTTPS face and for every generation.
 from __future__ import annotations
 
 import re
+import socket
 import ssl
 import urllib.error
 import xml.etree.ElementTree
@@ -18,6 +19,7 @@ from ordnung.standins.faults import Fault
 from ordnung.standins.redfish.registries import REGISTRIES
 from ordnung.standins.scenario import PLACES
 from tests.conftest import live_floor
+from tests.journeys.site import wait_until
 from tests.standins.faces import BASIC, FACES, LISTENED, Https, crawl
 
 GENERATIONS = {"newest": "surge-02", "middle": "gauge-01", "oldest": "sump-01"}
@@ -342,6 +344,25 @@ def test_certificates_are_x509_v3_and_the_resource_tells_the_one_in_use(floor):
     where = told["Links"]["Certificates"][0]["@odata.id"]
     pem = ask("GET", where, Authorization=BASIC)[2]["CertificateString"]
     assert x509.load_pem_x509_certificate(pem.encode()) == shown
+
+
+def test_events_are_streamed_and_the_subscription_ends_with_the_line(floor):
+    face = Https(floor, "surge-02")
+    host, port = face.url.removeprefix("https://").split(":")
+    line = face.context.wrap_socket(socket.create_connection((host, int(port)), 10), server_hostname=host)
+    line.sendall(
+        f"GET /redfish/v1/EventService/SSE HTTP/1.1\r\nHost: {host}\r\nAuthorization: {BASIC}\r\n\r\n".encode()
+    )
+    told = line.recv(65536).decode()
+    assert "text/event-stream" in told
+    wait_until(lambda: len(face.device.subscriptions) == 1, "the stream's subscription", 10)
+    test = "/redfish/v1/EventService/Actions/EventService.SubmitTestEvent"
+    assert face.ask("POST", test, {}, Authorization=BASIC)[0] == 204
+    while "ResourceEvent.1.3.TestMessage" not in told:
+        told += line.recv(65536).decode()
+    assert "id: " in told and "data: {" in told
+    line.close()
+    wait_until(lambda: not face.device.subscriptions, "the end of the subscription", 10)
 
 
 def test_a_restart_kills_the_connection_and_comes_back(live):

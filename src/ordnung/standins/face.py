@@ -126,7 +126,7 @@ class Face:
             "EventFormatType": "Event",
         }
         try:
-            while number in device.subscriptions:
+            while number in device.subscriptions and not _is_gone(request):
                 for event in device.events[sent:]:
                     await response.write(f"id: {event['Id']}\ndata: {json.dumps(event)}\n\n".encode())
                 sent = len(device.events)
@@ -176,6 +176,11 @@ class Face:
                 device.note("event sent", status=answer.status)
         except (aiohttp.ClientError, TimeoutError, OSError) as error:
             device.note("event lost", destination=destination, why=type(error).__name__)
+
+
+def _is_gone(request: web.Request) -> bool:
+    """Whether the one who asked has hung up."""
+    return request.transport is None or request.transport.is_closing()
 
 
 async def _read(request: web.Request) -> Request:

@@ -22,6 +22,8 @@ async function allServers(): Promise<Server[]> {
 }
 
 export const servers = queryOptions({ queryKey: ["servers"], queryFn: allServers });
+export const named = (names: string[]) =>
+  queryOptions({ queryKey: ["servers", ...names], queryFn: async () => (await take(api.GET("/api/v1/servers", { params: { query: { servers: names.join(","), limit: PAGE } } }))).servers });
 export const floor = queryOptions({ queryKey: ["floor"], queryFn: async () => readSpots(await take(api.GET("/api/v1/floor"))) });
 export const lost = queryOptions({ queryKey: ["lost"], queryFn: () => take(api.GET("/api/v1/lost")) });
 export const search = (id: number) =>

@@ -5,7 +5,7 @@ import { Link } from "react-router";
 
 import { api, type Component, type ServerDetail, take } from "../api/client";
 import { server as serverQuery } from "../api/queries";
-import { ago, count, month } from "../shell/format";
+import { ago, clock, count, day, month } from "../shell/format";
 import { Mono, Tag, Title, Trouble } from "../shell/parts";
 import { useSiteNow } from "../shell/time";
 import { fonts, ink } from "../theme/theme";
@@ -139,6 +139,7 @@ function tellPart(part: Component): string {
     part.verdict === "level" ? "" : part.verdict === "held" ? `held: ${part.reason}` : part.verdict === "behind" || part.verdict === "exposed" ? `${count(part.behind ?? 0, "release")} behind${part.since ? ` since ${month(part.since)}` : ""}` : part.reason && part.verdict !== "pending" ? `${VERDICTS[part.verdict]}: ${part.reason}` : "",
     part.fixes.length > 0 && `closes ${part.fixes.join(", ")}`,
     second && `second bank ${second}`,
+    part.seen_since && `at this version since ${day(new Date(part.seen_since))} ${clock(new Date(part.seen_since))} or before`,
   ];
   return told.filter(Boolean).join("; ");
 }

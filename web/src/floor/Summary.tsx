@@ -4,7 +4,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
 
 import { api, take } from "../api/client";
-import { lost as lostQuery, servers as serversQuery } from "../api/queries";
+import { lost as lostQuery, named } from "../api/queries";
 import { CAUSES } from "./causes";
 import { count } from "../shell/format";
 import { Mono, Title, Trouble } from "../shell/parts";
@@ -77,8 +77,8 @@ function FailedList({ spots }: { spots: Spot[] }) {
 /** Certificates of a batch, accepted once with every fingerprint shown. */
 function TrustBatch({ names }: { names: string[] }) {
   const queries = useQueryClient();
-  const { data = [] } = useQuery(serversQuery);
-  const shown = data.filter((s) => names.includes(s.name) && s.seen_pin);
+  const { data = [] } = useQuery(named(names));
+  const shown = data.filter((s) => s.seen_pin);
   const accept = useMutation({
     mutationFn: async () => {
       await take(api.POST("/api/v1/trust", { body: { accept: shown.map((s) => ({ server: s.name, pin: s.seen_pin ?? "" })) } }));

@@ -171,7 +171,9 @@ function paintName(c: CanvasRenderingContext2D, scene: Scene, ink: Ink, at: Box,
   }
   c.fillStyle = spot.failure ? ink("deep") : spot.running ? ink("water") : ink("ink");
   const middle = at.y + at.height / 2 + size * 0.36;
-  write(c, mark + spot.name, at.x + 3, middle, room + 1);
+  // The end of a name tells it from its neighbours: that stays when there is no room for all of it.
+  const fits = c.measureText(mark + spot.name).width <= room + 1;
+  write(c, fits ? mark + spot.name : `${mark}${spot.name.slice(0, 2)}…${spot.name.slice(-2)}`, at.x + 3, middle, room + 1);
   c.fontStretch = "normal";
 }
 

@@ -88,7 +88,7 @@ export const pressable = (press: () => void) => ({
 /** Two columns: the sheet and what is selected on it. */
 export function Split({ children, panel, label, width = 330 }: { children: ReactNode; panel?: ReactNode; label: string; width?: number }) {
   return (
-    <Box sx={{ display: "grid", gridTemplateColumns: { xs: "1fr", md: panel ? `minmax(0,1fr) ${width}px` : "1fr" }, height: { md: "100%" }, minHeight: 0 }}>
+    <Box sx={{ display: "grid", gridTemplateColumns: { xs: "minmax(0,1fr)", md: panel ? `minmax(0,1fr) ${width}px` : "1fr" }, height: { md: "100%" }, minHeight: 0 }}>
       <Box tabIndex={0} role="region" aria-label={label} sx={{ overflow: "auto", minWidth: 0, px: 2.25, py: 1.5 }}>{children}</Box>
       {panel && (
         <Box component="aside" tabIndex={0} aria-label={`${label}: details`} sx={{ bgcolor: "background.paper", borderLeft: { md: `1px solid ${ink("ink")}` }, overflow: "auto", px: 2, py: 1.5, minWidth: 0 }}>

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import dataclasses
+import datetime
 from typing import Any
 
 from django.db import transaction
@@ -54,6 +55,26 @@ def _lost(known: list[dict[str, Any]], changes: tuple[Change, ...], server: Serv
 def value_of(reading: Reading, name: str) -> ServerValue:
     """A reading as the core knows it."""
     return build_server({**load_entries([reading])[reading.pk], "name": name})
+
+
+LOOKED_BACK = 200
+"""How many readings are looked through for when a version was first seen."""
+
+
+def first_seen(row: Server) -> dict[str, datetime.datetime]:
+    """When each component's present version was first seen without a break, as far as readings go back (N1.2)."""
+    readings = list(row.readings.order_by("-pk")[:LOOKED_BACK])
+    if not readings:
+        return {}
+    entries = load_entries(readings)
+    versions = [{part["slot"]: part["version"] for part in entries[r.pk]["components"]} for r in readings]
+    since: dict[str, datetime.datetime] = {}
+    for slot, version in versions[0].items():
+        for reading, then in zip(readings, versions, strict=True):
+            if then.get(slot) != version:
+                break
+            since[slot] = reading.read_at
+    return since
 
 
 def changes_between(first: Reading, second: Reading, name: str) -> tuple[Change, ...]:

@@ -106,6 +106,7 @@ class ComponentSerializer(serializers.Serializer):
     told = serializers.CharField(allow_null=True)
     updateable = serializers.BooleanField(allow_null=True)
     score = serializers.FloatField(allow_null=True)
+    seen_since = serializers.DateTimeField(allow_null=True)
 
 
 class PlannedWriteSerializer(serializers.Serializer):

@@ -19,6 +19,7 @@ from ordnung.core.reach import tell_reach
 from ordnung.server.clock import now
 from ordnung.server.fleet.history import find_server
 from ordnung.server.fleet.models import Group, Server
+from ordnung.server.fleet.readings import first_seen
 from ordnung.server.fleet.serializers import (
     CredentialsSerializer,
     ManyCredentialsSerializer,
@@ -208,7 +209,7 @@ class ServerView(APIView):
 
 def detail_row(row: Server, standing: Standing) -> dict[str, Any]:
     """Everything the panel tells of one server."""
-    route, server = standing.route, standing.server
+    route, server, since = standing.route, standing.server, first_seen(row)
     proof = f"fewest resets, proven: no route with less than {route.bound_outages} outages can exist"
     if not route.proven:
         proof = f"best found; at least {route.bound_outages} outages are needed"
@@ -221,7 +222,10 @@ def detail_row(row: Server, standing: Standing) -> dict[str, Any]:
         "tag": server.tag,
         "power": server.facts.power if server.facts else None,
         "health": server.facts.health if server.facts else None,
-        "parts": [component_row(standing, place) for place in range(len(standing.positions))],
+        "parts": [
+            {**component_row(standing, place), "seen_since": since.get(position.component.slot)}
+            for place, position in enumerate(standing.positions)
+        ],
         "rounds": round_rows(route),
         "stranded": [{"slot": s.slot, "reason": s.reason} for s in route.stranded],
         "proof": proof if route.rounds else "",
