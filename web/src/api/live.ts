@@ -26,16 +26,25 @@ export function useLive(): boolean {
     const source = new EventSource("/api/v1/events");
     const stale = new Set<string>();
     let timer: number | undefined;
-    const flush = () => {
+    let busy = false;
+    // What takes long to fetch is fetched less often: never a second time before the first has come.
+    const flush = async () => {
       timer = undefined;
-      for (const key of stale) void client.invalidateQueries({ queryKey: [key] });
+      if (busy) {
+        timer = window.setTimeout(() => void flush(), BATCH_MS);
+        return;
+      }
+      busy = true;
+      const keys = [...stale];
       stale.clear();
+      await Promise.all(keys.map((key) => client.invalidateQueries({ queryKey: [key] })));
+      busy = false;
     };
     source.addEventListener("change", (event: MessageEvent<string>) => {
       const told = JSON.parse(event.data) as Told;
       if (told.topic === "step") return applyStep(told);
       for (const key of STALE[told.topic] ?? []) stale.add(key);
-      timer ??= window.setTimeout(flush, BATCH_MS);
+      timer ??= window.setTimeout(() => void flush(), BATCH_MS);
     });
     source.addEventListener("open", () => {
       setUp(true);

@@ -42,7 +42,7 @@ export function FloorPlace() {
   }
   return (
     <Split label="Floor" panel={panel} width={adding ? 470 : 330}>
-      <Box sx={{ display: "grid", gridTemplateRows: "auto auto minmax(0,1fr)", height: "100%", minHeight: 420, gap: 0.75 }}>
+      <Box sx={{ display: "grid", gridTemplateRows: "auto auto minmax(0,1fr)", gridTemplateColumns: "minmax(0,1fr)", height: "100%", minHeight: 420, gap: 0.75 }}>
         <Head spots={data} add={() => setAdding("1")} table={as === "table"} setTable={(on) => setAs(on ? "table" : null)} chosen={names} zoomer={zoomer} />
         <Lenses lens={lens} choose={(name) => setLens(name === "waterline" ? null : name)} />
         {as === "table" ? <FloorTable spots={data} lens={lens} now={now} selected={names} select={select} toggle={toggle} /> : <RackPlan spots={data} lens={lens} selected={names} select={select} now={now} zoomer={zoomer} />}

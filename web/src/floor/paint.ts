@@ -6,8 +6,9 @@ import type { Mark, Spot } from "./spots";
 export type Ink = (name: keyof Tokens) => string;
 export interface Scene { plan: Plan; look: Look; lens: Lens; selected: Set<string>; active: string | null; now: number; wide: number; high: number; frame: Box | null }
 
-/** From how many pixels a unit on what is drawn: names and marks, marks, one bar a server; below, a column a rack. */
+/** From how many pixels a unit on what is drawn: names and marks, names of racks, marks, one bar a server; below, a column a rack. */
 export const NAMES_PX = 9;
+const HEADS_PX = 7;
 const MARKS_PX = 5;
 const BARS_PX = 1.6;
 const TITLE = "'Archivo Variable', sans-serif";
@@ -57,7 +58,7 @@ function paintRoom(c: CanvasRenderingContext2D, { look }: Scene, ink: Ink, room:
   c.font = `700 13px ${TITLE}`;
   const name = room.room ? `${room.room}${room.room.includes(" ") ? "" : " room"}` : "No place named";
   const first = room.racks[0];
-  const y = Math.max(11, first ? (first.y - look.top) * look.scale - (UNIT * look.scale >= MARKS_PX ? 22 : 5) : at.y + 11);
+  const y = Math.max(11, first ? (first.y - look.top) * look.scale - (UNIT * look.scale >= HEADS_PX ? 22 : 5) : at.y + 11);
   write(c, name, at.x, y, at.width - 4);
   const used = Math.min(c.measureText(name).width, at.width) + 10;
   c.font = `12px ${TEXT}`;
@@ -78,7 +79,7 @@ function paintRack(c: CanvasRenderingContext2D, scene: Scene, ink: Ink, rack: Ra
   c.strokeRect(at.x, at.y, at.width, at.height);
   c.font = `600 12px ${TITLE}`;
   c.fillStyle = ink("ink");
-  if (at.width > 22) write(c, rack.rack || "–", at.x + 1, at.y - 4, at.width * 0.6);
+  if (unit >= HEADS_PX) write(c, rack.rack || "–", at.x + 1, at.y - 4, at.width * 0.6);
   if (unit >= NAMES_PX && scene.lens.name === "waterline") paintLetters(c, ink, at, unit);
   return unit >= BARS_PX ? rack.spots.length : 0;
 }

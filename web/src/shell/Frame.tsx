@@ -70,8 +70,8 @@ export function Frame() {
   const live = useLive();
   useFrameKeys(setSheet);
   return (
-    <Box sx={{ display: "grid", gridTemplateRows: "auto minmax(0,1fr) auto", height: "100vh" }}>
-      <Box component="header" className="no-print" sx={{ display: "flex", alignItems: "center", gap: { xs: 1.5, md: 3 }, px: 2.25, minHeight: 62, bgcolor: "background.paper", borderBottom: `1px solid ${ink("ink")}` }}>
+    <Box sx={{ display: "grid", gridTemplateRows: "auto minmax(0,1fr) auto", gridTemplateColumns: "minmax(0,1fr)", height: "100vh" }}>
+      <Box component="header" className="no-print" sx={{ display: "flex", alignItems: "center", gap: { xs: 1.5, md: 3 }, px: 2.25, minHeight: 62, overflowX: { xs: "auto", md: "visible" }, bgcolor: "background.paper", borderBottom: `1px solid ${ink("ink")}` }}>
         <Box sx={{ fontFamily: fonts.title, fontWeight: 800, fontStretch: "125%", fontSize: 20 }}>Ordnung</Box>
         <Places />
         <Button variant="text" color="inherit" onClick={() => setSheet("find")} sx={{ gap: 1, px: 1 }}>

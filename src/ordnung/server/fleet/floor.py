@@ -24,7 +24,6 @@ from ordnung.server.runs.models import RunServer
 
 CODES = {verdict.word: chr(ord("a") + place) for place, verdict in enumerate(Verdict)}
 """One letter a verdict: a cell is its letter and how many releases it is behind, 9 at most."""
-HEALTH_AGE = datetime.timedelta(hours=1)
 
 
 class FloorSerializer(serializers.Serializer):
@@ -84,12 +83,25 @@ def health_word(row: Server, standing: Standing) -> str:
 
 
 def floor_columns(house: Snapshot, running: dict[int, int], moment: datetime.datetime) -> dict[str, Any]:
-    """The answer's columns."""
-    columns: dict[str, list[Any]] = {name: [] for name in _COLUMNS}
+    """The answer's columns. A server that is as it was in the last answer of the day is not spelled again."""
+    fresh: dict[str, Spelled] = {}
     for name, row in house.rows.items():
-        for column, value in zip(_COLUMNS, _values(name, row, house.standings[name], running, moment), strict=True):
-            columns[column].append(value)
+        standing, busy, known = house.standings[name], running.get(row.pk, 0), _spelled.get(name)
+        state = (row, standing, busy, moment.date())
+        if known is None or known[0][0] is not row or known[0][1] is not standing or known[0][2:] != state[2:]:
+            known = (state, _values(name, row, standing, busy, moment))
+        fresh[name] = known
+    _spelled.clear()
+    _spelled.update(fresh)
+    rows = [values for _, values in fresh.values()]
+    columns = (
+        dict(zip(_COLUMNS, map(list, zip(*rows, strict=True)), strict=True)) if rows else {n: [] for n in _COLUMNS}
+    )
     return {"revision": house.event, "now": moment, "verdicts": {v: k for k, v in CODES.items()}, **columns}
+
+
+Spelled = tuple[tuple[Server, Standing, int, datetime.date], tuple[Any, ...]]
+_spelled: dict[str, Spelled] = {}
 
 
 _COLUMNS = (
@@ -99,9 +111,7 @@ _COLUMNS = (
 )  # fmt: skip
 
 
-def _values(
-    name: str, row: Server, standing: Standing, running: dict[int, int], moment: datetime.datetime
-) -> tuple[Any, ...]:
+def _values(name: str, row: Server, standing: Standing, busy: int, moment: datetime.datetime) -> tuple[Any, ...]:
     server, route, drifts = standing.server, standing.route, standing.drift
     fixed, others = spell_cells(standing)
     hindrances = ", ".join(h.what for h in find_hindrances(server, moment))
@@ -115,7 +125,7 @@ def _values(
         int(server.read_at.timestamp()) if server.read_at else 0,
         health_word(row, standing),
         best_way(server.facts, row.probes),
-        hindrances, row.cause or "", len(row.lost), running.get(row.pk, 0),
+        hindrances, row.cause or "", len(row.lost), busy,
     )  # fmt: skip
 
 
