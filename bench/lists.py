@@ -51,8 +51,9 @@ def _measure(scratch: Path) -> list[tuple[str, int, float]]:
     for path in PATHS:
         with CaptureQueriesContext(connection) as queries:
             assert browser.get(f"/api/v1/{path}").status_code == 200, path
+        asked = len(queries)
         times = sorted(_time(browser, path) for _ in range(CALLS))
-        found.append((path, len(queries), times[int(CALLS * 0.95)] / PROMISED_S))
+        found.append((path, asked, times[int(CALLS * 0.95)] / PROMISED_S))
     return found
 
 

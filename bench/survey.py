@@ -49,10 +49,8 @@ def bench_survey() -> Measured:
         try:
             while not announce.exists():
                 time.sleep(0.1)
-            ratio, requests = asyncio.run(_compare(json.loads(announce.read_text())))
-            return Measured(
-                ratio, requests, _peak(floor.pid), resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 2**20
-            )
+            ratio, requests, own_gb = asyncio.run(_compare(json.loads(announce.read_text())))
+            return Measured(ratio, requests, _peak(floor.pid), own_gb)
         finally:
             floor.send_signal(signal.SIGTERM)
             floor.wait()
@@ -64,18 +62,19 @@ def _peak(pid: int) -> float:
     return int(found[1]) / 2**20 if found else 0.0
 
 
-async def _compare(told: dict[str, Any]) -> tuple[float, dict[str, float]]:
+async def _compare(told: dict[str, Any]) -> tuple[float, dict[str, float], float]:
     endpoints = [
         Endpoint(name=t["name"], url=t["url"], user=t["user"], password=t["password"]) for t in told["targets"]
     ]
     paths: dict[str, list[str]] = {}
     await _survey(endpoints, told["ca"], paths)
+    own_gb = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 2**20
     ours = await _survey(endpoints, told["ca"], None)
     bare = await _bare(told, paths)
     by_kind: dict[str, list[int]] = {}
     for target in told["targets"]:
         by_kind.setdefault(target["generation"], []).append(len(paths[target["url"]]))
-    return ours / bare, {kind: statistics.mean(counts) for kind, counts in sorted(by_kind.items())}
+    return ours / bare, {kind: statistics.mean(counts) for kind, counts in sorted(by_kind.items())}, own_gb
 
 
 async def _survey(endpoints: list[Endpoint], ca: str, paths: dict[str, list[str]] | None) -> float:

@@ -43,6 +43,8 @@ class Limits:
     """The same for controllers too old to tell what they support."""
     read_tries: int = 3
     """How often a read is tried when the controller is busy or the line breaks. Only ever reads."""
+    idle_s: float = 3.0
+    """How long an idle connection is kept: a survey of thousands must not hold all of them open."""
     longest_wait_s: float = 30.0
     """A controller that asks for more than this is given up for now."""
 
@@ -69,7 +71,9 @@ class Client:
         self._shown: dict[str, bytes] = {}
 
     async def __aenter__(self) -> Client:
-        connector = aiohttp.TCPConnector(limit=0, limit_per_host=self.limits.per_host)
+        connector = aiohttp.TCPConnector(
+            limit=0, limit_per_host=self.limits.per_host, keepalive_timeout=self.limits.idle_s
+        )
         timeout = aiohttp.ClientTimeout(total=self.limits.request_s, sock_connect=self.limits.connect_s)
         self._http = aiohttp.ClientSession(
             connector=connector, timeout=timeout, cookie_jar=aiohttp.DummyCookieJar(), trust_env=False

@@ -48,14 +48,26 @@ class Snapshot:
         return [s for name, s in self.standings.items() if name in wanted]
 
     @cached_property
+    def counts(self) -> dict[str, tuple[int, int]]:
+        """How many components of each server are off the baseline, and how many exposed. Equal states count once."""
+        known: dict[int, tuple[int, int]] = {}
+        found = {}
+        for name, standing in self.standings.items():
+            if id(standing.drift) not in known:
+                verdicts = [drift.verdict for drift in standing.drift]
+                known[id(standing.drift)] = (sum(v in OFF_BASELINE for v in verdicts), verdicts.count(Verdict.EXPOSED))
+            found[name] = known[id(standing.drift)]
+        return found
+
+    @cached_property
     def tally(self) -> dict[str, int]:
         """The counts of the frame."""
-        verdicts = [[d.verdict for d in s.drift] for s in self.standings.values()]
+        counts = self.counts.values()
         return {
-            "components": sum(map(len, verdicts)),
-            "off": sum(v in OFF_BASELINE for mine in verdicts for v in mine),
-            "exposed": sum(v is Verdict.EXPOSED for mine in verdicts for v in mine),
-            "exposed_servers": sum(Verdict.EXPOSED in mine for mine in verdicts),
+            "components": sum(len(standing.drift) for standing in self.standings.values()),
+            "off": sum(off for off, _ in counts),
+            "exposed": sum(exposed for _, exposed in counts),
+            "exposed_servers": sum(exposed > 0 for _, exposed in counts),
         }
 
 

@@ -7,6 +7,7 @@ from collections import Counter
 from collections.abc import Sequence
 from typing import Any
 
+from ordnung.core.baseline import Position
 from ordnung.core.drift import Drift, Verdict
 from ordnung.core.house import Standing
 from ordnung.core.route import Route
@@ -21,26 +22,30 @@ _WEIGHT = (
     Verdict.PENDING, Verdict.BEHIND, Verdict.STRANDED, Verdict.EXPOSED,
 )  # fmt: skip
 """From what matters least in a folded cell to what matters most."""
+_RANK = {verdict: place for place, verdict in enumerate(_WEIGHT)}
+Pair = tuple[Position, Drift]
 
 
 def worst(verdicts: Sequence[Verdict]) -> Verdict:
     """The verdict that stands for several components of one kind."""
-    return max(verdicts, key=_WEIGHT.index, default=Verdict.UNREAD)
+    return max(verdicts, key=_RANK.__getitem__, default=Verdict.UNREAD)
 
 
 def glyph_row(standing: Standing) -> list[dict[str, Any]]:
     """The cells of a server: the fixed six, then others that are fitted."""
-    kinds = [*FIXED, *sorted({p.component.kind for p in standing.positions} - set(FIXED))]
-    return [cell(standing, kind) for kind in kinds]
+    by_kind: dict[str, list[Pair]] = {}
+    for pair in zip(standing.positions, standing.drift, strict=True):
+        by_kind.setdefault(pair[0].component.kind, []).append(pair)
+    kinds = [*FIXED, *sorted(by_kind.keys() - set(FIXED))]
+    return [cell(standing, kind, by_kind.get(kind, [])) for kind in kinds]
 
 
-def cell(standing: Standing, kind: str) -> dict[str, Any]:
-    """One cell: the worst verdict of the kind, how deep, and the versions found."""
-    pairs = [(p, d) for p, d in zip(standing.positions, standing.drift, strict=True) if p.component.kind == kind]
+def cell(standing: Standing, kind: str, pairs: Sequence[Pair]) -> dict[str, Any]:
+    """One cell: the worst verdict of a kind's components, how deep, and the versions found."""
     verdict = worst([drift.verdict for _, drift in pairs]).word if pairs else "unread"
     versions = Counter(p.component.version or "unread" for p, _ in pairs)
     spoken = ", ".join(f"{v} ×{n}" if len(pairs) > 1 and len(versions) > 1 else v for v, n in versions.most_common())
-    leading = max(pairs, key=lambda pair: _WEIGHT.index(pair[1].verdict), default=None)
+    leading = max(pairs, key=lambda pair: _RANK[pair[1].verdict], default=None)
     slots = {p.component.slot for p, _ in pairs}
     stops = sorted(
         {w.to for w in standing.route.writes if w.slot in slots and w.to != (leading[1].target if leading else "")}

@@ -154,8 +154,7 @@ def _sorted(names: list[str], house: Snapshot, by: str) -> list[str]:
             return -standing.route.outages
         if by == "read_at":
             return standing.server.read_at.timestamp() if standing.server.read_at else 0.0
-        wanted = OFF_BASELINE if by == "-off" else (Verdict.EXPOSED,)
-        return -sum(d.verdict in wanted for d in standing.drift)
+        return -house.counts[name][0 if by == "-off" else 1]
 
     return sorted(names, key=key) if by in SORTS and by != "name" else names
 
