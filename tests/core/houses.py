@@ -6,8 +6,9 @@ import datetime
 from typing import Any
 
 from ordnung.core.baseline import Position, locate
-from ordnung.core.catalog import Catalogs, Issue, Need, Product, Release
+from ordnung.core.catalog import Issue, Need, Product, Release
 from ordnung.core.components import Component, Server
+from ordnung.core.matching import Catalogs
 from ordnung.core.route import Route
 from ordnung.core.rules import FIXED_RULES, Rule
 

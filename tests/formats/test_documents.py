@@ -91,13 +91,13 @@ releases = st.builds(
 )
 products = st.builds(
     Product, names, names, st.sampled_from(["bios", "nic"]), st.just("dotted"),
-    st.just(({"software_id": "X", "pci": "ffe3:*:*:*"},)),
+    names.map(lambda name: ({"software_id": name, "pci": "ffe3:*:*:*"},)),
     st.lists(releases, max_size=4, unique_by=lambda r: r.version).map(tuple),
 )  # fmt: skip
 issues = st.builds(
     Issue, maker=names, catalog=names, issue=names, issued=st.dates(), base=st.text(max_size=10),
     models=st.lists(names, max_size=3).map(tuple),
-    products=st.lists(products, max_size=3, unique_by=lambda p: p.id).map(tuple),
+    products=st.lists(products, max_size=3, unique_by=(lambda p: p.id, lambda p: p.fits[0]["software_id"])).map(tuple),
 )  # fmt: skip
 
 

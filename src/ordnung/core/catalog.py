@@ -1,19 +1,20 @@
-"""The catalog model: makers' lists of products and their releases, and what fits what."""
+"""The catalog model: makers' lists of products and their releases in dated issues."""
 
 from __future__ import annotations
 
+import bisect
 import datetime
-import fnmatch
 from collections.abc import Iterable
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from functools import cached_property
 
-from ordnung.core.components import Component
 from ordnung.core.versions import Key, version_key
 
 ACTIVATIONS = ("at once", "controller restart", "server reboot", "power cycle")
 IMPORTANCES = ("routine", "stability", "security")
 """From least to most."""
+MANY_VERSIONS = 10_000
+"""So many keys a product remembers; versions come from devices, so there must be an end to it."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -78,9 +79,28 @@ class Product:
         """The versions in the catalog's order."""
         return tuple(release.version for release in self.releases)
 
+    @cached_property
+    def _places(self) -> dict[str, int]:
+        return {name.strip(): place for place, name in reversed(list(enumerate(self.listed)))}
+
     def key(self, version: str) -> Key | None:
         """The sortable key of any version string under this product's scheme, or None."""
-        return version_key(self.scheme, version, self.listed)
+        known = self._known_keys
+        if version not in known:
+            if len(known) > MANY_VERSIONS:
+                known.clear()
+            known[version] = self._find_key(version)
+        return known[version]
+
+    @cached_property
+    def _known_keys(self) -> dict[str, Key | None]:
+        return {}
+
+    def _find_key(self, version: str) -> Key | None:
+        if self.scheme == "listed":
+            place = self._places.get(version.strip())
+            return None if place is None else (place,)
+        return version_key(self.scheme, version)
 
     @cached_property
     def ordered(self) -> tuple[Release, ...]:
@@ -89,8 +109,13 @@ class Product:
         return tuple(release for _, release in sorted(keyed, key=lambda pair: pair[0]))
 
     @cached_property
+    def _keys(self) -> list[Key]:
+        """The keys of ``ordered``, which they are sorted by."""
+        return [key for release in self.ordered if (key := self.key(release.version)) is not None]
+
+    @cached_property
     def _by_key(self) -> dict[Key, Release]:
-        return {key: release for release in self.ordered if (key := self.key(release.version)) is not None}
+        return dict(zip(self._keys, self.ordered, strict=True))
 
     def find(self, version: str) -> Release | None:
         """The release equal to ``version`` by the scheme (V11), or None."""
@@ -105,7 +130,15 @@ class Product:
         high = self.key(upto)
         if low is None or high is None:
             return ()
-        return tuple(r for r in self.ordered if low < (self.key(r.version) or ()) <= high)
+        return self.ordered[bisect.bisect_right(self._keys, low) : bisect.bisect_right(self._keys, high)]
+
+    def rank(self, version: str) -> int | None:
+        """2 i + 1 for the i-th orderable release, the even number between for what lies between; None unordered."""
+        key = self.key(version)
+        if key is None:
+            return None
+        lower = bisect.bisect_left(self._keys, key)
+        return 2 * lower + (lower < len(self._keys) and self._keys[lower] == key)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -119,89 +152,17 @@ class Issue:
     base: str = ""
     models: tuple[str, ...] = ()
     products: tuple[Product, ...] = ()
+    signed_by: str = ""
+    """The name of the trusted key whose signature was found good; empty for an unsigned issue."""
+
+    @property
+    def name(self) -> str:
+        """Maker and issue, as people speak of it."""
+        return f"{self.maker} {self.issue}"
 
     def covers(self, model: str) -> bool:
         """Whether this issue speaks for servers of ``model``."""
         return not self.models or model in self.models
-
-
-@dataclass(frozen=True)
-class Match:
-    """What a component was found to be: a product, or the reason why none."""
-
-    product: Product | None
-    issue: Issue | None = None
-    reason: str = ""
-
-
-@dataclass
-class Catalogs:
-    """All issues at hand, answering which product a component is."""
-
-    issues: tuple[Issue, ...] = ()
-    _cache: dict[tuple[str | None, ...], Match] = field(default_factory=dict, repr=False)
-
-    def for_model(self, model: str) -> tuple[Issue, ...]:
-        """Per catalog the latest issue that covers ``model`` (D2)."""
-        latest: dict[tuple[str, str], Issue] = {}
-        for issue in self.issues:
-            name = (issue.maker, issue.catalog)
-            if issue.covers(model) and (name not in latest or issue.issued > latest[name].issued):
-                latest[name] = issue
-        return tuple(latest[name] for name in sorted(latest))
-
-    def match(self, model: str, component: Component) -> Match:
-        """The product of a component in a server of ``model`` (D1), with the reason if there is none."""
-        question = (model, component.software_id, component.pci, component.part)
-        if question not in self._cache:
-            self._cache[question] = self._search(model, component)
-        return self._cache[question]
-
-    def _search(self, model: str, component: Component) -> Match:
-        best: dict[str, tuple[Product, Issue]] = {}
-        best_keys = 0
-        for issue in self.for_model(model):
-            for product in issue.products:
-                keys = max((len(f) for f in product.fits if fits(f, model, component)), default=0)
-                if keys > best_keys:
-                    best, best_keys = {}, keys
-                if keys and keys == best_keys:
-                    best[product.id] = (product, issue)
-        if len(best) == 1:
-            product, issue = next(iter(best.values()))
-            return Match(product, issue)
-        if best:
-            return Match(None, reason=f"fits {' and '.join(sorted(best))} equally well")
-        return Match(None, reason="no catalog lists it")
-
-    def products(self) -> tuple[Product, ...]:
-        """Every product of the latest issues, by id."""
-        found: dict[str, tuple[datetime.date, Product]] = {}
-        for issue in self.issues:
-            for product in issue.products:
-                if product.id not in found or issue.issued >= found[product.id][0]:
-                    found[product.id] = (issue.issued, product)
-        return tuple(found[name][1] for name in sorted(found))
-
-
-def fits(entry: dict[str, str], model: str, component: Component) -> bool:
-    """Whether one ``fits`` entry (a conjunction) holds; a key the reading lacks does not (D1)."""
-    facts = {
-        "software_id": component.software_id,
-        "pci": component.pci,
-        "model": model,
-        "part": component.part,
-    }
-    return bool(entry) and all(_fits_key(key, pattern, facts.get(key)) for key, pattern in entry.items())
-
-
-def _fits_key(key: str, pattern: str, fact: str | None) -> bool:
-    if fact is None:
-        return False
-    if key == "pci":
-        wanted, have = pattern.lower().split(":"), fact.lower().split(":")
-        return len(wanted) == len(have) and all(map(fnmatch.fnmatchcase, have, wanted))
-    return fact == pattern
 
 
 def worst_importance(releases: Iterable[Release]) -> str | None:

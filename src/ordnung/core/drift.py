@@ -121,17 +121,8 @@ class Ranks:
         """The rank of a version on the product's scale, or None when it can't be ordered."""
         question = (number, version)
         if question not in self._versions:
-            self._versions[question] = self._search(product, version)
+            self._versions[question] = product.rank(version)
         return self._versions[question]
-
-    @staticmethod
-    def _search(product: Product, version: str) -> int | None:
-        key = product.key(version)
-        if key is None:
-            return None
-        keys = [product.key(release.version) or () for release in product.ordered]
-        lower = sum(1 for other in keys if other < key)
-        return 2 * lower + (1 if key in keys else 0)
 
 
 def build_columns(positions: Sequence[Position], stranded: Sequence[bool]) -> Columns:
@@ -259,13 +250,15 @@ def judge_server(positions: Sequence[Position], stranded: Mapping[str, str]) -> 
 
 
 def signature(model: str, positions: Sequence[Position]) -> tuple[object, ...]:
-    """What makes two servers equal for drift and route: model, products, versions, targets."""
+    """What makes two servers equal for drift and route: model, products, issues, versions, targets and rules."""
     rows = sorted(
         (
             p.product.id if p.product else "",
             p.component.version or "",
             p.component.waiting or "",
+            f"{i.maker} {i.catalog} {i.issue}" if (i := p.match.issue) else "",
             (p.target.version or "-") if p.target else "",
+            p.target.rule if p.target and p.target.rule is not None else -1,
             str(p.component.updateable),
             p.component.slot,
         )

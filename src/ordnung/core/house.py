@@ -7,9 +7,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 from ordnung.core.baseline import Position, locate
-from ordnung.core.catalog import Catalogs
 from ordnung.core.components import Server
 from ordnung.core.drift import Drift, judge_server, signature
+from ordnung.core.matching import Catalogs
 from ordnung.core.route import Route, plan_route
 from ordnung.core.rules import Rule
 
@@ -57,6 +57,28 @@ def judge_house(
             known = memory.states[key] = _judge_one(server, catalogs, rules, day, memory.routes)
         standings.append(known if known.server is server else _same_as(known, server))
     return tuple(standings)
+
+
+def judge_again(
+    standings: Sequence[Standing], catalogs: Catalogs, rules: Sequence[Rule], today: datetime.date, memory: Memory
+) -> tuple[Standing, ...]:
+    """The same servers under another baseline: servers that were in one state are judged together."""
+    named = {name for rule in rules for name in rule.where.get("server", ())}
+    told = {name for rule in rules for name in rule.where.get("group", ())}
+    judged: dict[tuple[object, ...], Standing] = {}
+    result = []
+    for standing in standings:
+        server = standing.server
+        key = (
+            id(standing.drift) if standing.drift else server.name,
+            server.name if server.name in named else None,
+            server.group if server.group in told else None,
+        )
+        known = judged.get(key)
+        if known is None:
+            known = judged[key] = _judge_one(server, catalogs, rules, today, memory.routes)
+        result.append(known if known.server is server else _same_as(known, server))
+    return tuple(result)
 
 
 def _state_key(server: Server) -> tuple[object, ...]:

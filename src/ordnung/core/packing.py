@@ -15,11 +15,11 @@ REASONS = ("target", "must stop", "way back")
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Packed:
-    """One release to be packed: why, and for which servers. ``base`` is the mirror it comes from."""
+    """One release to be packed: why, for which servers, and by which issue, whose ``base`` it comes from."""
 
     product: Product
     release: Release
-    base: str
+    issue: Issue
     reasons: tuple[str, ...]
     servers: tuple[str, ...]
 
@@ -28,7 +28,7 @@ class Packed:
 class _Draft:
     product: Product
     release: Release
-    base: str
+    issue: Issue
     reasons: set[str] = field(default_factory=set)
     servers: set[str] = field(default_factory=set)
 
@@ -45,7 +45,7 @@ def plan_packing(standings: Sequence[Standing]) -> tuple[Packed, ...]:
         Packed(
             product=draft.product,
             release=draft.release,
-            base=draft.base,
+            issue=draft.issue,
             reasons=tuple(reason for reason in REASONS if reason in draft.reasons),
             servers=tuple(sorted(draft.servers)),
         )
@@ -75,7 +75,7 @@ def _add(
     release = product.find(version)
     if release is None or product.key(version) is None:
         return
-    draft = drafts.setdefault((product.id, release.version), _Draft(product, release, issue.base))
+    draft = drafts.setdefault((product.id, release.version), _Draft(product, release, issue))
     draft.reasons.add(reason)
     draft.servers.add(server)
 

@@ -72,7 +72,7 @@ async def _fetch_one(line: Packed, fetcher: Fetcher, told: Told) -> Path:
         tasks.add(task)
         task.add_done_callback(tasks.discard)
 
-    path = await fetcher.fetch(line.base, payload, progress)
+    path = await fetcher.fetch(line.issue.base, payload, progress)
     await asyncio.gather(*tasks)
     await asyncio.to_thread(check_identity, path, line.product, line.release.version, payload.path)
     return path

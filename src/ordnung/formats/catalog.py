@@ -6,35 +6,53 @@ import datetime
 from typing import Any
 
 from ordnung.core.catalog import Fix, Issue, Need, Payload, Product, Release
+from ordnung.core.matching import find_ties
 from ordnung.formats.documents import parse_document, write_document
-from ordnung.formats.errors import FormatError
+from ordnung.formats.errors import Fault, FormatError
 
 
-def parse_catalog(raw: bytes, source: str = "catalog") -> Issue:
+def parse_catalog(raw: bytes, source: str = "catalog", signed_by: str = "") -> Issue:
     """One issue of a catalog.
 
+    Args:
+        signed_by: the name of the trusted key that signed these very bytes, if one did.
+
     Raises:
-        FormatError: not a whole, valid catalog; also for dates that do not exist, a product that
-            stands twice, two releases that compare equal (V10) and releases listed against their order.
+        FormatError: not a whole, valid catalog. Every fault is named: also dates that do not exist, a
+            product that stands twice, two releases that compare equal (V10), products that one
+            component would fit equally well (D1).
     """
     document = parse_document(raw, "catalog", source)
-    products = tuple(_product(entry, source, f"products.{place}") for place, entry in enumerate(document["products"]))
-    ids = [product.id for product in products]
-    for place, name in enumerate(ids):
-        if name in ids[:place]:
-            raise FormatError(source, f"products.{place}.id", f"{name} stands twice")
-    return Issue(
+    faults: list[Fault] = []
+    products = tuple(_product(entry, faults, f"products.{place}") for place, entry in enumerate(document["products"]))
+    places: dict[str, int] = {}
+    for place, product in enumerate(products):
+        if places.setdefault(product.id, place) != place:
+            faults.append(Fault(f"products.{place}.id", f"{product.id} stands twice"))
+    issue = Issue(
         maker=document["maker"],
         catalog=document["catalog"],
         issue=document["issue"],
-        issued=_date(document["issued"], source, "issued"),
+        issued=_date(document["issued"], faults, "issued") or datetime.date.min,
         base=document.get("base", ""),
         models=tuple(document.get("models", ())),
         products=products,
+        signed_by=signed_by,
     )
+    for tie in find_ties(issue):
+        if tie.one != tie.other:
+            told = f"{tie.one} and {tie.other} fit the same components equally well ({_spell(tie.entry)})"
+            faults.append(Fault(f"products.{places[tie.other]}.fits", told))
+    if faults:
+        raise FormatError.of(source, faults)
+    return issue
 
 
-def _product(entry: dict[str, Any], source: str, place: str) -> Product:
+def _spell(entry: dict[str, str]) -> str:
+    return ", ".join(f"{key} {value}" for key, value in sorted(entry.items()))
+
+
+def _product(entry: dict[str, Any], faults: list[Fault], place: str) -> Product:
     product = Product(
         id=entry["id"],
         name=entry["name"],
@@ -42,23 +60,25 @@ def _product(entry: dict[str, Any], source: str, place: str) -> Product:
         scheme=entry.get("scheme", "listed"),
         fits=tuple(entry.get("fits", ())),
         releases=tuple(
-            _release(release, source, f"{place}.releases.{number}") for number, release in enumerate(entry["releases"])
+            _release(release, faults, f"{place}.releases.{number}") for number, release in enumerate(entry["releases"])
         ),
     )
-    seen: dict[object, str] = {}
+    seen: dict[object, int] = {}
     for number, release in enumerate(product.releases):
         key = product.key(release.version)
-        if key is not None and seen.setdefault(key, release.version) is not release.version:
-            where = f"{place}.releases.{number}.version"
-            raise FormatError(source, where, f"{release.version} equals {seen[key]} of the same product")
+        if key is not None and seen.setdefault(key, number) != number:
+            equal = product.releases[seen[key]].version
+            faults.append(
+                Fault(f"{place}.releases.{number}.version", f"{release.version} equals {equal} of the same product")
+            )
     return product
 
 
-def _release(entry: dict[str, Any], source: str, place: str) -> Release:
+def _release(entry: dict[str, Any], faults: list[Fault], place: str) -> Release:
     released = entry.get("released")
     return Release(
         version=entry["version"],
-        released=_date(released, source, f"{place}.released") if released else None,
+        released=_date(released, faults, f"{place}.released") if released else None,
         importance=entry.get("importance"),
         fixes=tuple(Fix(**fix) for fix in entry.get("fixes", ())),
         payload=_payload(entry),
@@ -83,11 +103,12 @@ def _payload(entry: dict[str, Any]) -> Payload | None:
     return Payload(path=chosen["path"], size=chosen["size"], sha256=chosen["sha256"])
 
 
-def _date(text: str, source: str, place: str) -> datetime.date:
+def _date(text: str, faults: list[Fault], place: str) -> datetime.date | None:
     try:
         return datetime.date.fromisoformat(text)
     except ValueError:
-        raise FormatError(source, place, f"{text} is not a date") from None
+        faults.append(Fault(place, f"{text} is not a date"))
+        return None
 
 
 def write_catalog(issue: Issue) -> bytes:

@@ -10,12 +10,13 @@ from typing import Any
 
 import jsonschema
 
-from ordnung.formats.errors import FormatError
+from ordnung.formats.errors import Fault, FormatError
 
 MAX_BYTES = 64 * 1024 * 1024
 """A catalog of 100,000 releases is about 50 MB; anything larger is not one of our documents."""
-MAX_DEPTH = 24
-"""Our documents nest at most 8 deep."""
+MAX_DEPTH = 64
+"""Our documents nest at most 8 deep; an advisory's product tree is the deepest that is read."""
+MAX_FAULTS = 200
 
 
 @functools.cache
@@ -34,12 +35,25 @@ def parse_document(raw: bytes, name: str, source: str) -> dict[str, Any]:
 
     Raises:
         FormatError: too large, cut short, not JSON, of another format or version, or not by the
-            schema; up to five faults are named with their places.
+            schema; every fault is named with its place.
+    """
+    document = load_json(raw, source)
+    if document.get("format") != f"ordnung.{name}/1":
+        raise FormatError(source, "format", f"{document.get('format')!r} is not ordnung.{name}/1")
+    check_schema(document, name, source)
+    return document
+
+
+def load_json(raw: bytes, source: str) -> dict[str, Any]:
+    """A JSON object from bytes, bounded in size and depth, no name twice in one object.
+
+    Raises:
+        FormatError: too large, cut short, not JSON, not an object or nested too deeply.
     """
     if len(raw) > MAX_BYTES:
         raise FormatError(source, "", f"larger than {MAX_BYTES // 2**20} MiB")
     try:
-        document = json.loads(raw.decode("utf-8"), object_pairs_hook=_no_doubles)
+        document = json.loads(raw.decode("utf-8"), object_pairs_hook=_no_doubles, parse_constant=_no_constant)
     except RecursionError:
         raise FormatError(source, "", "nested too deeply") from None
     except UnicodeDecodeError as error:
@@ -50,7 +64,15 @@ def parse_document(raw: bytes, name: str, source: str) -> dict[str, Any]:
         raise FormatError(source, f"line {error.lineno}, column {error.colno}", what) from None
     except ValueError as error:
         raise FormatError(source, "", str(error)) from None
-    return _check(document, name, source)
+    if not isinstance(document, dict):
+        raise FormatError(source, "", "not a JSON object")
+    if _depth(document) > MAX_DEPTH:
+        raise FormatError(source, "", "nested too deeply")
+    return document
+
+
+def _no_constant(word: str) -> float:
+    raise ValueError(f"{word} is not a number in JSON")
 
 
 def _no_doubles(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
@@ -60,29 +82,11 @@ def _no_doubles(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
     return result
 
 
-def _check(document: Any, name: str, source: str) -> dict[str, Any]:
-    if not isinstance(document, dict):
-        raise FormatError(source, "", "not a JSON object")
-    if document.get("format") != f"ordnung.{name}/1":
-        raise FormatError(source, "format", f"{document.get('format')!r} is not ordnung.{name}/1")
-    if _depth(document) > MAX_DEPTH:
-        raise FormatError(source, "", "nested too deeply")
+def check_schema(document: dict[str, Any], name: str, source: str) -> None:
+    """Check a document against a shipped schema. Raises FormatError with every fault, in order of place."""
     faults = sorted(_validator(name).iter_errors(document), key=lambda e: [str(p) for p in e.absolute_path])
     if faults:
-        places = [f"{_path(fault)}: {fault.message[:160]}" for fault in faults[:5]]
-        raise FormatError(
-            source,
-            places[0].split(": ", 1)[0],
-            "; ".join(p.split(": ", 1)[1] for p in places[:1]) + _others(places, faults),
-        )
-    return document
-
-
-def _others(places: list[str], faults: list[Any]) -> str:
-    if len(places) < 2:
-        return ""
-    more = f" and {len(faults) - len(places)} more" if len(faults) > len(places) else ""
-    return "; also " + "; ".join(places[1:]) + more
+        raise FormatError.of(source, [Fault(_path(fault), fault.message[:160]) for fault in faults[:MAX_FAULTS]])
 
 
 def _path(fault: jsonschema.ValidationError) -> str:

@@ -2,15 +2,38 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from typing import NamedTuple
+
+SHOWN = 5
+"""So many faults go into the sentence; all are in ``faults``."""
+
+
+class Fault(NamedTuple):
+    """One thing that is wrong: ``place`` is a JSON path or a byte offset, ``what`` says why."""
+
+    place: str
+    what: str
+
 
 class FormatError(Exception):
-    """A file can't be read. ``place`` tells where (a JSON path or a byte offset), ``what`` why.
+    """A file can't be read. ``place`` tells where the first fault lies, ``what`` why; ``faults`` has all of them.
 
     ``code`` is stable and goes into problem documents.
     """
 
     code = "format"
 
-    def __init__(self, source: str, place: str, what: str) -> None:
+    def __init__(self, source: str, place: str, what: str, faults: Sequence[Fault] = ()) -> None:
         self.source, self.place, self.what = source, place, what
+        self.faults = tuple(faults) or (Fault(place, what),)
         super().__init__(f"{source}: {place}: {what}" if place else f"{source}: {what}")
+
+    @classmethod
+    def of(cls, source: str, faults: Sequence[Fault]) -> FormatError:
+        """One error for all faults of a file, the first of which leads."""
+        first, *others = faults
+        told = "; ".join(f"{fault.place}: {fault.what}" for fault in others[: SHOWN - 1])
+        more = f" and {len(faults) - SHOWN} more" if len(faults) > SHOWN else ""
+        what = f"{first.what}; also {told}{more}" if others else first.what
+        return cls(source, first.place, what, faults)

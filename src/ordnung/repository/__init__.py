@@ -7,18 +7,28 @@ from ordnung.repository.fetch import Fetcher
 from ordnung.repository.identity import check_identity
 from ordnung.repository.keys import SealKeys, open_keys
 from ordnung.repository.serve import PayloadServer
+from ordnung.repository.sources import Brought, Looked, Mirror, has_packages, look, look_into_folder
 from ordnung.repository.store import ContentStore
+from ordnung.repository.tuf_source import look_into_tuf, read_root
 
 __all__ = [
+    "Brought",
     "Checked",
     "Content",
     "ContentStore",
     "Fetcher",
+    "Looked",
+    "Mirror",
     "PayloadServer",
     "RepositoryError",
     "SealKeys",
     "check_identity",
     "check_repository",
+    "has_packages",
+    "look",
+    "look_into_folder",
+    "look_into_tuf",
     "open_keys",
+    "read_root",
     "write_out",
 ]

@@ -6,7 +6,7 @@ from __future__ import annotations
 class RepositoryError(Exception):
     """A payload or a repository was refused. ``file`` names the culprit, ``what`` says why.
 
-    ``code`` is one of: missing, altered, cut short, expired, foreign, unreachable, broken.
+    ``code`` is one of: missing, altered, cut short, expired, older, foreign, unreachable, broken.
     """
 
     def __init__(self, code: str, file: str, what: str) -> None:

@@ -1,0 +1,86 @@
+"""What each house rule does on this fleet: what it matches, what it decides, and when it does nothing."""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+
+from ordnung.core.catalog import Product
+from ordnung.core.components import Server
+from ordnung.core.folds import Fold
+from ordnung.core.rules import Rule
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RuleFinding:
+    """One rule on this fleet. ``note`` is empty unless the rule does nothing; then it says why.
+
+    Counts are of (server, product) pairs; ``shadowed_by`` are the places of the rules that come first.
+    """
+
+    matches: int
+    decides: int
+    shadowed_by: tuple[int, ...] = ()
+    note: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Fitting:
+    """Servers that are alike for every rule, and the products fitted in them."""
+
+    server: Server
+    products: tuple[Product, ...]
+    count: int
+
+
+def fit_together(folds: Sequence[Fold], rules: Sequence[Rule], groups: Mapping[str, str | None]) -> tuple[Fitting, ...]:
+    """The fleet as the rules can tell it apart: by model and products, by name and group where a rule names one."""
+    named = {name for rule in rules for name in rule.where.get("server", ())}
+    told = {name for rule in rules for name in rule.where.get("group", ())}
+    found: dict[tuple[object, ...], tuple[Server, tuple[Product, ...], int]] = {}
+    for fold in folds:
+        products = tuple({p.product.id: p.product for p in fold.standing.positions if p.product}.values())
+        for name in fold.names:
+            group = groups.get(name) if groups.get(name) in told else None
+            key = (fold.standing.server.model, tuple(p.id for p in products), name if name in named else None, group)
+            server, _, count = found.get(key, (None, (), 0))
+            if server is None:
+                server = replace(fold.standing.server, name=name, group=group)
+            found[key] = (server, products, count + 1)
+    return tuple(Fitting(server, products, count) for server, products, count in found.values())
+
+
+def check_rules(fittings: Sequence[Fitting], rules: Sequence[Rule], today: datetime.date) -> tuple[RuleFinding, ...]:
+    """A finding per rule, in order."""
+    matches, decides = [0] * len(rules), [0] * len(rules)
+    before: list[set[int]] = [set() for _ in rules]
+    for fitting in fittings:
+        for product in fitting.products:
+            hit = [n for n, rule in enumerate(rules) if rule.applies(fitting.server, product, today)]
+            for place in hit:
+                matches[place] += fitting.count
+            if hit:
+                decides[hit[0]] += fitting.count
+                for place in hit[1:]:
+                    before[place].add(hit[0])
+    return tuple(
+        RuleFinding(
+            matches=matches[n],
+            decides=decides[n],
+            shadowed_by=tuple(sorted(before[n])) if matches[n] and not decides[n] else (),
+            note=_note(rule, matches[n], decides[n], sorted(before[n]), today),
+        )
+        for n, rule in enumerate(rules)
+    )
+
+
+def _note(rule: Rule, matches: int, decides: int, before: Sequence[int], today: datetime.date) -> str:
+    if rule.until is not None and today > rule.until:
+        return f"ended on {rule.until.isoformat()}; it decides nothing any more"
+    if not matches:
+        return "matches nothing that is fitted here"
+    if not decides:
+        places = " and ".join(str(place + 1) for place in before)
+        return f"decides nothing: rule {places} comes first for everything it matches"
+    return ""

@@ -1,0 +1,191 @@
+"""Security advisories in the Common Security Advisory Framework 2.0 (OASIS), read only.
+
+What is taken: the tracking data, the product tree with all three ways of naming products (branches,
+full_product_names, relationships), product_status, scores and remediations. Mandatory tests 6.1.1
+(missing definition of product id), 6.1.2 (multiple definition) and 6.1.6 (contradicting status) are made.
+"""
+
+from __future__ import annotations
+
+import datetime
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from typing import Any
+
+from ordnung.core.advisories import Advisory, Range, Remedy, Statement
+from ordnung.formats.documents import check_schema, load_json
+from ordnung.formats.errors import Fault, FormatError
+
+MAX_BRANCHES = 30
+"""A product tree nests vendor, family, name, version and little else."""
+_STATUS = {
+    "known_affected": "affected", "first_affected": "affected", "last_affected": "affected",
+    "fixed": "fixed", "first_fixed": "fixed", "recommended": "fixed",
+    "known_not_affected": "not affected", "under_investigation": "open",
+}  # fmt: skip
+_GROUPS = {"affected": "affected", "not affected": "not affected", "fixed": "fixed", "open": "under investigation"}
+_CONSTRAINT = re.compile(r"(<=|>=|!=|=|<|>)?\s*([^<>=!|\s][^<>=!|]*)")
+
+
+@dataclass
+class _Tree:
+    """Products by product id, and every fault met."""
+
+    products: dict[str, _Named] = field(default_factory=dict)
+    faults: list[Fault] = field(default_factory=list)
+
+
+@dataclass(frozen=True)
+class _Named:
+    name: str
+    vendor: str = ""
+    identifiers: tuple[str, ...] = ()
+    versions: Range = field(default_factory=Range)
+
+
+def parse_advisory(raw: bytes, source: str = "advisory") -> Advisory:
+    """One advisory.
+
+    Raises:
+        FormatError: not a whole, valid CSAF 2.0 document; every fault is named with its place.
+    """
+    document = load_json(raw, source)
+    check_schema(document, "csaf", source)
+    tree = _Tree()
+    _walk(document.get("product_tree", {}), tree)
+    vulnerabilities = document.get("vulnerabilities", [])
+    statements = [s for n, v in enumerate(vulnerabilities) for s in _statements(v, f"vulnerabilities.{n}", tree)]
+    head = document["document"]
+    released = _moment(head["tracking"]["current_release_date"], tree)
+    if tree.faults:
+        raise FormatError.of(source, tree.faults)
+    scores = [
+        cvss["baseScore"]
+        for vulnerability in vulnerabilities
+        for score in vulnerability.get("scores", ())
+        for name, cvss in score.items()
+        if name in ("cvss_v2", "cvss_v3") and "baseScore" in cvss
+    ]
+    return Advisory(
+        id=head["tracking"]["id"],
+        publisher=head["publisher"]["name"],
+        title=head["title"],
+        version=head["tracking"]["version"],
+        released=released,
+        score=max(scores, default=None),
+        statements=tuple(dict.fromkeys(statements)),
+        remedies=tuple(
+            dict.fromkeys(
+                Remedy(category=remedy["category"].replace("_", " "), details=remedy["details"])
+                for vulnerability in vulnerabilities
+                for remedy in vulnerability.get("remediations", ())
+            )
+        ),
+        notes="\n".join(n["text"] for n in head.get("notes", ()) if n["category"] in ("summary", "description")),
+    )
+
+
+def _moment(text: str, tree: _Tree) -> datetime.datetime:
+    try:
+        found = datetime.datetime.fromisoformat(text)
+    except ValueError:
+        tree.faults.append(Fault("document.tracking.current_release_date", f"{text} is not a moment"))
+        return datetime.datetime.min.replace(tzinfo=datetime.UTC)
+    return found if found.tzinfo else found.replace(tzinfo=datetime.UTC)
+
+
+def _walk(tree: dict[str, Any], into: _Tree) -> None:
+    for number, entry in enumerate(tree.get("full_product_names", ())):
+        _define(entry, {}, f"product_tree.full_product_names.{number}", into)
+    _branches(tree.get("branches", ()), {}, "product_tree.branches", into, 0)
+    for number, relation in enumerate(tree.get("relationships", ())):
+        place = f"product_tree.relationships.{number}"
+        for key in ("product_reference", "relates_to_product_reference"):
+            if relation[key] not in into.products:
+                into.faults.append(Fault(f"{place}.{key}", f"{relation[key]} is defined nowhere"))
+        inner = into.products.get(relation["product_reference"])
+        entry = relation["full_product_name"]
+        _define(entry, {}, f"{place}.full_product_name", into)
+        # What is installed on something else is still the thing itself: its versions are what counts.
+        if inner is not None and entry["product_id"] in into.products:
+            into.products[entry["product_id"]] = inner
+
+
+def _branches(branches: Any, above: dict[str, str], place: str, into: _Tree, depth: int) -> None:
+    if depth > MAX_BRANCHES:
+        into.faults.append(Fault(place, "branches nest too deeply"))
+        return
+    for number, branch in enumerate(branches):
+        here, told = f"{place}.{number}", {**above, branch["category"]: branch["name"]}
+        if "product" in branch:
+            _define(branch["product"], told, f"{here}.product", into)
+        _branches(branch.get("branches", ()), told, f"{here}.branches", into, depth + 1)
+
+
+def _define(entry: dict[str, Any], told: dict[str, str], place: str, into: _Tree) -> None:
+    name = entry["product_id"]
+    if name in into.products:
+        into.faults.append(Fault(f"{place}.product_id", f"{name} is defined twice"))
+        return
+    helper = entry.get("product_identification_helper", {})
+    identifiers = [*helper.get("model_numbers", ()), *helper.get("skus", ())]
+    identifiers += [uri["uri"] for uri in helper.get("x_generic_uris", ())]
+    into.products[name] = _Named(
+        name=told.get("product_name", entry["name"]),
+        vendor=told.get("vendor", ""),
+        identifiers=tuple(identifiers),
+        versions=_range(told, f"{place}", into),
+    )
+
+
+def _range(told: dict[str, str], place: str, into: _Tree) -> Range:
+    if "product_version" in told:
+        return Range((("=", told["product_version"]),))
+    if "product_version_range" not in told:
+        return Range()
+    found = parse_range(told["product_version_range"])
+    if found is None:
+        into.faults.append(Fault(place, f"{told['product_version_range']!r} is no range of versions"))
+    return found or Range()
+
+
+def parse_range(text: str) -> Range | None:
+    """A ``vers`` specifier (``vers:generic/>=1.0|<3.2.0``) or a version-like one (``<=3.0.5``); None if neither."""
+    body = text.strip()
+    if body.startswith("vers:"):
+        scheme, slash, body = body.partition("/")
+        if not slash or not scheme[5:]:
+            return None
+    if body.strip() == "*":
+        return Range()
+    bounds = []
+    for piece in body.split("|"):
+        match = _CONSTRAINT.fullmatch(piece.strip())
+        if match is None:
+            return None
+        bounds.append((match[1] or "=", match[2].strip()))
+    return Range(tuple(bounds))
+
+
+def _statements(vulnerability: dict[str, Any], place: str, tree: _Tree) -> Iterator[Statement]:
+    name = vulnerability.get("cve") or vulnerability.get("title", "")
+    groups: dict[str, set[str]] = {}
+    for key, products in vulnerability.get("product_status", {}).items():
+        status = _STATUS[key]
+        for number, product in enumerate(products):
+            named = tree.products.get(product)
+            if named is None:
+                told = Fault(f"{place}.product_status.{key}.{number}", f"{product} is defined nowhere")
+                tree.faults.append(told)
+                continue
+            groups.setdefault(product, set()).add(status)
+            if key != "recommended" or len(groups[product]) == 1:
+                yield Statement(
+                    name=named.name, vendor=named.vendor, identifiers=named.identifiers,
+                    versions=named.versions, status=status, vulnerability=name,
+                )  # fmt: skip
+    for product, found in groups.items():
+        if len(found) > 1:
+            told = Fault(f"{place}.product_status", f"{product} is said to be {' and '.join(sorted(found))}")
+            tree.faults.append(told)

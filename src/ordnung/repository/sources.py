@@ -1,0 +1,245 @@
+"""Where catalogs come from: a maker's mirror over HTTPS, a TUF repository, or a folder on this machine.
+
+A source is looked at as a whole: what it offers is fetched, checked and handed over; nothing is
+stored here but partly fetched files, which go on where they broke off.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import ssl
+from collections.abc import Callable, Collection, Mapping
+from dataclasses import dataclass, field
+from pathlib import Path, PurePosixPath
+from urllib.parse import urljoin, urlsplit
+
+import aiohttp
+
+from ordnung.formats.catalog_index import Offer, newest_of, parse_index
+from ordnung.formats.compressed import unpack
+from ordnung.formats.documents import MAX_BYTES, load_json
+from ordnung.formats.signatures import read_signature
+from ordnung.repository.errors import RepositoryError
+
+TIMEOUT_S = 120.0
+CHUNK = 128 * 1024
+MAX_SIGNATURE = 4096
+Name = tuple[str, str]
+"""(maker, catalog)."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Brought:
+    """One catalog file as it came: ``packed`` as it lies there, which is what a signature covers, and unpacked."""
+
+    name: str
+    packed: bytes
+    raw: bytes
+    signature: bytes | None = None
+    vouched: str = ""
+    """Who vouches for it where the source's own metadata do (TUF)."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Looked:
+    """What a look at a source brought. ``newest`` is what it passes off as the newest issue of each catalog."""
+
+    files: tuple[Brought, ...] = ()
+    etag: str = ""
+    unchanged: bool = False
+    newest: Mapping[Name, Offer] = field(default_factory=dict)
+    offered: int = 0
+
+
+Progress = Callable[[int], None]
+
+
+class Mirror:
+    """A maker's mirror: an index or a single catalog under one address. Use as an async context manager."""
+
+    def __init__(self, url: str, partly: Path, ca: str | None, proxy: str = "") -> None:
+        """``partly`` keeps what arrived of a file until it is whole; ``proxy`` is an ``http://`` address or empty."""
+        self.url, self.partly, self.proxy = url, partly, proxy or None
+        self.context = ssl.create_default_context(cafile=ca)
+        self._http: aiohttp.ClientSession | None = None
+
+    async def __aenter__(self) -> Mirror:
+        timeout = aiohttp.ClientTimeout(total=TIMEOUT_S, sock_connect=10, sock_read=30)
+        self._http = aiohttp.ClientSession(timeout=timeout)
+        return self
+
+    async def __aexit__(self, *_: object) -> None:
+        if self._http is not None:
+            await self._http.close()
+
+    async def look(self, etag: str, known: Collection[tuple[str, str, str]], told: Progress) -> Looked:
+        """Fetch what is new.
+
+        Args:
+            etag: that of the last answer; an unchanged source answers with nothing.
+            known: (maker, catalog, issue) of what is at hand and need not come again.
+            told: called with the bytes that have just arrived.
+
+        Raises:
+            RepositoryError: the mirror can't be reached, lacks a file, or sends one cut short or altered.
+            FormatError: its index can't be read.
+        """
+        packed, tag = await self._small(self.url, etag)
+        if packed is None:
+            return Looked(etag=etag, unchanged=True)
+        name = PurePosixPath(urlsplit(self.url).path).name
+        raw = unpack(packed, name)
+        if load_json(raw, name).get("format") != "ordnung.catalog-index/1":
+            signature = await self._signature(self.url)
+            return Looked(files=(Brought(name=name, packed=packed, raw=raw, signature=signature),), etag=tag, offered=1)
+        offers = parse_index(raw, name)
+        fresh = [offer for offer in offers if (offer.maker, offer.catalog, offer.issue) not in known]
+        files = [await self._offer(offer, told) for offer in fresh]
+        return Looked(files=tuple(files), etag=tag, newest=newest_of(offers), offered=len(offers))
+
+    async def _offer(self, offer: Offer, told: Progress) -> Brought:
+        url = urljoin(self.url, offer.path)
+        packed = await self._whole(url, offer, told)
+        name = PurePosixPath(offer.path).name
+        return Brought(name=name, packed=packed, raw=unpack(packed, name), signature=await self._signature(url))
+
+    async def _small(self, url: str, etag: str = "") -> tuple[bytes | None, str]:
+        """A file in one go, within the limit; None when it is as it was."""
+        name = PurePosixPath(urlsplit(url).path).name
+        try:
+            async with self._get(url, {"If-None-Match": etag} if etag else {}) as answer:
+                if answer.status == 304:
+                    return None, etag
+                if answer.status != 200:
+                    raise RepositoryError("unreachable", name, f"the mirror answered {answer.status}")
+                raw = bytearray()
+                async for piece in answer.content.iter_chunked(CHUNK):
+                    raw += piece
+                    if len(raw) > MAX_BYTES:
+                        raise RepositoryError("altered", name, f"larger than {MAX_BYTES // 2**20} MiB")
+                return bytes(raw), answer.headers.get("ETag", "")
+        except (aiohttp.ClientError, OSError, TimeoutError) as error:
+            raise RepositoryError("unreachable", name, _tell(error, self.proxy)) from None
+
+    async def _signature(self, url: str) -> bytes | None:
+        """The detached signature beside a file; None when there is none."""
+        name = f"{PurePosixPath(urlsplit(url).path).name}.sig"
+        try:
+            async with self._get(url + ".sig", {}) as answer:
+                if answer.status in (403, 404, 410):
+                    return None
+                if answer.status != 200:
+                    raise RepositoryError("unreachable", name, f"the mirror answered {answer.status}")
+                return read_signature(await answer.content.read(MAX_SIGNATURE), name)
+        except (aiohttp.ClientError, OSError, TimeoutError) as error:
+            raise RepositoryError("unreachable", name, _tell(error, self.proxy)) from None
+
+    async def _whole(self, url: str, offer: Offer, told: Progress) -> bytes:
+        """A file of known length and checksum; what arrived earlier is kept and gone on with."""
+        self.partly.mkdir(parents=True, exist_ok=True)
+        path = self.partly / f"{offer.sha256}.part"
+        have = path.stat().st_size if path.is_file() else 0
+        if have > offer.size:
+            path.unlink()
+            have = 0
+        told(have)
+        if have < offer.size:
+            await self._go_on(url, offer, path, have, told)
+        raw = path.read_bytes()
+        if len(raw) < offer.size:
+            what = f"{len(raw)} of {offer.size} bytes came: cut short; the next look goes on from there"
+            raise RepositoryError("cut short", offer.path, what)
+        path.unlink()
+        if hashlib.sha256(raw).hexdigest() != offer.sha256:
+            raise RepositoryError("altered", offer.path, "its checksum is not what the index says: altered")
+        return raw
+
+    async def _go_on(self, url: str, offer: Offer, path: Path, have: int, told: Progress) -> None:
+        try:
+            async with self._get(url, {"Range": f"bytes={have}-"} if have else {}) as answer:
+                if answer.status not in (200, 206):
+                    raise RepositoryError("unreachable", offer.path, f"the mirror answered {answer.status}")
+                resumed = answer.status == 206
+                have = have if resumed else 0
+                with path.open("ab" if resumed else "wb") as file:
+                    async for piece in answer.content.iter_chunked(CHUNK):
+                        have += len(piece)
+                        if have > offer.size:
+                            path.unlink()
+                            raise RepositoryError("altered", offer.path, "the mirror sends more than its index says")
+                        file.write(piece)
+                        told(len(piece))
+        except (aiohttp.ClientError, OSError, TimeoutError) as error:
+            if isinstance(error, aiohttp.ClientPayloadError):
+                return
+            raise RepositoryError("unreachable", offer.path, _tell(error, self.proxy)) from None
+
+    def _get(self, url: str, headers: dict[str, str]) -> aiohttp.client._RequestContextManager:
+        assert self._http is not None
+        return self._http.get(url, ssl=self.context, headers=headers, proxy=self.proxy, allow_redirects=False)
+
+
+def _tell(error: Exception, proxy: str | None) -> str:
+    if isinstance(error, aiohttp.ClientConnectorCertificateError | ssl.SSLError):
+        return "the mirror's certificate is not one this site trusts"
+    if proxy is not None and isinstance(error, aiohttp.ClientProxyConnectionError | aiohttp.ClientHttpProxyError):
+        return f"the proxy {proxy} can't be reached or refuses ({type(error).__name__})"
+    if isinstance(error, TimeoutError):
+        return "the mirror gave no answer in time"
+    if isinstance(error, aiohttp.ClientConnectorError):
+        return "nothing answers at the mirror's address"
+    return f"the line to the mirror broke ({type(error).__name__})"
+
+
+def look_into_folder(folder: Path, known: Collection[tuple[str, str, str]]) -> Looked:
+    """The catalogs of a folder: by its ``index.json`` if there is one, else every catalog file that lies there.
+
+    Raises:
+        RepositoryError: the folder is not there, or a file is not what the index says.
+        FormatError: the index can't be read.
+    """
+    if not folder.is_dir():
+        raise RepositoryError("missing", str(folder), "there is no such folder on this machine")
+    index = folder / "index.json"
+    if index.is_file():
+        offers = parse_index(index.read_bytes(), "index.json")
+        fresh = [o for o in offers if (o.maker, o.catalog, o.issue) not in known]
+        files = tuple(_from_folder(folder, folder / o.path, o) for o in fresh)
+        return Looked(files=files, newest=newest_of(offers), offered=len(offers))
+    paths = [p for p in sorted(folder.iterdir()) if p.name.endswith((".json", ".json.gz", ".json.zst"))]
+    files = tuple(_from_folder(folder, path, None) for path in paths if _is_catalog(path))
+    return Looked(files=files, offered=len(files))
+
+
+def _is_catalog(path: Path) -> bool:
+    """Whether a file claims to be a catalog; what claims it and is broken is told, other files are left alone."""
+    if path.stat().st_size > MAX_BYTES:
+        return False
+    return b"ordnung.catalog/" in unpack(path.read_bytes(), path.name)[:4096]
+
+
+def _from_folder(folder: Path, path: Path, offer: Offer | None) -> Brought:
+    name = path.relative_to(folder).as_posix()
+    if not path.resolve().is_relative_to(folder.resolve()) or not path.is_file():
+        raise RepositoryError("missing", name, "the index names it, but it is not there")
+    if path.stat().st_size > MAX_BYTES:
+        raise RepositoryError("altered", name, f"larger than {MAX_BYTES // 2**20} MiB")
+    packed = path.read_bytes()
+    if offer is not None and (len(packed) != offer.size or hashlib.sha256(packed).hexdigest() != offer.sha256):
+        raise RepositoryError("altered", name, "it is not what the index says: altered or cut short")
+    beside = path.with_name(path.name + ".sig")
+    signature = read_signature(beside.read_bytes()[: MAX_SIGNATURE + 1], beside.name) if beside.is_file() else None
+    return Brought(name=name, packed=packed, raw=unpack(packed, name), signature=signature)
+
+
+def has_packages(folder: Path) -> bool:
+    """Whether firmware packages lie below a folder, to build a catalog from."""
+    return any(folder.rglob("*.pldm")) or any(
+        p.with_name(p.name.removesuffix(".json")).is_file() for p in folder.rglob("*.*.json")
+    )
+
+
+async def look(mirror: Mirror, etag: str, known: Collection[tuple[str, str, str]], told: Progress) -> Looked:
+    """One look at a mirror, opened and closed again."""
+    async with mirror:
+        return await mirror.look(etag, known, told)
