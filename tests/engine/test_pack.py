@@ -8,9 +8,9 @@ import json
 
 import pytest
 
-from ordnung.core.catalog import Catalogs
 from ordnung.core.components import Component, Server
 from ordnung.core.house import judge_house
+from ordnung.core.matching import Catalogs
 from ordnung.core.packing import plan_packing
 from ordnung.core.rules import FIXED_RULES
 from ordnung.engine.pack import fetch_all, write_repository

@@ -2,19 +2,28 @@
 
 from __future__ import annotations
 
+import contextlib
+import io
 import json
-import subprocess
 import sys
 
 import pytest
 
+from ordnung.fieldkit.main import main
+
 
 def run(*arguments, **environment):
-    import os
-
-    command = [sys.executable, "-m", "ordnung.fieldkit.main", *map(str, arguments)]
-    done = subprocess.run(command, capture_output=True, text=True, env={**os.environ, **environment}, check=False)
-    return done.returncode, done.stdout, done.stderr
+    """The command as ``main`` carries it out, in this process: exit status, what it printed, its sentence."""
+    out, err, code = io.StringIO(), io.StringIO(), 0
+    with pytest.MonkeyPatch.context() as patch, contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
+        patch.setattr(sys, "argv", ["ordnung", *map(str, arguments)])
+        for name, value in environment.items():
+            patch.setenv(name, value)
+        try:
+            main()
+        except SystemExit as ended:
+            code = ended.code or 0
+    return code, out.getvalue(), err.getvalue()
 
 
 @pytest.fixture(scope="module")

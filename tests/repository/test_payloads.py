@@ -8,8 +8,9 @@ import ssl
 import aiohttp
 import pytest
 
-from ordnung.core.catalog import Catalogs, Payload
+from ordnung.core.catalog import Payload
 from ordnung.core.components import Component
+from ordnung.core.matching import Catalogs
 from ordnung.formats.catalog import parse_catalog
 from ordnung.formats.pldm import parse_package
 from ordnung.repository import ContentStore, Fetcher, PayloadServer, RepositoryError, check_identity
@@ -27,7 +28,7 @@ def store(tmp_path):
 
 @pytest.fixture
 def catalogs(mirror_folder):
-    return Catalogs(tuple(parse_catalog(p.read_bytes()) for p in sorted((mirror_folder / "catalogs").glob("*"))))
+    return Catalogs(tuple(parse_catalog(p.read_bytes()) for p in sorted((mirror_folder / "catalogs").glob("*.json"))))
 
 
 def product(catalogs, name):

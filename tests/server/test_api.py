@@ -48,7 +48,8 @@ def add_server(name="surge-03", versions=("7.16.1",)) -> Server:
 
 
 def api_paths() -> list[str]:
-    filled = {"<int:pk>": "1", "<str:name>": "x", "<str:product>": "x"}
+    filled = {"<int:pk>": "1", "<str:name>": "x", "<str:product>": "x", "<int:number>": "1"}
+    filled |= {f"<str:{name}>": "x" for name in ("maker", "catalog", "old", "new")}
     found = []
     for pattern in get_resolver().url_patterns:
         if isinstance(pattern, URLPattern) and str(pattern.pattern).startswith("api/v1/"):

@@ -13,7 +13,7 @@ from ordnung.controllers import ControllerError, Endpoint, LostAnswerError, Mark
 from ordnung.controllers.survey import read_server
 from ordnung.controllers.update import _view
 from ordnung.core.baseline import locate
-from ordnung.core.catalog import Catalogs
+from ordnung.core.matching import Catalogs
 from ordnung.core.rules import FIXED_RULES
 from ordnung.engine.ports import Entry, Ready, TapeConflictError
 from ordnung.engine.server_run import World
@@ -171,7 +171,9 @@ class House:
     def __init__(self, clock: VirtualClock, devices: list[Hardware], mirror: Path) -> None:
         self.clock, self.devices = clock, {d.name: d for d in devices}
         self.mirror = mirror
-        self.catalogs = Catalogs(tuple(parse_catalog(p.read_bytes()) for p in sorted((mirror / "catalogs").glob("*"))))
+        self.catalogs = Catalogs(
+            tuple(parse_catalog(p.read_bytes()) for p in sorted((mirror / "catalogs").glob("*.json")))
+        )
         self.products = {p.id: p for p in self.catalogs.products()}
         self.journal = MemoryJournal(clock)
         self.orders, self.told = {}, []

@@ -10,8 +10,7 @@ import { createRoot } from "react-dom/client";
 import { createBrowserRouter, Navigate } from "react-router";
 import { RouterProvider } from "react-router/dom";
 
-import { api, setToken, take } from "./api/client";
-import { client } from "./api/queries";
+import { client, me } from "./api/queries";
 import { BaselinePlace } from "./baseline/BaselinePlace";
 import { DriftPlace } from "./drift/DriftPlace";
 import { FloorPlace } from "./floor/FloorPlace";
@@ -39,14 +38,8 @@ const router = createBrowserRouter([
   },
 ]);
 
-async function whoAmI() {
-  const me = await take(api.GET("/api/v1/me"));
-  setToken(me.csrf);
-  return me;
-}
-
 function App() {
-  const { data, error } = useQuery({ queryKey: ["me"], queryFn: whoAmI, staleTime: Infinity });
+  const { data, error } = useQuery(me);
   if (error) return <p role="alert">{error.message}</p>;
   if (!data) return null;
   return data.name ? <RouterProvider router={router} /> : <SignIn />;

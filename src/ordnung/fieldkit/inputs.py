@@ -5,10 +5,12 @@ from __future__ import annotations
 from collections.abc import Sequence
 from pathlib import Path
 
-from ordnung.core.catalog import Catalogs
+from ordnung.core.catalog import Issue
 from ordnung.core.house import Standing, judge_house
+from ordnung.core.matching import Catalogs
 from ordnung.core.rules import FIXED_RULES, Rule
 from ordnung.formats.catalog import parse_catalog
+from ordnung.formats.compressed import unpack
 from ordnung.formats.readings import parse_readings
 from ordnung.formats.rules import parse_rules
 
@@ -23,4 +25,9 @@ def load_house(readings: Path, catalogs: Sequence[Path], rules: Path | None) -> 
 
 def load_catalogs(paths: Sequence[Path]) -> Catalogs:
     """All issues named. Raises FormatError or OSError."""
-    return Catalogs(tuple(parse_catalog(path.read_bytes(), path.name) for path in paths))
+    return Catalogs(tuple(read_issue(path) for path in paths))
+
+
+def read_issue(path: Path) -> Issue:
+    """One issue from a file, plain, gzipped or zstd. Raises FormatError or OSError."""
+    return parse_catalog(unpack(path.read_bytes(), path.name), path.name)

@@ -10,7 +10,7 @@ import sys
 import click
 
 from ordnung.controllers import ControllerError
-from ordnung.fieldkit import catalog, host_report, package, planning, processes, repository, surveying
+from ordnung.fieldkit import advisory, bom, catalog, host_report, package, planning, processes, repository, surveying
 from ordnung.formats.errors import FormatError
 from ordnung.repository import RepositoryError
 
@@ -33,6 +33,8 @@ for command in (
     planning.drift,
     planning.route,
     catalog.catalog,
+    advisory.advisory,
+    bom.bom,
     package.package,
     repository.repository,
 ):

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -10,7 +9,7 @@ from typing import Any
 import click
 
 from ordnung.core.drift import OFF_BASELINE
-from ordnung.core.house import Standing
+from ordnung.core.drift_rows import drift_rows, total_rows
 from ordnung.core.route import Route
 from ordnung.fieldkit.inputs import load_house
 from ordnung.fieldkit.show import as_json, print_json, print_table
@@ -36,7 +35,7 @@ def drift(readings: Path, catalogs: tuple[Path, ...], rules: Path | None, as_jso
     """How far each component is from the baseline."""
     standings, _ = load_house(readings, catalogs, rules)
     rows = [row for standing in standings for row in drift_rows(standing)]
-    totals = dict(sorted(Counter(row["verdict"] for row in rows).items()))
+    totals = total_rows(rows)
     if as_json:
         print_json({"components": rows, "totals": totals})
     else:
@@ -45,29 +44,6 @@ def drift(readings: Path, catalogs: tuple[Path, ...], rules: Path | None, as_jso
         click.echo(", ".join(f"{n} {word}" for word, n in totals.items()))
     off = any(d.verdict in OFF_BASELINE for standing in standings for d in standing.drift)
     return 1 if check and off else 0
-
-
-def drift_rows(standing: Standing) -> list[dict[str, Any]]:
-    """The drift of one server as the JSON of the command line has it (D8, D12, D13)."""
-    return [
-        {
-            "server": standing.server.name,
-            "slot": d.slot,
-            "product": d.product,
-            "installed": d.installed,
-            "target": d.target,
-            "verdict": d.verdict.word,
-            "behind": d.behind,
-            "missed_importance": d.missed_importance,
-            "rule": d.rule,
-            "since": d.since.isoformat() if d.since else None,
-            "fixes": list(d.fixes),
-            "fixes_beyond": list(d.fixes_beyond),
-            "route": d.route,
-            "reason": d.reason,
-        }
-        for d in standing.drift
-    ]
 
 
 @click.command()

@@ -9,7 +9,7 @@ from pathlib import Path
 
 import click
 
-from ordnung.core.catalog import Catalogs
+from ordnung.core.matching import Catalogs
 from ordnung.core.packing import Packed, plan_packing
 from ordnung.engine.pack import PackedState, fetch_all, write_repository
 from ordnung.fieldkit.inputs import load_house

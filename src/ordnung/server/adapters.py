@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import dataclasses
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from asgiref.sync import sync_to_async
@@ -11,9 +11,10 @@ from django.db import IntegrityError, transaction
 from django.db.models import F
 
 from ordnung.core.baseline import Position, locate
-from ordnung.core.catalog import Catalogs
 from ordnung.core.components import Server as ServerValue
-from ordnung.core.rules import FIXED_RULES
+from ordnung.core.matching import Catalogs
+from ordnung.core.review import leave_out
+from ordnung.core.rules import Rule
 from ordnung.engine.ports import Entry, TapeConflictError
 from ordnung.server.clock import now
 from ordnung.server.fleet.readings import store_reading
@@ -108,15 +109,22 @@ class DatabaseOrders:
 
 
 class HouseBaseline:
-    """Positions of a freshly read server under the house's rules."""
+    """Positions of a freshly read server under the rules a run was planned by; what was taken out stays out."""
 
-    def __init__(self, catalogs: Catalogs, groups: Mapping[str, str | None]) -> None:
-        self.catalogs, self.groups = catalogs, groups
+    def __init__(
+        self,
+        catalogs: Catalogs,
+        rules: Sequence[Rule],
+        groups: Mapping[str, str | None],
+        left_out: Mapping[str, Mapping[str, str]],
+    ) -> None:
+        self.catalogs, self.rules, self.groups, self.left_out = catalogs, rules, groups, left_out
 
     async def locate(self, server: ServerValue) -> tuple[Position, ...]:
         """Where each component stands."""
         value = dataclasses.replace(server, group=self.groups.get(server.name))
-        return locate(value, self.catalogs, FIXED_RULES, now().date())
+        positions = locate(value, self.catalogs, self.rules, now().date())
+        return leave_out(positions, self.left_out.get(server.name, {}))
 
 
 def bump(work: Work, **values: Any) -> None:

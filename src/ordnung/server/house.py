@@ -7,38 +7,59 @@ from __future__ import annotations
 
 import dataclasses
 import threading
+from collections import Counter
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
 
 from django.db.models import Max, Min
 
-from ordnung.core.catalog import Catalogs, Issue
+from ordnung.core.catalog import Issue
 from ordnung.core.components import Server as ServerValue
 from ordnung.core.drift import OFF_BASELINE, Verdict
-from ordnung.core.house import Memory, Standing, judge_house
+from ordnung.core.folds import Fold, fold_house
+from ordnung.core.house import Memory, Standing, judge_again, judge_house
+from ordnung.core.matching import Catalogs, Follows
 from ordnung.core.merge import merge_host_report
-from ordnung.core.rules import FIXED_RULES
 from ordnung.formats.catalog import parse_catalog
 from ordnung.formats.documents import write_document
 from ordnung.formats.host_report import parse_host_report
 from ordnung.formats.readings import build_server
+from ordnung.server.baselines.current import Decided, decided, latest
 from ordnung.server.catalogs.models import CatalogIssue
 from ordnung.server.clock import now
 from ordnung.server.fleet.models import Server, load_entries
 from ordnung.server.work.models import Event
 
-CONCERNED = ("readings", "catalogs", "runs")
+CONCERNED = ("readings", "catalogs", "baselines", "runs")
+KEPT_ROUTES = 5000
+"""So many routes are remembered over changes of the baseline."""
 
 
 @dataclass(frozen=True)
 class Snapshot:
-    """Every server of the house with its standing, and the catalogs it was judged by, as of one event."""
+    """Every server of the house with its standing, and the baseline it was judged by, as of one event."""
 
     rows: Mapping[str, Server]
     standings: Mapping[str, Standing]
     catalogs: Catalogs
+    baseline: Decided
     event: int
+
+    @cached_property
+    def folds(self) -> tuple[Fold, ...]:
+        """Equal servers folded into one."""
+        return fold_house(self.standings.values())
+
+    @cached_property
+    def groups(self) -> dict[str, str | None]:
+        """The group of every server."""
+        return {name: standing.server.group for name, standing in self.standings.items()}
+
+    @cached_property
+    def models(self) -> dict[str, int]:
+        """How many servers there are of each model that was read."""
+        return dict(Counter(s.server.model for s in self.standings.values() if s.server.model))
 
     def chosen(self, names: list[str] | None) -> list[Standing]:
         """The standings of the named servers, or of all."""
@@ -78,7 +99,7 @@ class _Kept:
     snapshot: Snapshot | None = None
     day: object = None
     memory: Memory = field(default_factory=Memory)
-    issues: dict[int, Issue] = field(default_factory=dict)
+    issues: dict[tuple[int, str], Issue] = field(default_factory=dict)
 
 
 _lock = threading.Lock()
@@ -92,14 +113,16 @@ def forget() -> None:
         _kept = _Kept()
 
 
-def load_catalogs() -> Catalogs:
-    """All issues at hand; each is parsed once a process."""
-    keys = list(CatalogIssue.objects.values_list("pk", flat=True))
+def load_catalogs(follows: Follows | None = None) -> Catalogs:
+    """All issues at hand, each parsed once a process; by default as the last revision follows them."""
+    rows = CatalogIssue.objects.order_by("pk").values_list("pk", "signed_by")
+    keys = [(pk, signer) for pk, signer in rows]
     for key in keys:
         if key not in _kept.issues:
-            row = CatalogIssue.objects.get(pk=key)
-            _kept.issues[key] = parse_catalog(bytes(row.raw), row.source)
-    return Catalogs(tuple(_kept.issues[key] for key in sorted(keys)))
+            row = CatalogIssue.objects.get(pk=key[0])
+            _kept.issues[key] = parse_catalog(bytes(row.raw), row.source, row.signed_by)
+    chosen = decided(latest()).follows if follows is None else follows
+    return Catalogs(tuple(_kept.issues[key] for key in keys), chosen)
 
 
 def load_values(rows: list[Server]) -> list[ServerValue]:
@@ -125,43 +148,70 @@ def snapshot() -> Snapshot:
         newest = Event.objects.filter(topic__in=CONCERNED).aggregate(last=Max("pk"))["last"] or 0
         if known is not None and known.event == newest and _kept.day == day:
             return known
-        changed = _changed_since(known, newest) if known is not None and _kept.day == day else None
-        if known is None or changed is None:
+        if known is None or _kept.day != day:
             _kept.memory = Memory()
-            _kept.snapshot = _build(None, None, load_catalogs(), newest)
-        elif changed:
-            _kept.snapshot = _build(known, changed, known.catalogs, newest)
+            _kept.snapshot = _build(None, None, newest)
         else:
-            _kept.snapshot = dataclasses.replace(known, event=newest)
+            _kept.snapshot = _follow(known, newest)
         _kept.day = day
         return _kept.snapshot
 
 
-def _changed_since(known: Snapshot, newest: int) -> set[str] | None:
-    """The servers that events since then name; None when everything has to be built anew."""
+def _follow(known: Snapshot, newest: int) -> Snapshot:
+    """The snapshot after the events since ``known``: as little as they ask for is worked out anew."""
+    changes = _changed_since(known, newest)
+    if changes is None:
+        _kept.memory = Memory()
+        return _build(None, None, newest)
+    names, is_other_baseline = changes
+    if is_other_baseline:
+        known = _judge_again(known, newest)
+    if names:
+        return _build(known, names, newest)
+    return dataclasses.replace(known, event=newest) if known.event != newest else known
+
+
+def _changed_since(known: Snapshot, newest: int) -> tuple[set[str], bool] | None:
+    """The servers that events since then name, and whether the baseline is another; None for everything anew."""
     oldest = Event.objects.aggregate(first=Min("pk"))["first"] or 0
     if newest < known.event or oldest > known.event + 1:
         return None
     names: set[str] = set()
+    other = False
     for topic, body in Event.objects.filter(pk__gt=known.event, topic__in=CONCERNED).values_list("topic", "body"):
-        if topic == "catalogs" or (topic == "readings" and "servers" not in body):
+        if topic == "readings" and "servers" not in body:
             return None
+        other = other or topic in ("catalogs", "baselines")
         if topic == "readings":
             names |= set(body["servers"])
-    return names
+    return names, other
 
 
-def _build(known: Snapshot | None, names: set[str] | None, catalogs: Catalogs, event: int) -> Snapshot:
+def _judge_again(known: Snapshot, event: int) -> Snapshot:
+    """The same readings under the catalogs and the revision of now."""
+    routes = _kept.memory.routes if len(_kept.memory.routes) < KEPT_ROUTES else {}
+    _kept.memory = Memory(routes=routes)
+    baseline = decided(latest())
+    catalogs = load_catalogs(baseline.follows)
+    standings = judge_again(
+        list(known.standings.values()), catalogs, baseline.rules, now().date(), _kept.memory
+    )  # fmt: skip
+    return Snapshot(known.rows, {s.server.name: s for s in standings}, catalogs, baseline, event)
+
+
+def _build(known: Snapshot | None, names: set[str] | None, event: int) -> Snapshot:
+    baseline = known.baseline if known is not None else decided(latest())
+    catalogs = known.catalogs if known is not None else load_catalogs(baseline.follows)
     query = Server.objects.select_related("latest", "group", "report").order_by("name")
     if names is not None:
         query = query.filter(name__in=names)
     fresh = list(query)
     values = load_values(fresh)
-    standings = judge_house(values, catalogs, FIXED_RULES, now().date(), _kept.memory)
+    standings = judge_house(values, catalogs, baseline.rules, now().date(), _kept.memory)
     judged = {s.server.name: s for s in standings}
     rows = {row.name: row for row in fresh}
     if known is not None and names is not None:
         rows = {**{n: r for n, r in known.rows.items() if n not in names}, **rows}
         judged = {**{n: s for n, s in known.standings.items() if n not in names}, **judged}
     ordered = sorted(rows)
-    return Snapshot({n: rows[n] for n in ordered}, {n: judged[n] for n in ordered}, catalogs, event)
+    return Snapshot({n: rows[n] for n in ordered}, {n: judged[n] for n in ordered}, catalogs, baseline, event)

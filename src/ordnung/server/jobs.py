@@ -1,4 +1,4 @@
-"""The three kinds of work the engine does for the server: survey, pack, run. Load, call the engine, store."""
+"""The work the engine does for the server: survey, pack, run and others. Load, call the engine, store."""
 
 from __future__ import annotations
 
@@ -26,7 +26,10 @@ from ordnung.server.adapters import (
     add_done,
     bump,
 )
+from ordnung.server.baselines.current import read_follows, read_rules
+from ordnung.server.catalogs.fetching import do_catalogs
 from ordnung.server.clock import now
+from ordnung.server.drift.left_out import reviewed
 from ordnung.server.finding import do_reach, do_search
 from ordnung.server.fleet.models import Server
 from ordnung.server.fleet.readings import store_reading
@@ -101,7 +104,7 @@ async def do_pack(work: Work, shop: Shop) -> None:
     repository = await Repository.objects.aget(pk=work.subject["repository"])
     await sync_to_async(bump)(work, done=0)
     house = await sync_to_async(snapshot)()
-    packed = plan_packing(house.chosen(repository.servers))
+    packed = plan_packing(await sync_to_async(reviewed)(house.chosen(repository.servers)))
     arrived: dict[tuple[str, str], int] = {}
 
     async def told(state: PackedState) -> None:
@@ -112,7 +115,7 @@ async def do_pack(work: Work, shop: Shop) -> None:
         arrived[key] = max(before, state.bytes)
         await sync_to_async(_store_line)(work, repository, state, arrived[key] - before)
 
-    async with Fetcher(open_store(), settings.CA) as fetcher:
+    async with Fetcher(open_store(), settings.CA, settings.FOLDERS) as fetcher:
         good = await fetch_all(packed, fetcher, told)
     refused = await repository.lines.filter(state="refused").acount()
     if refused or len(good) < len(packed):
@@ -168,7 +171,7 @@ async def do_run(work: Work, shop: Shop) -> None:
 
 
 def _prepare(run: Run, shop: Shop) -> tuple[list[Lane], dict[str, int], World, set[str]]:
-    catalogs = load_catalogs()
+    catalogs = load_catalogs(read_follows(run.follows))
     places = list(run.servers.select_related("server", "server__group").filter(ended=""))
     lanes = [Lane(endpoint=p.server.endpoint(), group=p.group or None, back=p.back) for p in places]
     groups = {p.server.name: p.group or None for p in places}
@@ -179,7 +182,9 @@ def _prepare(run: Run, shop: Shop) -> tuple[list[Lane], dict[str, int], World, s
         journal=DatabaseJournal(),
         clock=settings.CLOCK,
         payloads=StoredPayloads(store, shop.payloads, catalogs),
-        baseline=HouseBaseline(catalogs, groups),
+        baseline=HouseBaseline(
+            catalogs, read_rules(run.rules), groups, {p.server.name: p.left_out for p in places if p.left_out}
+        ),
         reporter=DatabaseReporter(),
         orders=DatabaseOrders(),
         # A fast clock must not make us knock at a controller more often than ten times a real second.
@@ -203,4 +208,5 @@ jobs: dict[str, Job] = {
     "run": do_run,
     "search": do_search,
     "reach": do_reach,
+    "catalogs": do_catalogs,
 }

@@ -21,6 +21,8 @@ NETWORKS = parse_networks(
     os.environ.get("ORDNUNG_NETWORKS", "10.0.0.0/8,172.16.0.0/12,192.168.0.0/16,169.254.0.0/16,fc00::/7,fe80::/10")
 )
 """Where controllers may be: an address outside is refused, whoever enters it."""
+FOLDERS = [Path(path).resolve() for path in os.environ.get("ORDNUNG_FOLDERS", str(HOME / "incoming")).split(":")]
+"""Folders on this machine from which a person may bring in catalogs and packages."""
 SSDP = os.environ.get("ORDNUNG_SSDP") or None
 """Our own address on the management network, and optionally the port, for searching it."""
 WEB_DIST = Path(os.environ.get("ORDNUNG_WEB", str(Path(__file__).parents[3] / "web" / "dist")))
@@ -50,6 +52,8 @@ INSTALLED_APPS = [
     "ordnung.server.people",
     "ordnung.server.fleet",
     "ordnung.server.catalogs",
+    "ordnung.server.advisories",
+    "ordnung.server.baselines",
     "ordnung.server.repositories",
     "ordnung.server.runs",
     "ordnung.server.work",

@@ -7,8 +7,10 @@ from django.http import FileResponse, HttpRequest, HttpResponse, HttpResponseBas
 from django.urls import path, re_path
 from drf_spectacular.views import SpectacularAPIView
 
-from ordnung.server.baselines.views import BaselineView, ReleaseLineView
-from ordnung.server.catalogs.views import CatalogsView
+from ordnung.server.advisories.views import AdvisoriesView
+from ordnung.server.baselines import views as baselines
+from ordnung.server.catalogs import views as catalogs
+from ordnung.server.drift import views as drift
 from ordnung.server.fleet import adding, exports, history
 from ordnung.server.fleet import views as fleet
 from ordnung.server.fleet.floor import FloorView
@@ -56,9 +58,28 @@ urlpatterns = [
     path(f"{V1}host-reports", ReportsView.as_view()),
     path(f"{V1}exports/servers.csv", exports.CsvView.as_view()),
     path(f"{V1}exports/readings.json", exports.ReadingsFileView.as_view()),
-    path(f"{V1}catalogs", CatalogsView.as_view()),
-    path(f"{V1}baseline", BaselineView.as_view()),
-    path(f"{V1}products/<str:product>/line", ReleaseLineView.as_view()),
+    path(f"{V1}exports/drift.json", drift.DriftJsonView.as_view()),
+    path(f"{V1}exports/drift.csv", drift.DriftCsvView.as_view()),
+    path(f"{V1}exports/firmware.cdx.json", drift.BomView.as_view()),
+    path(f"{V1}catalogs", catalogs.CatalogsView.as_view()),
+    path(f"{V1}catalogs/<str:maker>/<str:catalog>/<str:old>/<str:new>", catalogs.IssueDiffView.as_view()),
+    path(f"{V1}catalog-sources", catalogs.SourcesView.as_view()),
+    path(f"{V1}catalog-sources/fetch", catalogs.SourcesFetchView.as_view()),
+    path(f"{V1}catalog-sources/<int:pk>", catalogs.SourceView.as_view()),
+    path(f"{V1}trusted-keys", catalogs.KeysView.as_view()),
+    path(f"{V1}trusted-keys/<int:pk>", catalogs.KeyView.as_view()),
+    path(f"{V1}advisories", AdvisoriesView.as_view()),
+    path(f"{V1}baseline", baselines.BaselineView.as_view()),
+    path(f"{V1}baseline/effect", baselines.EffectView.as_view()),
+    path(f"{V1}baseline/draft", baselines.DraftView.as_view()),
+    path(f"{V1}baseline/revisions", baselines.RevisionsView.as_view()),
+    path(f"{V1}baseline/revisions/<int:number>", baselines.RevisionView.as_view()),
+    path(f"{V1}baseline/compare", baselines.CompareView.as_view()),
+    path(f"{V1}drift", drift.DriftView.as_view()),
+    path(f"{V1}review", drift.ReviewView.as_view()),
+    path(f"{V1}left-out", drift.LeftOutView.as_view()),
+    path(f"{V1}left-out/put-back", drift.PutBackView.as_view()),
+    path(f"{V1}products/<str:product>/line", baselines.ReleaseLineView.as_view()),
     path(f"{V1}packing", repositories.PackingView.as_view()),
     path(f"{V1}packages", repositories.PackagesView.as_view()),
     path(f"{V1}repositories", repositories.RepositoriesView.as_view()),

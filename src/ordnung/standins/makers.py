@@ -16,6 +16,7 @@ from typing import Any
 
 from ordnung.formats.documents import write_document
 from ordnung.formats.pldm import NewImage, device_descriptors, write_package
+from ordnung.standins.publishing import publish
 
 RESTART, REBOOT, POWER, ONCE = "controller restart", "server reboot", "power cycle", "at once"
 
@@ -252,6 +253,9 @@ def device_rules(make: Make, made: Made) -> dict[str, Any]:
         "software_id": make.software_id,
         "version": made.version,
         "signature_generation": made.signature,
+        "name": make.name,
+        "kind": make.kind,
+        "importance": made.importance,
     }
     if made.direct_from:
         rules["direct_from"] = made.direct_from
@@ -319,6 +323,7 @@ def write_mirror(folder: Path, base: str, makes: Iterable[Make] = MAKES) -> list
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_bytes(write_document(document))
         paths.append(path)
+    publish(folder, paths)
     return paths
 
 

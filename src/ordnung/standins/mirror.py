@@ -6,7 +6,10 @@ from pathlib import Path
 
 from aiohttp import web
 
-FAULT_KINDS = ("altered", "cut short", "dead")
+from ordnung.formats.catalog_index import parse_index, write_index
+
+FAULT_KINDS = ("altered", "cut short", "dead", "older", "broken off")
+"""``older``: an index passes the issue before the newest off as the newest; ``broken off``: the line dies half-way."""
 
 
 class Mirror:
@@ -38,4 +41,26 @@ class Mirror:
                 return web.Response(body=bytes(raw))
             case "cut short":
                 return web.Response(body=file.read_bytes()[: file.stat().st_size // 2])
+            case "older":
+                return web.Response(body=_without_newest(file.read_bytes()))
+            case "broken off":
+                return await _break_off(request, file.read_bytes())
         return web.FileResponse(file)
+
+
+def _without_newest(raw: bytes) -> bytes:
+    offers = parse_index(raw)
+    newest = max(offer.issued for offer in offers)
+    return write_index([offer for offer in offers if offer.issued < newest])
+
+
+async def _break_off(request: web.Request, raw: bytes) -> web.StreamResponse:
+    """Promise everything, send half of what was asked for, hang up."""
+    start = request.http_range.start or 0
+    answer = web.StreamResponse(status=206 if start else 200)
+    answer.content_length = len(raw) - start
+    await answer.prepare(request)
+    await answer.write(raw[start : start + (len(raw) - start) // 2])
+    if request.transport is not None:
+        request.transport.close()
+    return answer

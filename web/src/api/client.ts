@@ -27,10 +27,27 @@ export type Line = Schemas["Line"];
 export type ReleaseLineData = Schemas["ReleaseLine"];
 export type ReleaseData = Schemas["Release"];
 export type Baseline = Schemas["Baseline"];
+export type Issue = Schemas["Issue"];
+export type CoverageRow = Schemas["Coverage"];
+export type RuleRow = Schemas["Rule"];
+export type BaselineLine = Schemas["BaselineLine"];
+export type Follow = Schemas["Follow"];
+export type Effect = Schemas["Effect"];
+export type DraftEffect = Schemas["DraftEffect"];
+export type Revision = Schemas["Revision"];
+export type Source = Schemas["Source"];
+export type Drift = Schemas["Drift"];
+export type Fold = Schemas["Fold"];
+export type Choice = Schemas["Choice"];
+export type Advisory = Schemas["Advisory"];
+export type Concern = Schemas["Concern"];
+export type Review = Schemas["Review"];
+export type Step = Schemas["Step"];
+export type Came = Schemas["Came"];
 export type Failure = Schemas["Failure"];
 
 /** What the server answers when it refuses: RFC 9457. */
-export interface Problem { type: string; title: string; status: number; detail: string; field?: string }
+export interface Problem { type: string; title: string; status: number; detail: string; field?: string; faults?: { place: string; what: string }[] }
 
 export class Refused extends Error {
   constructor(readonly problem: Problem) {
@@ -73,7 +90,7 @@ export async function take<T>(answer: Promise<{ data?: T; error?: unknown; respo
 }
 
 /** Send a file; openapi-fetch would spell it as JSON. */
-export async function sendFile<T>(path: string, file: File, extra: Record<string, string> = {}): Promise<T> {
+export async function sendFile<T>(path: string, file: File, extra: Record<string, string | File> = {}): Promise<T> {
   const form = new FormData();
   form.set("file", file);
   for (const [name, value] of Object.entries(extra)) form.set(name, value);

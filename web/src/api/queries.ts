@@ -1,12 +1,19 @@
-import { QueryClient, queryOptions } from "@tanstack/react-query";
+import { keepPreviousData, QueryClient, queryOptions } from "@tanstack/react-query";
 
 import { readSpots } from "../floor/spots";
-import { api, type Server, take } from "./client";
+import { api, type Follow, type Server, setToken, take } from "./client";
 
 export const client = new QueryClient({
   defaultOptions: { queries: { staleTime: 30_000, refetchOnWindowFocus: false, retry: 1 } },
 });
 
+async function whoAmI() {
+  const found = await take(api.GET("/api/v1/me"));
+  setToken(found.csrf);
+  return found;
+}
+
+export const me = queryOptions({ queryKey: ["me"], queryFn: whoAmI, staleTime: Infinity });
 export const site = queryOptions({ queryKey: ["site"], queryFn: () => take(api.GET("/api/v1/site")) });
 export const work = queryOptions({ queryKey: ["work"], queryFn: () => take(api.GET("/api/v1/work")) });
 const PAGE = 1000;
@@ -40,6 +47,24 @@ export const server = (name: string) =>
 export const baseline = queryOptions({ queryKey: ["baseline"], queryFn: () => take(api.GET("/api/v1/baseline")) });
 export const line = (product: string) =>
   queryOptions({ queryKey: ["line", product], queryFn: () => take(api.GET("/api/v1/products/{product}/line", { params: { path: { product } } })) });
+export const revisions = queryOptions({ queryKey: ["revisions"], queryFn: () => take(api.GET("/api/v1/baseline/revisions")) });
+export const revision = (number: number) =>
+  queryOptions({ queryKey: ["revision", number], queryFn: () => take(api.GET("/api/v1/baseline/revisions/{number}", { params: { path: { number } } })) });
+export const compared = (one: number, other: number) =>
+  queryOptions({ queryKey: ["compared", one, other], queryFn: () => take(api.GET("/api/v1/baseline/compare", { params: { query: { one, other } } })) });
+export const effect = (wanted: { rules: unknown; follows: Follow[] }, asked: boolean) =>
+  queryOptions({
+    queryKey: ["effect", wanted], enabled: asked, placeholderData: keepPreviousData, retry: false,
+    queryFn: () => take(api.POST("/api/v1/baseline/effect", { body: wanted })),
+  });
+export const sources = queryOptions({ queryKey: ["sources"], queryFn: () => take(api.GET("/api/v1/catalog-sources")) });
+export const keys = queryOptions({ queryKey: ["sources", "keys"], queryFn: () => take(api.GET("/api/v1/trusted-keys")) });
+export const advisories = queryOptions({ queryKey: ["advisories"], queryFn: () => take(api.GET("/api/v1/advisories")) });
+export type Filters = Record<string, string>;
+export const drift = (filters: Filters, limit: number) =>
+  queryOptions({ queryKey: ["drift", filters, limit], placeholderData: keepPreviousData, queryFn: () => take(api.GET("/api/v1/drift", { params: { query: { ...filters, limit } } })) });
+export const review = (filters: Filters) =>
+  queryOptions({ queryKey: ["review", filters], placeholderData: keepPreviousData, queryFn: () => take(api.GET("/api/v1/review", { params: { query: filters } })) });
 export const packing = (names: string[]) =>
   queryOptions({ queryKey: ["packing", ...names], queryFn: () => take(api.POST("/api/v1/packing", { body: { servers: names } })) });
 export const repositories = queryOptions({ queryKey: ["repositories"], queryFn: () => take(api.GET("/api/v1/repositories")) });
@@ -54,12 +79,18 @@ export const tape = (id: number, name: string | null) =>
     queryFn: () => take(api.GET("/api/v1/runs/{id}/tape", { params: { path: { id }, query: name ? { server: name } : {} } })),
   });
 
+const JUDGED = ["baseline", "effect", "compared", "drift", "review", "advisories", "line", "packing"];
+
 /** Which answers an event makes stale. */
 export const STALE: Record<string, string[]> = {
   work: ["work", "site"],
   searches: ["search"],
-  readings: ["floor", "lost", "servers", "server", "site", "baseline", "line", "packing"],
-  catalogs: ["floor", "servers", "server", "site", "baseline", "line", "packing"],
+  readings: ["floor", "lost", "servers", "server", "site", ...JUDGED],
+  catalogs: ["floor", "servers", "server", "site", "sources", ...JUDGED],
+  baselines: ["floor", "servers", "server", "site", "revisions", ...JUDGED],
+  sources: ["sources"],
+  advisories: ["advisories", "drift"],
+  "left-out": ["review", "packing"],
   repositories: ["repositories", "site", "run"],
   runs: ["runs", "run", "record", "tape", "site", "servers", "floor"],
 };

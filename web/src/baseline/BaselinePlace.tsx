@@ -1,112 +1,95 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { type ChangeEvent, useRef } from "react";
-import { Link } from "react-router";
+import { useQuery } from "@tanstack/react-query";
+import type { ReactNode } from "react";
 
-import { type Baseline, sendFile } from "../api/client";
-import { baseline as baselineQuery } from "../api/queries";
-import { count, month } from "../shell/format";
-import { Empty, Mono, Split, tableSx, Tag, Title, Trouble } from "../shell/parts";
+import type { Baseline } from "../api/client";
+import { baseline as baselineQuery, floor as floorQuery, me as meQuery } from "../api/queries";
+import { count } from "../shell/format";
+import { Empty, Split, Title, Trouble } from "../shell/parts";
+import { useParam } from "../shell/selection";
 import { ink } from "../theme/theme";
-import { Glyph } from "../waterline/Glyph";
+import { Coverage, keyOf } from "./Coverage";
+import { follow, followNewest } from "./draft";
+import { EffectPanel } from "./EffectPanel";
+import { Gaps, Resulting } from "./Resulting";
+import { Revisions } from "./Revisions";
+import { Rules } from "./Rules";
+import { Sources } from "./Sources";
+import { useDraft } from "./useDraft";
 
-/** What every product should run, and which rule made it so. */
+/** What every product should run: the issues followed, the rules, the result, and what a change would mean. */
 export function BaselinePlace() {
   const { data, error } = useQuery(baselineQuery);
   if (error) return <Box sx={{ p: 3 }}><Trouble>{error.message}</Trouble></Box>;
-  if (!data) return null;
+  return data ? <Sheet data={data} /> : null;
+}
+
+const SIDES: [string, string][] = [["rules", "Rules"], ["revisions", "Revisions"], ["sources", "Sources"]];
+
+function Sheet({ data }: { data: Baseline }) {
+  const draft = useDraft(data);
+  const [asked, setSide] = useParam("side");
+  const side = asked ?? (data.issues.length ? "rules" : "sources");
+  const options = useOptions(data);
+  const person = useQuery(meQuery).data?.name ?? "";
+  const coverage = draft.effect?.coverage ?? data.coverage;
+  const panel: Record<string, ReactNode> = {
+    rules: (
+      <>
+        <Rules rules={draft.wanted.rules} told={draft.effect?.rules ?? data.rules} options={options} person={person} change={(rules) => draft.change({ rules })} />
+        <EffectPanel draft={draft} number={data.revision.number} />
+      </>
+    ),
+    revisions: <Revisions number={data.revision.number} start={(wanted) => {
+      draft.change(wanted);
+      setSide(null);
+    }} />,
+    sources: <Sources issues={data.issues} />,
+  };
   return (
-    <Split label="Baseline" panel={<Sources data={data} />} width={350}>
-      {data.lines.length === 0 ? (
-        <Empty title="No baseline yet">The baseline says which release every product should run. It follows from the catalogs on the right and the house rules, for the servers that were read. {data.issues.length === 0 ? "Bring in a catalog first." : "Read the servers on the Floor first."}</Empty>
-      ) : <List data={data} />}
+    <Split label="Baseline" width={372} panel={(
+      <Box sx={{ display: "grid", gap: 1.75, alignContent: "start" }}>
+        <Box role="group" aria-label="Beside the baseline" sx={{ display: "flex", gap: 2, borderBottom: `1px solid ${ink("ink")}` }}>
+          {SIDES.map(([key, label]) => (
+            <Button key={key} variant="text" aria-pressed={side === key} onClick={() => setSide(key === "rules" ? null : key)} sx={{ px: 0, borderRadius: 0, boxShadow: side === key ? `inset 0 -3px 0 ${ink("water")}` : "none" }}>{label}</Button>
+          ))}
+        </Box>
+        {panel[side]}
+      </Box>
+    )}>
+      {data.issues.length === 0 ? (
+        <Empty title="No baseline yet">The baseline says which release every product should run. It follows from makers’ catalogs and the house rules, for the servers that were read. Bring in a catalog first.</Empty>
+      ) : (
+        <>
+          <Head data={data} changed={draft.dirty} newest={() => draft.change({ follows: followNewest(draft.wanted.follows, coverage) })} behind={coverage.filter((r) => r.newest && r.newest !== r.followed).length} />
+          <Coverage rows={coverage} issues={data.issues} held={new Map(data.coverage.map((r) => [keyOf(r), r.followed ?? ""]))} toSources={() => setSide("sources")} move={(row, issue) => draft.change({ follows: follow(draft.wanted.follows, row, issue) })} />
+          {data.lines.length === 0 ? <Empty title="Nothing is read yet">Read the servers on the Floor; what is fitted in them gets its line here.</Empty> : (
+            <Box sx={{ mt: 1.5 }}><Resulting lines={draft.effect?.lines ?? data.lines} before={draft.effect ? data.lines : null} /></Box>
+          )}
+          <Gaps data={data} />
+        </>
+      )}
     </Split>
   );
 }
 
-function List({ data }: { data: Baseline }) {
+function Head({ data, changed, newest, behind }: { data: Baseline; changed: boolean; newest: () => void; behind: number }) {
   const held = data.lines.filter((l) => l.held).length;
   return (
-    <>
-      <Box sx={{ display: "flex", gap: 1.5, alignItems: "baseline", mb: 1.25, flexWrap: "wrap" }}>
-        <Title>What should be there</Title>
-        <Box sx={{ color: "text.secondary" }}>{count(data.lines.length, "line")} for what is fitted in this house, {held} held. First rule that matches decides.</Box>
-      </Box>
-      <Box component="table" aria-label="Resulting baseline" sx={{ ...tableSx, border: `1px solid ${ink("ink")}` }}>
-        <thead><tr><th scope="col">Product</th><th scope="col">Baseline</th><th scope="col">Released</th><th scope="col">From issue</th><th scope="col">Rule and reason</th><th scope="col" className="n">Fitted</th></tr></thead>
-        <tbody>
-          {data.lines.map((l) => (
-            <tr key={`${l.product} ${l.target} ${l.issue}`}>
-              <td>
-                <Box sx={{ display: "flex", gap: 1.25 }}>
-                  <Box sx={{ pt: 0.4 }}><Glyph verdict={l.held ? "held" : "level"} /></Box>
-                  <Box component={Link} to={`/drift?product=${l.product}`} sx={{ color: "text.primary", fontWeight: 600 }}>{l.name}</Box>
-                </Box>
-              </td>
-              <td><Mono>{l.held ? "held" : l.target ?? "none"}</Mono></td>
-              <td style={{ whiteSpace: "nowrap" }}>{l.released ? month(l.released) : "–"} {l.importance === "security" && <Tag tone="deep">security</Tag>}</td>
-              <td>{l.issue}</td>
-              <td>{l.rule === null ? l.why : `${l.rule + 1}: ${l.why}`}</td>
-              <td className="n">{l.fitted}</td>
-            </tr>
-          ))}
-        </tbody>
-      </Box>
-      {data.unlisted.length > 0 && (
-        <Box sx={{ mt: 2, fontSize: 13.5 }}>
-          <Title level={3}>In no catalog</Title>
-          <Box component="ul" sx={{ m: 0, pl: 2.25, color: "text.secondary" }}>{data.unlisted.map((u) => <li key={u}>{u}</li>)}</Box>
-        </Box>
-      )}
-    </>
-  );
-}
-
-function Sources({ data }: { data: Baseline }) {
-  return (
-    <Box sx={{ display: "grid", gap: 2 }}>
-      <Box component="section">
-        <Title level={2}>House rules, in order</Title>
-        {data.rules.map((rule, at) => (
-          <Box key={rule.what} sx={{ display: "grid", gridTemplateColumns: "20px 52px 1fr", py: 1, borderTop: `1px solid ${ink("rule")}`, mt: at ? 0 : 0.75, fontSize: 13.5 }}>
-            <Mono dim>{at + 1}</Mono><strong style={{ textTransform: "capitalize" }}>{rule.do}</strong>
-            <Box><strong>{rule.what}</strong><Box sx={{ color: "text.secondary" }}>{rule.reason}</Box></Box>
-          </Box>
-        ))}
-        <Box sx={{ fontSize: 12.5, color: "text.secondary", borderTop: `1px solid ${ink("rule")}`, pt: 0.75 }}>These two are built in.</Box>
-      </Box>
-      <Catalogs data={data} />
+    <Box sx={{ display: "flex", gap: 1.5, alignItems: "baseline", mb: 0.75, flexWrap: "wrap" }}>
+      <Title>Which issue each model follows</Title>
+      <Box sx={{ color: "text.secondary" }}>{changed ? `a draft on r${data.revision.number}` : `r${data.revision.number} of ${data.revision.made_by}`}, {count(data.lines.length, "line")}, {held} held</Box>
+      {behind > 0 && <Button variant="outlined" sx={{ ml: "auto" }} onClick={newest}>Follow the newest everywhere ({behind})</Button>}
     </Box>
   );
 }
 
-function Catalogs({ data }: { data: Baseline }) {
-  const queries = useQueryClient();
-  const input = useRef<HTMLInputElement>(null);
-  const bring = useMutation({ mutationFn: (file: File) => sendFile("/api/v1/catalogs", file), onSuccess: () => queries.invalidateQueries() });
-  const chosen = (event: ChangeEvent<HTMLInputElement>) => {
-    const file = event.target.files?.[0];
-    if (file) bring.mutate(file);
-    event.target.value = "";
+/** What rules can be written about: what is really here. */
+function useOptions(data: Baseline) {
+  const spots = useQuery(floorQuery).data ?? [];
+  return {
+    kind: [...new Set(data.lines.map((l) => l.kind))].sort(), product: [...new Set(data.lines.map((l) => l.product))].sort(),
+    model: [...new Set(data.coverage.map((r) => r.model).filter(Boolean))], group: data.groups, server: spots.map((s) => s.name),
   };
-  return (
-    <Box component="section" sx={{ display: "grid", gap: 1 }}>
-      <Title level={2}>Catalogs at hand</Title>
-      {data.issues.map((issue) => (
-        <Box key={`${issue.catalog} ${issue.issue}`} sx={{ borderTop: `1px solid ${ink("rule")}`, pt: 0.75, fontSize: 13.5 }}>
-          <strong>{issue.maker} {issue.issue}</strong>
-          <Box sx={{ color: "text.secondary" }}>
-            {count(issue.products, "product")}, {count(issue.releases, "release")}. {issue.models.length ? `Covers ${issue.models.join(", ")}.` : "Covers every model."}
-          </Box>
-        </Box>
-      ))}
-      {bring.error && <Trouble title="Not brought in; what is here stays">{bring.error.message}</Trouble>}
-      {bring.isSuccess && <Box role="status" sx={{ color: ink("done") }}>Brought in.</Box>}
-      <Box>
-        <input ref={input} type="file" accept=".json,application/json" onChange={chosen} hidden aria-label="Catalog file" />
-        <Button variant="outlined" onClick={() => input.current?.click()} loading={bring.isPending}>Bring in a catalog</Button>
-      </Box>
-    </Box>
-  );
 }

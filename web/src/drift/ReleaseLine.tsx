@@ -1,32 +1,21 @@
 import Box from "@mui/material/Box";
 import { useQuery } from "@tanstack/react-query";
-import { useEffect, useRef, useState } from "react";
+import { useState } from "react";
+import { Link } from "react-router";
 
 import type { ReleaseData, ReleaseLineData } from "../api/client";
 import { line as lineQuery } from "../api/queries";
-import { count, month, size } from "../shell/format";
+import { count, duration, month, size } from "../shell/format";
 import { Mono, pressable, Tag, Title } from "../shell/parts";
+import { useWidth } from "../shell/width";
 import { fonts, ink } from "../theme/theme";
 import { layout, type Layout } from "./line-layout";
 
 const HEIGHT = 158;
 const Y = 76;
 
-/** The width of an element, measured here so that the layout needs no page. */
-function useWidth() {
-  const ref = useRef<HTMLDivElement>(null);
-  const [width, setWidth] = useState(900);
-  useEffect(() => {
-    if (!ref.current) return undefined;
-    const observer = new ResizeObserver(([entry]) => entry && setWidth(entry.contentRect.width));
-    observer.observe(ref.current);
-    return () => observer.disconnect();
-  }, []);
-  return { ref, width };
-}
-
 /** All releases of a product in order: who sits where, the way to the baseline, the stops, the barrier. */
-export function ReleaseLine({ product, show }: { product: string; show: (servers: string[]) => void }) {
+export function ReleaseLine({ product, show }: { product: string; show: (version: string) => void }) {
   const { data } = useQuery(lineQuery(product));
   const { ref, width } = useWidth();
   const [picked, pick] = useState<string | null>(null);
@@ -42,12 +31,12 @@ export function ReleaseLine({ product, show }: { product: string; show: (servers
 function Told({ data }: { data: ReleaseLineData }) {
   const fitted = data.releases.reduce((n, r) => n + r.components, 0);
   const on = data.releases.filter((r) => r.components).length;
-  const target = data.releases.find((r) => r.is_target)?.version;
+  const targets = data.releases.filter((r) => r.is_target).map((r) => r.version);
   return (
     <Box sx={{ display: "flex", gap: 1.5, alignItems: "baseline", px: 2, pt: 1.25, flexWrap: "wrap" }}>
       <Title level={2}>{data.name}</Title>
       <Box sx={{ color: "text.secondary", fontSize: 13 }}>
-        {count(fitted, "component")} on {count(on, "release")}. {data.held ? "Held by a rule." : target ? `The baseline is ${target}.` : ""}
+        {count(fitted, "component")} on {count(on, "release")}. {data.held ? "Held by a rule." : targets.length ? `The baseline is ${targets.join(" and ")}.` : ""}
         {data.elsewhere.length > 0 && ` Not in the list: ${data.elsewhere.join(", ")}.`} Pick a release to read about it.
       </Box>
     </Box>
@@ -64,7 +53,7 @@ function Drawn({ data, placed, width, picked, pick }: DrawnProps) {
       {placed.arcs.map((arc) => (
         <g key={arc.path} aria-hidden>
           <path d={arc.path} fill="none" stroke={ink("water")} strokeWidth={1.8} />
-          <text x={arc.x} y={arc.y} textAnchor="middle" fontSize={11.5} fill={ink("water")} fontFamily={fonts.text}>{arc.label}</text>
+          <text x={arc.x} y={arc.y} textAnchor="middle" fontSize={11.5} fill={ink("water")} stroke={ink("sheet")} strokeWidth={4} paintOrder="stroke" fontFamily={fonts.text}>{arc.label}</text>
         </g>
       ))}
       {data.releases.map((release) => (
@@ -87,9 +76,9 @@ function Stop({ release, placed, chosen, pick }: { release: ReleaseData; placed:
   const x = placed.x(release.version);
   const security = release.importance === "security";
   const colour = release.is_target ? ink("water") : placed.exposed.has(release.version) ? ink("deep") : ink("routine");
-  const says = [release.version, release.is_target && "the baseline", release.is_stop && "must-stop", count(release.components, "component"), release.waiting > 0 && `${release.waiting} waiting for a reset`, release.importance].filter(Boolean).join(", ");
+  const says = [release.version, release.is_target && "the baseline", release.is_stop && "must-stop", release.is_beyond && "newer, not chosen", count(release.components, "component"), release.waiting > 0 && `${release.waiting} waiting for a reset`, release.importance].filter(Boolean).join(", ");
   return (
-    <g>
+    <g opacity={release.is_beyond ? 0.62 : 1}>
       <rect x={x - 44} y={Y - 14} width={88} height={HEIGHT - Y + 10} fill={chosen ? ink("water2") : "transparent"} opacity={0.6} />
       {release.is_stop && <circle cx={x} cy={Y} r={9} fill={ink("sheet")} stroke={ink("ink")} strokeWidth={1.6} />}
       <circle cx={x} cy={Y} r={release.is_target ? 6.5 : 4.5} fill={release.is_target ? ink("water") : release.is_stop ? ink("ink") : ink("sheet")} stroke={release.is_target ? ink("water") : ink("ink")} strokeWidth={1.6} />
@@ -98,32 +87,39 @@ function Stop({ release, placed, chosen, pick }: { release: ReleaseData; placed:
       ))}
       <text x={x} y={Y + 56} textAnchor="middle" fontSize={13} fontFamily={fonts.mono} fontWeight={release.is_target ? 700 : 400} fill={ink("ink")}>{release.version}</text>
       <text x={x} y={Y + 72} textAnchor="middle" fontSize={11.5} fill={security ? ink("deep") : ink("ink2")} fontFamily={fonts.text}>
-        {release.is_target ? "baseline, " : release.is_stop ? "must-stop, " : ""}{release.released ? month(release.released) : "no date"}{security ? " !" : ""}
+        {release.is_target ? "baseline, " : release.is_stop ? "must-stop, " : release.is_beyond ? "not chosen, " : ""}{release.released ? month(release.released) : "no date"}{security ? " !" : ""}
       </text>
       <rect {...pressable(pick)} x={x - 44} y={Y - 14} width={88} height={HEIGHT - Y + 10} fill="transparent" aria-label={says} aria-pressed={chosen} />
     </g>
   );
 }
 
-function Notes({ release, show }: { release: ReleaseData | undefined; show: (servers: string[]) => void }) {
+/** What a release says of itself, which issues list it, and who runs it. */
+function Notes({ release, show }: { release: ReleaseData | undefined; show: (version: string) => void }) {
   if (!release) return null;
   const facts = [
     release.size && size(release.size), release.activation && `active ${release.activation === "at once" ? "at once" : `by ${release.activation}`}`,
+    release.write_seconds && `about ${duration(release.write_seconds)} to write`, release.alone && "has to be written alone",
     release.direct_from && `can be written from ${release.direct_from} on`, release.needs.length > 0 && `needs ${release.needs.join(", ")}`,
     release.floor_after && `no way back below ${release.floor_after} afterwards`,
   ].filter(Boolean);
+  const unsigned = release.issues.length > 0 && release.issues.every((i) => !i.signed_by);
   return (
     <Box sx={{ px: 2, pb: 1.5, pt: 1, borderTop: `1px solid ${ink("rule")}`, fontSize: 13.5, display: "grid", gap: 0.5 }}>
-      <Box sx={{ display: "flex", gap: 1, alignItems: "baseline" }}>
+      <Box sx={{ display: "flex", gap: 1, alignItems: "baseline", flexWrap: "wrap" }}>
         <strong><Mono>{release.version}</Mono></strong>
         {release.importance && <Tag tone={release.importance === "security" ? "deep" : "rule"}>{release.importance}</Tag>}
+        {unsigned && <Tag tone="pending">unsigned</Tag>}
         <Box sx={{ color: "text.secondary" }}>{facts.join("; ")}</Box>
       </Box>
-      <Box>{release.notes || "No notes came with this release."} {release.fixes.length > 0 && `Closes ${release.fixes.join(", ")}.`}</Box>
-      {release.servers.length > 0 && (
+      <Box>{release.notes || "No notes came with this release."}</Box>
+      {release.fixes.map((f) => <Box key={f.id}><Link to={`/drift?side=advisories&advisory=${f.id}`} style={{ color: "inherit" }}><Mono>{f.id}</Mono></Link>{f.score !== null && `, score ${f.score}`}{f.title && `: ${f.title}`}</Box>)}
+      {release.conflict && <Box sx={{ color: ink("deep") }}>{release.conflict}.</Box>}
+      <Box sx={{ color: "text.secondary" }}>Listed in {release.issues.map((i) => i.name).join(", ")}.</Box>
+      {release.server_count > 0 && (
         <Box>
-          On it: {release.servers.join(", ")}.{" "}
-          <Box component="button" onClick={() => show(release.servers)} sx={{ all: "unset", cursor: "pointer", color: ink("water"), textDecoration: "underline", "&:focus-visible": { outline: `2px solid ${ink("water")}` } }}>Select them</Box>
+          On it: {release.servers.slice(0, 12).join(", ")}{release.server_count > 12 && ` and ${release.server_count - 12} more`}.{" "}
+          <Box component="button" onClick={() => show(release.version)} sx={{ all: "unset", cursor: "pointer", color: ink("water"), textDecoration: "underline", "&:focus-visible": { outline: `2px solid ${ink("water")}` } }}>Show {count(release.server_count, "server")}</Box>
         </Box>
       )}
     </Box>

@@ -6,6 +6,7 @@ export interface Dot { x: number; y: number }
 export interface Arc { path: string; label: string; x: number; y: number }
 export interface Layout { x: (version: string) => number; dots: Map<string, Dot[]>; exposed: Set<string>; arcs: Arc[]; barrier: number | null }
 
+const SHORT: Record<string, string> = { "server reboot": "reboot", "controller restart": "restart" };
 const DOT = 8;
 const PER_ROW = 12;
 
@@ -36,7 +37,10 @@ export function layout(data: ReleaseLineData, width: number, y: number): Layout 
   const arcs = ways.map((w) => {
     const [a, b] = [x(w.source), x(w.to)];
     const rise = Math.min(y - 22, 16 + Math.abs(b - a) * 0.13);
-    return { path: `M${a},${y - 8} Q${(a + b) / 2},${y - 8 - rise * 1.6} ${b},${y - 8}`, label: `${w.reset}${w.components > 1 ? ` ×${w.components}` : ""}`, x: (a + b) / 2, y: y - 12 - rise * 0.8 };
+    // Arcs often meet at the baseline: the label stands near the start, where they are still apart.
+    const t = 0.28;
+    const along = a + (b - a) * t;
+    return { path: `M${a},${y - 8} Q${(a + b) / 2},${y - 8 - rise * 1.6} ${b},${y - 8}`, label: `${SHORT[w.reset] ?? w.reset}${w.components > 1 ? ` ×${w.components}` : ""}`, x: along, y: y - 12 - 2 * t * (1 - t) * rise * 1.6 };
   });
   const floor = data.floor && known.has(data.floor) ? x(data.floor) : null;
   const step = scale.step();

@@ -30,7 +30,7 @@ function useFound(): Found[] {
       { group: "Do", label: "Plan a run", hint: "for all servers that need something", go: to("/run-sheet?new=1") },
     ];
     const names = (all ?? []).map((s) => ({ group: "Servers", label: s.name, hint: `${s.model}, ${s.rack} unit ${s.unit}`, go: to(`/floor?servers=${s.name}`) }));
-    const products = (list?.lines ?? []).map((l) => ({ group: "Products", label: l.name, hint: l.held ? "held" : `${l.target ?? ""}, ${l.issue}`, go: to(`/drift?product=${l.product}`) }));
+    const products = (list?.lines ?? []).map((l) => ({ group: "Products", label: l.name, hint: l.held ? "held" : `${l.target ?? ""}, ${l.issues.map((i) => i.name).join(", ")}`, go: to(`/drift?product=${l.product}`) }));
     const sheetRows = (sheets ?? []).map((r) => ({ group: "Runs", label: r.name, hint: r.state, go: to(r.state === "ended" ? `/record/${r.id}` : `/run-sheet/${r.id}`) }));
     const seen = new Set<string>();
     return [...acts, ...places, ...names, ...products, ...sheetRows].filter((f) => {

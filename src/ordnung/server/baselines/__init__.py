@@ -1,1 +1,1 @@
-"""What the house wants: the fixed rules over the catalogs at hand."""
+"""What the house wants: revisions of rules and of what each model follows, drafts, and their effect."""

@@ -1,136 +1,206 @@
-"""The baseline as the resulting list with reasons, and the release line of a product."""
+"""The baseline: what holds, drafts with their effect, revisions, and the release line of a product."""
 
 from __future__ import annotations
 
 from typing import Any
 
-from drf_spectacular.utils import extend_schema
-from rest_framework import serializers
+from django.db import IntegrityError, transaction
+from django.shortcuts import get_object_or_404
+from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from ordnung.core.baseline import BaselineLine, list_baseline
-from ordnung.core.catalog import Product, Release
-from ordnung.core.house import Standing
-from ordnung.core.rules import FIXED_RULES
-from ordnung.server.catalogs.views import IssueSerializer, issue_rows
+from ordnung.core.coverage import list_unlisted
+from ordnung.core.matching import Follows
+from ordnung.core.releases import find_conflicts
+from ordnung.core.rule_check import check_rules, fit_together
+from ordnung.core.rules import Rule
+from ordnung.server.baselines.current import decided, follows_rows, latest, read_follows, read_rules
+from ordnung.server.baselines.effects import draft_row, effect_between, effect_of, effect_row, tell_differences
+from ordnung.server.baselines.models import Draft, Revision
+from ordnung.server.baselines.release_line import release_line
+from ordnung.server.baselines.rows import NAMES_SHOWN, coverage_rows, line_rows, rule_rows
+from ordnung.server.baselines.serializers import (
+    BaselineSerializer,
+    ComparedSerializer,
+    DraftEffectSerializer,
+    DraftSerializer,
+    NewRevisionSerializer,
+    ReleaseLineSerializer,
+    RevisionDetailSerializer,
+    RevisionSerializer,
+    WantedSerializer,
+)
+from ordnung.server.catalogs.views import issue_rows
 from ordnung.server.clock import now
-from ordnung.server.house import Snapshot, snapshot
+from ordnung.server.house import Snapshot, load_catalogs, snapshot
 from ordnung.server.problems import Problem
+from ordnung.server.work.events import tell
 
-
-class BaselineLineSerializer(serializers.Serializer):
-    product = serializers.CharField()
-    name = serializers.CharField()
-    kind = serializers.CharField()
-    target = serializers.CharField(allow_null=True)
-    held = serializers.BooleanField()
-    issue = serializers.CharField()
-    rule = serializers.IntegerField(allow_null=True)
-    why = serializers.CharField()
-    fitted = serializers.IntegerField()
-    servers = serializers.ListField(child=serializers.CharField())
-    importance = serializers.CharField(allow_null=True)
-    released = serializers.DateField(allow_null=True)
-
-
-class RuleSerializer(serializers.Serializer):
-    do = serializers.CharField()
-    what = serializers.CharField()
-    reason = serializers.CharField()
-
-
-class BaselineSerializer(serializers.Serializer):
-    issues = IssueSerializer(many=True)
-    rules = RuleSerializer(many=True)
-    lines = BaselineLineSerializer(many=True)
-    unlisted = serializers.ListField(child=serializers.CharField())
-
-
-class ReleaseSerializer(serializers.Serializer):
-    version = serializers.CharField()
-    released = serializers.DateField(allow_null=True)
-    importance = serializers.CharField(allow_null=True)
-    notes = serializers.CharField()
-    fixes = serializers.ListField(child=serializers.CharField())
-    size = serializers.IntegerField(allow_null=True)
-    activation = serializers.CharField(allow_null=True)
-    direct_from = serializers.CharField(allow_null=True)
-    needs = serializers.ListField(child=serializers.CharField())
-    floor_after = serializers.CharField(allow_null=True)
-    is_target = serializers.BooleanField()
-    is_stop = serializers.BooleanField()
-    servers = serializers.ListField(child=serializers.CharField())
-    components = serializers.IntegerField()
-    waiting = serializers.IntegerField()
-
-
-class WaySerializer(serializers.Serializer):
-    """One leg of a route over this product: from, to, by which reset, and how many components take it."""
-
-    source = serializers.CharField()  # type: ignore[assignment]  # a field by that name, not the option
-    to = serializers.CharField()
-    reset = serializers.CharField()
-    components = serializers.IntegerField()
-
-
-class ReleaseLineSerializer(serializers.Serializer):
-    product = serializers.CharField()
-    name = serializers.CharField()
-    kind = serializers.CharField()
-    held = serializers.BooleanField()
-    releases = ReleaseSerializer(many=True)
-    ways = WaySerializer(many=True)
-    elsewhere = serializers.ListField(child=serializers.CharField())
-    floor = serializers.CharField(allow_null=True)
+MAX_RULES = 200
 
 
 class BaselineView(APIView):
     @extend_schema(responses=BaselineSerializer)
     def get(self, request) -> Response:
-        """Which release each product should run, which rule made it so, and where it is fitted."""
+        """Which release each product should run, which rule made it so, and what covers which model."""
         house = snapshot()
-        servers = [s.server for s in house.standings.values()]
-        lines = list_baseline(servers, house.catalogs, FIXED_RULES, now().date())
-        unlisted = sorted(
-            f"{p.component.name} in {s.server.name}, {p.component.slot}: {p.match.reason}"
-            for s in house.standings.values()
-            for p in s.positions
-            if p.product is None
-        )
-        rules = [{"do": r.do, "what": _what(r.where), "reason": r.reason} for r in FIXED_RULES]
+        rules = house.baseline.rules
+        findings = check_rules(fit_together(house.folds, rules, house.groups), rules, now().date())
         body = {
+            "revision": revision_row(latest(), whole=True),
             "issues": issue_rows(),
-            "rules": rules,
-            "lines": [_line(line) for line in lines],
-            "unlisted": unlisted,
+            "coverage": coverage_rows(house.models, house.catalogs),
+            "rules": rule_rows(rules, findings, house.catalogs.by_id),
+            "lines": line_rows([fold.placed for fold in house.folds]),
+            "unlisted": [_unlisted(line) for line in list_unlisted(house.folds)],
+            "conflicts": find_conflicts(house.catalogs.issues),
+            "draft": Draft.objects.filter(person=request.user.username).first(),
+            "groups": sorted({group for group in house.groups.values() if group}),
         }
         return Response(BaselineSerializer(body).data)
 
 
-def _what(where) -> str:
-    if not where:
-        return "everything else"
-    words = {"power": "power supply"}
-    return ", ".join(f"every {words.get(v, v)}" for values in where.values() for v in values)
+def _unlisted(line: Any) -> dict[str, Any]:
+    names = ("name", "kind", "software_id", "model", "reason", "components")
+    return {**{name: getattr(line, name) for name in names}, "servers": list(line.servers[:NAMES_SHOWN])}
 
 
-def _line(line: BaselineLine) -> dict[str, Any]:
-    release = line.product.find(line.target.version) if line.target.version else None
-    return {
-        "product": line.product.id,
-        "name": line.product.name,
-        "kind": line.product.kind,
-        "target": line.target.version,
-        "held": line.target.held,
-        "issue": line.issue,
-        "rule": line.target.rule,
-        "why": line.target.reason,
-        "fitted": line.fitted,
-        "servers": list(line.servers),
-        "importance": release.importance if release else None,
-        "released": release.released if release else None,
-    }
+def revision_row(row: Revision, *, whole: bool = False) -> dict[str, Any]:
+    """One revision, with its rules if it is to be whole."""
+    names = ("number", "note", "basis", "made_at", "made_by")
+    told = {**{name: getattr(row, name) for name in names}, "frozen": bool(row.follows)}
+    if not whole:
+        return told
+    # Revision 1 follows what comes; spelled out as it is now, a draft can begin from it.
+    follows = row.follows or follows_rows(load_catalogs({}).freeze(snapshot().models))
+    return {**told, "rules": row.rules, "follows": follows}
+
+
+def read_wanted(house: Snapshot, body: Any) -> tuple[tuple[Rule, ...], Follows]:
+    """Rules and choices of a draft. Raises FormatError or Problem when they can't be."""
+    rules = read_rules(body["rules"])
+    if len(rules) > MAX_RULES:
+        raise Problem("too-many", f"More than {MAX_RULES} rules.", field="rules")
+    issues = {(i.maker, i.catalog, i.issue): i for i in house.catalogs.issues}
+    for row in body["follows"]:
+        if not row["maker"]:
+            continue
+        issue = issues.get((row["maker"], row["catalog"], row["issue"]))
+        if issue is None or (row["model"] and not issue.covers(row["model"])):
+            why = "is not here" if issue is None else f"does not cover {row['model']}"
+            raise Problem("no-such-issue", f"{row['catalog']} {row['issue']} {why}.", field="follows")
+    return rules, read_follows(body["follows"])
+
+
+class EffectView(APIView):
+    @extend_schema(request=WantedSerializer, responses=DraftEffectSerializer)
+    def post(self, request) -> Response:
+        """What a draft would change on this fleet, before it is made. Nothing is stored."""
+        body = WantedSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        house = snapshot()
+        rules, follows = read_wanted(house, body.validated_data)
+        return Response(DraftEffectSerializer(draft_row(house, rules, follows)).data)
+
+
+class DraftView(APIView):
+    @extend_schema(request=DraftSerializer, responses={204: None})
+    def put(self, request) -> Response:
+        """Keep what this person is working on."""
+        body = DraftSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        told = body.validated_data
+        read_wanted(snapshot(), told)
+        values = {**told, "follows": [dict(row) for row in told["follows"]], "changed_at": now()}
+        Draft.objects.update_or_create(person=request.user.username, defaults=values)
+        return Response(status=204)
+
+    @extend_schema(responses={204: None})
+    def delete(self, request) -> Response:
+        """Throw this person's draft away."""
+        Draft.objects.filter(person=request.user.username).delete()
+        return Response(status=204)
+
+
+class RevisionsView(APIView):
+    @extend_schema(responses=RevisionSerializer(many=True))
+    def get(self, request) -> Response:
+        """All revisions, newest first."""
+        latest()
+        rows = [revision_row(row) for row in Revision.objects.order_by("-number")]
+        return Response(RevisionSerializer(rows, many=True).data)
+
+    @extend_schema(request=NewRevisionSerializer, responses={201: RevisionDetailSerializer})
+    def post(self, request) -> Response:
+        """Make a new revision. What each model follows is spelled out, so that no later issue changes it."""
+        body = NewRevisionSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        told, house = body.validated_data, snapshot()
+        rules, follows = read_wanted(house, told)
+        effect = effect_row(effect_of(house, rules, follows))
+        frozen = {**house.catalogs.following(follows).freeze(house.models), **follows}
+        try:
+            with transaction.atomic():
+                row = self._make(request.user.username, told, frozen, effect)
+        except IntegrityError:
+            raise Problem("revision-taken", "Someone made a revision at this moment. Look at it first.") from None
+        return Response(RevisionDetailSerializer(revision_row(row, whole=True)).data, status=201)
+
+    @staticmethod
+    def _make(person: str, told: Any, frozen: Follows, effect: dict[str, Any]) -> Revision:
+        last = latest()
+        if told["basis"] != last.number:
+            detail = (
+                f"Revision {last.number} was made by {last.made_by} since this draft was begun from {told['basis']}."
+            )
+            raise Problem("revision-moved", f"{detail} Compare the two, then make yours.", status=409, field="basis")
+        brief = {
+            **effect,
+            "changes": [{"name": c.name, "before": c.before, "after": c.after} for c in effect["changes"]],
+        }
+        row = Revision.objects.create(
+            number=last.number + 1, rules=told["rules"], follows=follows_rows(frozen), note=told["note"],
+            basis=last.number, effect=brief, made_at=now(), made_by=person,
+        )  # fmt: skip
+        Draft.objects.filter(person=person).delete()
+        tell("baselines", number=row.number)
+        return row
+
+
+class RevisionView(APIView):
+    @extend_schema(responses=RevisionDetailSerializer)
+    def get(self, request, number: int) -> Response:
+        """One revision with its rules: to look at, or as the start of a new one."""
+        return Response(RevisionDetailSerializer(revision_row(find_revision(number), whole=True)).data)
+
+
+def find_revision(number: int) -> Revision:
+    """A revision by its number."""
+    latest()
+    return get_object_or_404(Revision, number=number)
+
+
+class CompareView(APIView):
+    @extend_schema(
+        responses=ComparedSerializer,
+        parameters=[OpenApiParameter("one", int, required=True), OpenApiParameter("other", int, required=True)],
+    )
+    def get(self, request) -> Response:
+        """Two revisions: what was changed, and what that means for the fleet as it is today."""
+        asked = [request.query_params.get(name, "") for name in ("one", "other")]
+        if not all(text.isdigit() for text in asked):
+            raise Problem("bad-number", "Two numbers of revisions are wanted.", field="one")
+        one, other = (find_revision(int(text)) for text in asked)
+        first, second = decided(one), decided(other)
+        effect = effect_between(snapshot(), (first.rules, first.follows), (second.rules, second.follows))
+        body = {
+            "one": revision_row(one),
+            "other": revision_row(other),
+            "differences": tell_differences(one, other),
+            "effect": effect_row(effect),
+        }
+        return Response(ComparedSerializer(body).data)
 
 
 class ReleaseLineView(APIView):
@@ -138,83 +208,7 @@ class ReleaseLineView(APIView):
     def get(self, request, product: str) -> Response:
         """All releases of a product in order, how many components sit on each, and the ways to the baseline."""
         house = snapshot()
-        found = next((p for p in house.catalogs.products() if p.id == product), None)
+        found = house.catalogs.by_id.get(product)
         if found is None:
             raise Problem("not-found", f"No catalog lists {product}.", status=404)
         return Response(ReleaseLineSerializer(release_line(found, house)).data)
-
-
-def release_line(product: Product, house: Snapshot) -> dict[str, Any]:
-    """The release line of one product over the whole house."""
-    seen: dict[str, list[str]] = {}
-    waiting: dict[str, int] = {}
-    targets: set[str] = set()
-    held = False
-    ways: dict[tuple[str, str, str], int] = {}
-    stops: set[str] = set()
-    for standing in house.standings.values():
-        for position in standing.positions:
-            if position.product is None or position.product.id != product.id:
-                continue
-            component, target = position.component, position.target
-            release = product.find(component.version or "")
-            seen.setdefault(release.version if release else component.version or "unread", []).append(
-                standing.server.name
-            )
-            if component.has_waiting and component.waiting:
-                waiting[component.waiting] = waiting.get(component.waiting, 0) + 1
-            if target is not None:
-                held = held or target.held
-                targets |= {target.version} if target.version else set()
-        for source, to, reset in _legs(standing, product.id):
-            ways[source, to, reset] = ways.get((source, to, reset), 0) + 1
-            if to not in targets:
-                stops.add(to)
-    goal = [r for v in targets if (r := product.find(v)) is not None]
-    return {
-        "product": product.id,
-        "name": product.name,
-        "kind": product.kind,
-        "held": held,
-        "releases": [_release(product, r, seen, waiting, targets, stops - targets) for r in product.ordered],
-        "ways": [{"source": s, "to": t, "reset": r, "components": n} for (s, t, r), n in sorted(ways.items())],
-        "elsewhere": sorted(f"{v} ({len(names)})" for v, names in seen.items() if product.find(v) is None),
-        "floor": next((r.floor_after for r in goal if r.floor_after), None),
-    }
-
-
-def _legs(standing: Standing, product: str) -> list[tuple[str, str, str]]:
-    return [
-        (write.source, write.to, step.reset or "at once")
-        for step in standing.route.rounds
-        for write in step.writes
-        if write.product == product
-    ]
-
-
-def _release(
-    product: Product,
-    release: Release,
-    seen: dict[str, list[str]],
-    waiting: dict[str, int],
-    targets: set[str],
-    stops: set[str],
-) -> dict[str, Any]:
-    here = seen.get(release.version, [])
-    return {
-        "version": release.version,
-        "released": release.released,
-        "importance": release.importance,
-        "notes": release.notes,
-        "fixes": [f"{f.id} ({f.score})" if f.score is not None else f.id for f in release.fixes],
-        "size": release.payload.size if release.payload else None,
-        "activation": release.activation,
-        "direct_from": release.direct_from,
-        "needs": [f"{n.product} {n.at_least or 'below ' + str(n.below)}" for n in release.needs],
-        "floor_after": release.floor_after,
-        "is_target": release.version in targets,
-        "is_stop": release.version in stops,
-        "servers": sorted(set(here)),
-        "components": len(here),
-        "waiting": waiting.get(release.version, 0),
-    }

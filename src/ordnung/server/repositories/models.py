@@ -21,6 +21,7 @@ class Repository(models.Model):
     expires = models.DateTimeField(null=True)
     root_key = models.CharField(max_length=200, default="")
     message = models.TextField(default="")
+    revision = models.PositiveIntegerField(default=1)
 
 
 class Line(models.Model):

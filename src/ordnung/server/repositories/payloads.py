@@ -7,7 +7,7 @@ from pathlib import Path
 
 from django.conf import settings
 
-from ordnung.core.catalog import Catalogs
+from ordnung.core.matching import Catalogs
 from ordnung.engine.ports import Ready
 from ordnung.repository import ContentStore, PayloadServer, RepositoryError, check_identity
 from ordnung.repository.store import digest_of

@@ -18,6 +18,7 @@ from ordnung.formats.pldm import DESCRIPTOR_NAMES, Package, parse_package
 from ordnung.repository import check_repository
 from ordnung.repository.identity import refuse_foreign
 from ordnung.server.clock import now
+from ordnung.server.drift.left_out import reviewed
 from ordnung.server.fleet.serializers import NamesSerializer
 from ordnung.server.house import snapshot
 from ordnung.server.problems import Problem
@@ -51,6 +52,7 @@ class RepositorySerializer(serializers.Serializer):
     expires = serializers.DateTimeField(allow_null=True)
     root_key = serializers.CharField()
     message = serializers.CharField()
+    revision = serializers.IntegerField()
     lines = LineSerializer(many=True)
 
 
@@ -112,13 +114,13 @@ def packing_rows(names: list[str] | None) -> list[dict[str, Any]]:
             "bytes": 0,
             "message": "",
         }
-        for line in plan_packing(snapshot().chosen(names))
+        for line in plan_packing(reviewed(snapshot().chosen(names)))
     ]
 
 
 def repository_row(row: Repository) -> dict[str, Any]:
     """One repository with its lines."""
-    fields = ("id", "name", "state", "servers", "folder", "made_at", "expires", "root_key", "message")
+    fields = ("id", "name", "state", "servers", "folder", "made_at", "expires", "root_key", "message", "revision")
     return {**{name: getattr(row, name) for name in fields}, "lines": list(row.lines.order_by("pk"))}
 
 
@@ -153,7 +155,10 @@ class RepositoriesView(APIView):
         servers = sorted({name for row in rows for name in row["servers"]})
         with transaction.atomic():
             title = body.validated_data["name"] or f"{len(servers)} servers, {now():%d %b %Y}"
-            repository = Repository.objects.create(name=title, servers=names or servers, made_at=now())
+            revision = snapshot().baseline.number
+            repository = Repository.objects.create(
+                name=title, servers=names or servers, made_at=now(), revision=revision
+            )
             Line.objects.bulk_create([Line(repository=repository, **row) for row in rows])
             total = sum(row["size"] for row in rows)
             ask_for("pack", f"Packing {title}", total, "bytes", {"repository": repository.pk})

@@ -27,6 +27,10 @@ class Run(models.Model):
     ended_at = models.DateTimeField(null=True)
     planned_seconds = models.FloatField(default=0)
     bound_seconds = models.FloatField(default=0)
+    revision = models.PositiveIntegerField(default=1)
+    rules = models.JSONField(default=dict)
+    follows = models.JSONField(default=list)
+    """The baseline it was planned by, spelled out: what comes in later does not move a run under way."""
 
 
 class RunServer(models.Model):
@@ -40,6 +44,8 @@ class RunServer(models.Model):
     rounds = models.JSONField(default=list)
     stranded = models.JSONField(default=list)
     lane = models.JSONField(default=list)
+    left_out = models.JSONField(default=dict)
+    """Slots that were taken out when the sheet was drafted, with their reasons."""
     active = models.BooleanField(default=False)
     state = models.CharField(max_length=20, default="waiting")
     detail = models.TextField(default="")
@@ -53,6 +59,23 @@ class RunServer(models.Model):
         constraints = [
             models.UniqueConstraint(fields=["server"], condition=Q(active=True), name="one_run_at_a_time"),
             models.UniqueConstraint(fields=["run", "server"], name="once_in_a_run"),
+        ]
+
+
+class LeftOut(models.Model):
+    """A component that a person took out of the work to be done. Put back, the row stays as a record."""
+
+    server = models.CharField(max_length=200)
+    slot = models.CharField(max_length=200)
+    reason = models.TextField()
+    by = models.CharField(max_length=150)
+    at = models.DateTimeField()
+    put_back_at = models.DateTimeField(null=True)
+    put_back_by = models.CharField(max_length=150, default="")
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["server", "slot"], condition=Q(put_back_at=None), name="left_out_once")
         ]
 
 

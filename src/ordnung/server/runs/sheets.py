@@ -14,7 +14,10 @@ from ordnung.core.route import Route, plan_way_back
 from ordnung.core.timetable import Timetable, plan_timetable
 from ordnung.engine.run import AT_ONCE
 from ordnung.engine.tape import rounds_body
+from ordnung.formats.rules import rules_document
+from ordnung.server.baselines.current import follows_rows
 from ordnung.server.clock import now
+from ordnung.server.drift.left_out import reasons, reviewed
 from ordnung.server.fleet.models import Group, Server
 from ordnung.server.house import snapshot
 from ordnung.server.problems import Problem
@@ -34,7 +37,7 @@ def draft_sheet(names: Sequence[str] | None, person: str, title: str = "") -> Ru
     Raises:
         Problem: none of them has anything to do.
     """
-    standings = [s for s in snapshot().chosen(list(names) if names else None) if s.route.rounds]
+    standings = [s for s in reviewed(snapshot().chosen(list(names) if names else None)) if s.route.rounds]
     if not standings:
         raise Problem("nothing-to-do", "These servers need nothing: all are level, held or without a route.")
     standings.sort(key=lambda s: (-s.route.outages, s.server.name))
@@ -96,6 +99,7 @@ def _store(
     name: str, person: str, standings: Sequence[Standing], routes: Sequence[Route], timetable: Timetable,
     back: Mapping[str, str] | None, takes_back: Run | None,
 ) -> Run:  # fmt: skip
+    house, told = snapshot(), reasons(s.server.name for s in standings)
     run = Run.objects.create(
         name=name,
         drafted_at=now(),
@@ -103,6 +107,9 @@ def _store(
         takes_back=takes_back,
         planned_seconds=timetable.makespan,
         bound_seconds=timetable.bound,
+        revision=house.baseline.number,
+        rules=rules_document(house.baseline.rules),
+        follows=follows_rows(house.catalogs.freeze(s.server.model for s in standings)),
     )
     rows = {row.name: row for row in Server.objects.filter(name__in=[s.server.name for s in standings])}
     lanes = {lane.server: lane for lane in timetable.lanes}
@@ -115,6 +122,7 @@ def _store(
             back=dict(back) if back else None,
             rounds=rounds_body(route.rounds),
             stranded=[dataclasses.asdict(s) for s in route.stranded],
+            left_out=told.get(standing.server.name, {}),
             lane=[dataclasses.asdict(span) for span in lanes[standing.server.name].spans],
         )
         for place, (standing, route) in enumerate(zip(standings, routes, strict=True))
@@ -126,7 +134,7 @@ def _store(
 def what_is_missing(run: Run) -> list[dict[str, Any]]:
     """Payloads a run needs that no packed repository has brought into the store."""
     store, house = open_store(), snapshot()
-    products = {p.id: p for p in house.catalogs.products()}
+    products = house.catalogs.by_id
     missing: dict[tuple[str, str], dict[str, Any]] = {}
     for place in run.servers.all():
         for step in place.rounds:

@@ -12,8 +12,8 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from ordnung.core.house import judge_house
-from ordnung.core.rules import FIXED_RULES
 from ordnung.formats.readings import build_server
+from ordnung.server.baselines.current import read_follows, read_rules
 from ordnung.server.clock import now
 from ordnung.server.fleet.serializers import (
     CellSerializer,
@@ -77,6 +77,7 @@ class RunSummarySerializer(serializers.Serializer):
     updates = serializers.IntegerField()
     outages = serializers.IntegerField()
     restarts = serializers.IntegerField()
+    revision = serializers.IntegerField()
 
 
 class RunSerializer(RunSummarySerializer):
@@ -131,7 +132,7 @@ def summary(run: Run, places: list[RunServer] | None = None) -> dict[str, Any]:
     places = list(run.servers.select_related("server")) if places is None else places
     rounds = [step for place in places for step in place.rounds]
     fields = (
-        "id", "name", "state", "order", "drafted_at", "drafted_by", "started_at", "started_by", "ended_at",
+        "id", "name", "revision", "state", "order", "drafted_at", "drafted_by", "started_at", "started_by", "ended_at",
         "planned_seconds", "bound_seconds",
     )  # fmt: skip
     return {
@@ -293,7 +294,8 @@ def _record(run: Run, place: RunServer) -> dict[str, Any]:
     reads = [e for e in entries if e.kind == "read"]
     values = [build_server({**e.body["server"], "group": place.group}) for e in (reads[:1] + reads[-1:])]
     house = snapshot()
-    standings = judge_house(values, house.catalogs, FIXED_RULES, now().date())
+    catalogs = house.catalogs.following(read_follows(run.follows))
+    standings = judge_house(values, catalogs, read_rules(run.rules), now().date())
     spans = tell_steps(entries, run.started_at) if run.started_at else []
     away = [s for s in spans if s["kind"] in ("server reboot", "power cycle") and s["end"] is not None]
     resets = [e for e in entries if e.kind == "back"]

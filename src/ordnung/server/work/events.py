@@ -9,7 +9,19 @@ from ordnung.server.work.models import Event
 
 KEEP = 5000
 """Events kept for browsers that come back after a break."""
-TOPICS = ("work", "readings", "repositories", "runs", "step", "catalogs", "searches")
+TOPICS = (
+    "work",
+    "readings",
+    "repositories",
+    "runs",
+    "step",
+    "catalogs",
+    "searches",
+    "baselines",
+    "sources",
+    "advisories",
+    "left-out",
+)
 
 
 def tell(topic: str, **body: Any) -> Event:

@@ -14,7 +14,9 @@ class Work(models.Model):
         DONE = "done"
         FAILED = "failed"
 
-    kind = models.CharField(max_length=20, choices=[(k, k) for k in ("survey", "pack", "run", "search", "reach")])
+    kind = models.CharField(
+        max_length=20, choices=[(k, k) for k in ("survey", "pack", "run", "search", "reach", "catalogs")]
+    )
     title = models.CharField(max_length=200)
     state = models.CharField(max_length=10, choices=State.choices, default=State.ASKED)
     total = models.PositiveBigIntegerField(default=0)

@@ -71,13 +71,13 @@ class SiteView(APIView):
     def get(self, request) -> Response:
         """The clock and the one live fact of each place."""
         house = snapshot()
-        issue = CatalogIssue.objects.order_by("-issued").first()
+        issued = CatalogIssue.objects.order_by("-issued").values_list("issued", flat=True).first()
         body = {
             "now": now(),
             "rate": settings.CLOCK.rate,
             "servers": len(house.standings),
             **house.tally,
-            "baseline": issue.issued.strftime("%b %Y") if issue else "",
+            "baseline": f"{issued:%b %Y}, r{house.baseline.number}" if issued else "",
             "sealed": Repository.objects.filter(state="sealed").count(),
             "drafts": Run.objects.filter(state="draft").count(),
             "running": Run.objects.filter(state="running").count(),

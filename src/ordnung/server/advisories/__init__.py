@@ -1,0 +1,1 @@
+"""Security advisories as they were brought in, against this fleet."""

@@ -1,0 +1,31 @@
+"""Revisions of the baseline, and drafts of the next one."""
+
+from __future__ import annotations
+
+from django.db import models
+
+
+class Revision(models.Model):
+    """One decision of the house; never changed once made.
+
+    ``rules`` is an ``ordnung.rules/1`` document, ``follows`` a list of model, maker, catalog and issue.
+    """
+
+    number = models.PositiveIntegerField(unique=True)
+    rules = models.JSONField()
+    follows = models.JSONField(default=list)
+    note = models.TextField(default="")
+    basis = models.PositiveIntegerField(null=True)
+    effect = models.JSONField(default=dict)
+    made_at = models.DateTimeField()
+    made_by = models.CharField(max_length=150)
+
+
+class Draft(models.Model):
+    """What one person is working on; kept so that nothing is lost when the page is closed."""
+
+    person = models.CharField(max_length=150, unique=True)
+    basis = models.PositiveIntegerField()
+    rules = models.JSONField()
+    follows = models.JSONField(default=list)
+    changed_at = models.DateTimeField()

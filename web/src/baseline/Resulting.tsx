@@ -1,0 +1,69 @@
+import Box from "@mui/material/Box";
+import { Link } from "react-router";
+
+import type { Baseline, BaselineLine } from "../api/client";
+import { count, foldNames, month } from "../shell/format";
+import { Mono, tableSx, Tag, Title } from "../shell/parts";
+import { ink } from "../theme/theme";
+import { Glyph } from "../waterline/Glyph";
+
+const key = (l: BaselineLine): string => `${l.product} ${l.target} ${l.held} ${l.rule}`;
+
+/** What every product should run, and which rule made it so; lines a draft makes are marked. */
+export function Resulting({ lines, before }: { lines: BaselineLine[]; before: BaselineLine[] | null }) {
+  const known = new Set((before ?? lines).map((l) => `${l.product} ${l.target} ${l.held}`));
+  return (
+    <Box component="table" aria-label="Resulting baseline" sx={{ ...tableSx, border: `1px solid ${ink("ink")}`, "& td": { ...tableSx["& td"], py: 0.4 } }}>
+      <thead><tr><th scope="col">Product</th><th scope="col">Baseline</th><th scope="col">Released</th><th scope="col">From issue</th><th scope="col">Rule and reason</th><th scope="col" className="n">Fitted</th></tr></thead>
+      <tbody>
+        {lines.map((l) => (
+          <Box component="tr" key={key(l)} sx={{ bgcolor: known.has(`${l.product} ${l.target} ${l.held}`) ? undefined : ink("pending2") }}>
+            <td>
+              <Box sx={{ display: "flex", gap: 1.25 }}>
+                <Box sx={{ pt: 0.4 }}><Glyph verdict={l.held ? "held" : l.target ? "level" : "unordered"} /></Box>
+                <Box component={Link} to={`/drift?product=${l.product}`} sx={{ color: "text.primary", fontWeight: 600, whiteSpace: "nowrap" }}>{l.name}</Box>
+              </Box>
+            </td>
+            <td>
+              <Mono>{l.held ? "held" : l.target ?? "none"}</Mono>
+              {l.newer.length > 0 && <Box sx={{ fontSize: 12, color: "text.secondary" }}>{l.newer.join(", ")} not chosen</Box>}
+            </td>
+            <td style={{ whiteSpace: "nowrap" }}>{l.released ? month(l.released) : "–"} {l.importance === "security" && <Tag tone="deep">security</Tag>}</td>
+            <td>{l.issues.map((i, n) => <span key={`${i.maker} ${i.name}`} style={{ whiteSpace: "nowrap" }}>{i.name}{n < l.issues.length - 1 ? "," : ""} </span>)}{l.issues.some((i) => !i.signed_by) && <Tag tone="pending">unsigned</Tag>}</td>
+            <td>{l.rule === null ? l.why : `${l.rule + 1}: ${l.why}`}</td>
+            <td className="n" title={foldNames(l.servers)}>{l.fitted}</td>
+          </Box>
+        ))}
+      </tbody>
+    </Box>
+  );
+}
+
+/** What no catalog lists, and versions that two issues tell differently. */
+export function Gaps({ data }: { data: Baseline }) {
+  if (!data.unlisted.length && !data.conflicts.length) return null;
+  return (
+    <Box sx={{ mt: 2, display: "grid", gap: 1.5, fontSize: 13.5 }}>
+      {data.conflicts.length > 0 && (
+        <Box component="section">
+          <Title level={3}>One version, two contents</Title>
+          <Box component="ul" sx={{ m: 0, pl: 2.25 }}>
+            {data.conflicts.map((c) => <li key={`${c.product} ${c.version} ${c.newer}`}><strong>{c.name} <Mono>{c.version}</Mono></strong>: {c.older} and {c.newer} differ in {c.fields.join(", ").replaceAll("_", " ")}. Ask the maker which is right; each model takes what the issue it follows says.</li>)}
+          </Box>
+        </Box>
+      )}
+      {data.unlisted.length > 0 && (
+        <Box component="section">
+          <Title level={3}>Fitted here, in no catalog</Title>
+          <Box component="ul" sx={{ m: 0, pl: 2.25 }}>
+            {data.unlisted.map((u) => (
+              <li key={`${u.name} ${u.software_id} ${u.model} ${u.reason}`}>
+                <strong>{u.name}</strong> {u.software_id && <Mono dim>{u.software_id}</Mono>} in {u.model}: {count(u.components, "component")}, {foldNames(u.servers)}. <Box component="span" sx={{ color: "text.secondary" }}>{u.reason}</Box>
+              </li>
+            ))}
+          </Box>
+        </Box>
+      )}
+    </Box>
+  );
+}

@@ -1,0 +1,66 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import MenuItem from "@mui/material/MenuItem";
+import TextField from "@mui/material/TextField";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+
+import { compared, revision as revisionQuery, revisions as revisionsQuery } from "../api/queries";
+import { day } from "../shell/format";
+import { Mono, Title, Trouble } from "../shell/parts";
+import { ink } from "../theme/theme";
+import { ofRevision, type Wanted } from "./draft";
+import { EffectTable } from "./EffectPanel";
+
+/** Every revision that was made; two can be compared, an old one can be the start of a new one. */
+export function Revisions({ number, start }: { number: number; start: (wanted: Wanted) => void }) {
+  const queries = useQueryClient();
+  const { data = [] } = useQuery(revisionsQuery);
+  const [pair, setPair] = useState<[number, number]>([Math.max(1, number - 1), number]);
+  const take = async (n: number) => start(ofRevision(await queries.fetchQuery(revisionQuery(n))));
+  return (
+    <Box sx={{ display: "grid", gap: 2 }}>
+      <Box component="section">
+        <Title level={2}>Revisions</Title>
+        <Box component="ol" sx={{ m: 0, mt: 0.75, p: 0, listStyle: "none", fontSize: 13.5 }}>
+          {data.map((r) => (
+            <Box component="li" key={r.number} sx={{ borderTop: `1px solid ${ink("rule")}`, py: 0.9, display: "grid", gridTemplateColumns: "34px minmax(0,1fr)" }}>
+              <Mono>r{r.number}</Mono>
+              <Box>
+                <Box>{r.note || "No note."}</Box>
+                <Box sx={{ color: "text.secondary" }}>{r.made_by}, {day(new Date(r.made_at))}{r.frozen ? "" : "; issues as they come"}{r.number === number ? "; holds now" : ""}</Box>
+                {r.number !== number && <Button variant="text" sx={{ px: 0, py: 0, color: ink("water") }} onClick={() => void take(r.number)}>Begin a draft from r{r.number}</Button>}
+              </Box>
+            </Box>
+          ))}
+        </Box>
+      </Box>
+      {data.length > 1 && (
+        <Box component="section" sx={{ display: "grid", gap: 1 }}>
+          <Title level={2}>Compare</Title>
+          <Box sx={{ display: "flex", gap: 1, alignItems: "center" }}>
+            {[0, 1].map((side) => (
+              <TextField key={side} select size="small" label={side ? "with" : "Revision"} value={pair[side]} onChange={(e) => setPair(side ? [pair[0], Number(e.target.value)] : [Number(e.target.value), pair[1]])} sx={{ minWidth: 96 }}>
+                {data.map((r) => <MenuItem key={r.number} value={r.number}>r{r.number}</MenuItem>)}
+              </TextField>
+            ))}
+          </Box>
+          <Differences one={pair[0]} other={pair[1]} />
+        </Box>
+      )}
+    </Box>
+  );
+}
+
+function Differences({ one, other }: { one: number; other: number }) {
+  const { data, error } = useQuery(compared(one, other));
+  if (error) return <Trouble>{error.message}</Trouble>;
+  if (!data) return null;
+  return (
+    <Box sx={{ display: "grid", gap: 1, fontSize: 13.5 }}>
+      {data.differences.length === 0 ? <Box>They want the same.</Box> : <Box component="ul" aria-label="What was changed" sx={{ m: 0, pl: 2 }}>{data.differences.map((d) => <li key={d}>{d}</li>)}</Box>}
+      <Box sx={{ color: "text.secondary" }}>On the fleet as it is today, r{other} against r{one}:</Box>
+      <EffectTable effect={data.effect} />
+    </Box>
+  );
+}

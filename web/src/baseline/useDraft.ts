@@ -1,0 +1,52 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useMemo, useState } from "react";
+
+import { api, type Baseline, type DraftEffect, take } from "../api/client";
+import { effect as effectQuery } from "../api/queries";
+import { asDocument, isSame, ofRevision, startOf, type Wanted } from "./draft";
+
+const ASK_MS = 60;
+const KEEP_MS = 600;
+
+function useLater<T>(value: T, wait: number): T {
+  const [late, setLate] = useState(value);
+  useEffect(() => {
+    const timer = window.setTimeout(() => setLate(value), wait);
+    return () => window.clearTimeout(timer);
+  }, [value, wait]);
+  return late;
+}
+
+export interface DraftState {
+  wanted: Wanted; change: (next: Partial<Wanted>) => void; drop: () => void;
+  dirty: boolean; effect: DraftEffect | undefined; error: Error | null; basis: number; moved: boolean;
+}
+
+/** What is being edited, its effect on the fleet, and its keeping: nothing typed is lost when the page closes. */
+export function useDraft(data: Baseline): DraftState {
+  const queries = useQueryClient();
+  const [edited, setEdited] = useState<Wanted | null>(null);
+  const wanted = useMemo(() => edited ?? startOf(data), [edited, data]);
+  const dirty = !isSame(wanted, ofRevision(data.revision));
+  const basis = data.draft?.basis ?? data.revision.number;
+  const asked = useLater(wanted, ASK_MS);
+  const kept = useLater(edited, KEEP_MS);
+  const { data: effect, error } = useQuery(effectQuery(asDocument(asked), dirty && !isSame(asked, ofRevision(data.revision))));
+  const { mutate: keep } = useMutation({ mutationFn: (next: Wanted) => take(api.PUT("/api/v1/baseline/draft", { body: { ...asDocument(next), basis } })) });
+  useEffect(() => {
+    if (kept) keep(kept);
+  }, [kept, keep]);
+  const forget = useMutation({
+    mutationFn: () => take(api.DELETE("/api/v1/baseline/draft")),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["baseline"] }),
+  });
+  return {
+    wanted, dirty, error, basis, moved: dirty && basis !== data.revision.number,
+    effect: dirty ? effect : undefined,
+    change: (next) => setEdited({ ...wanted, ...next }),
+    drop: () => {
+      setEdited(ofRevision(data.revision));
+      forget.mutate();
+    },
+  };
+}
