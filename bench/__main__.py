@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import sys
 
+from bench.baseline import RELEASES, bench_bring_in, bench_draft
+from bench.baseline import SERVERS as DRAFTED
 from bench.drift import COMPONENTS, bench_drift
 from bench.lists import SERVERS as LISTED
 from bench.lists import bench_lists
@@ -21,6 +23,13 @@ def main() -> int:
     one_pass, loop = bench_drift()
     print(f"drift of {COMPONENTS} components / one NumPy pass over the same columns: {one_pass:.1f}")
     print(f"drift of {COMPONENTS} components / a plain loop: {1 / loop:.4f} (the loop takes {loop:.0f} times as long)")
+    draft = bench_draft()
+    print(f"effect of a draft at {DRAFTED} servers ({draft.states} states) / the 200 ms that are promised, first time:")
+    for name, share in draft.first.items():
+        print(f"  {name}: {share:.2f}")
+    print(f"  while it is edited on: {draft.again:.2f}; judging every server anew takes {draft.anew:.0f} times as long")
+    bare, share = bench_bring_in()
+    print(f"reading a catalog of {RELEASES} releases / the same as bare JSON: {bare:.1f}; / one second: {share:.2f}")
     print(f"lists of {LISTED} servers with 34 components each, p95 / the tenth of a second that is promised:")
     for path, (queries, share) in bench_lists().items():
         print(f"  {path}: {share:.2f}, {queries} queries")

@@ -15,7 +15,8 @@ PROMISED_S = 0.1
 """Every screen answers in a tenth of a second."""
 PATHS = (
     "floor", "site", "servers", "servers?sort=-off&offset=5000", "servers?search=node-00042", "servers/node-00042",
-    "servers/node-00042/readings", "lost", "work",
+    "servers/node-00042/readings", "lost", "work", "baseline", "drift", "drift?verdict=exposed",
+    "products/brevik.k7/line", "review?room=Hall 1",
 )  # fmt: skip
 
 

@@ -128,7 +128,7 @@ def test_equal_servers_share_a_signature_and_the_list_counts_what_is_fitted():
     standings = judge_house(servers, catalogs(BIOS), FIXED_RULES, DAY)
     assert standings[0].signature == standings[1].signature and standings[0].route is standings[1].route
     (line,) = list_baseline([fold.placed for fold in fold_house(standings)])
-    assert (line.fitted, line.target.version, line.servers) == (2, "1.2", ("a", "b"))
+    assert (line.fitted, line.target.version, line.servers, line.names) == (2, "1.2", 2, ("a", "b"))
 
 
 versions = st.sampled_from(["0.9", "1.0", "1.05", "1.1", "1.15", "1.2", "1.3", "odd", ""])

@@ -135,7 +135,7 @@ def test_2_the_floor_by_keyboard_alone(page, demo):
     page.keyboard.press("a")
     expect(page.get_by_role("heading", name="16 servers selected")).to_be_visible()
     go(page, "Drift")
-    expect(page.get_by_role("button", name="16 servers selected, show all")).to_be_visible()
+    expect(page.get_by_role("button", name="No longer narrow to: 16 selected")).to_be_visible()
     page.keyboard.press("/")
     page.get_by_role("combobox").fill("vault-02")
     page.keyboard.press("Enter")
@@ -159,7 +159,11 @@ def test_3_every_place_passes_axe_in_both_schemes(browser, demo, scheme):
         ("/floor?as=table&lens=reach", "off the baseline"),
         ("/floor?add=1", "Add servers"),
         ("/drift?product=corvane.reed14.bios", "Reed 14 BIOS"),
-        ("/baseline", "What should be there"),
+        ("/drift?side=review&servers=surge-07", "Chosen beforehand"),
+        ("/drift?side=advisories&item=corvane.reed14.bios", "Advisories"),
+        ("/baseline", "Which issue each model follows"),
+        ("/baseline?side=sources", "Catalogs at hand"),
+        ("/baseline?side=revisions", "Revisions"),
         ("/repository", "Seal"),
         ("/run-sheet/1", "14 servers to the baseline"),
         ("/record/1", "14 servers to the baseline"),
@@ -176,7 +180,7 @@ def expected_refusals(page: Page) -> None:
 
 
 def test_4_bad_files_are_refused_in_clear_sentences(page, demo, tmp_path):
-    sign_in(page, demo, "/baseline")
+    sign_in(page, demo, "/baseline?side=sources")
     mirror = demo.folder / "home" / "standins" / "mirror"
     raw = (mirror / "catalogs" / "corvane-servers-2026-11.json").read_bytes()
     half = tmp_path / "half.json"

@@ -8,11 +8,18 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 
 from ordnung.formats.addresses import parse_networks
+from ordnung.server import house
 
 
 @pytest.fixture(autouse=True)
 def stand_in_networks(settings):
     settings.NETWORKS = parse_networks("127.20.0.0/16")
+
+
+@pytest.fixture(autouse=True)
+def fresh_house():
+    """Databases come and go under one process: nothing of the last one is remembered."""
+    house.forget()
 
 
 @pytest.fixture

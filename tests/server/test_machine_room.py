@@ -34,11 +34,6 @@ pytestmark = pytest.mark.django_db
 NOW = datetime.datetime(2026, 11, 23, 1, tzinfo=datetime.UTC)
 
 
-@pytest.fixture(autouse=True)
-def fresh_house():
-    house.forget()
-
-
 def part(slot, version="1.0", **facts):
     return Component(**{"slot": slot, "kind": "nic", "name": "Q25", "version": version, **facts})
 

@@ -74,24 +74,37 @@ class Judged:
     behind: Ints
 
 
+_FLAGS = 9
+_UNREAD, _LISTED, _HELD, _PENDING, _ORDERED, _STRANDED, _EQUAL, _ABOVE, _EXPOSED = (1 << n for n in range(_FLAGS))
+
+
+def _first_that_holds(flags: int) -> Verdict:
+    """The precedence, for one combination of flags."""
+    told = (
+        (flags & _UNREAD, Verdict.UNREAD), (not flags & _LISTED, Verdict.UNLISTED), (flags & _HELD, Verdict.HELD),
+        (flags & _PENDING, Verdict.PENDING), (not flags & _ORDERED, Verdict.UNORDERED), (flags & _EQUAL, Verdict.LEVEL),
+        (flags & _ABOVE, Verdict.AHEAD), (flags & _STRANDED, Verdict.STRANDED), (flags & _EXPOSED, Verdict.EXPOSED),
+    )  # fmt: skip
+    return next((verdict for holds, verdict in told if holds), Verdict.BEHIND)
+
+
+_VERDICTS = np.array([_first_that_holds(flags) for flags in range(1 << _FLAGS)], dtype=np.int8)
+"""The verdict of every combination of flags: judging a row is one look into this table."""
+
+
 def judge(columns: Columns) -> Judged:
     """The verdict of every row, by precedence; rows without order or target count 0 behind."""
     low = (columns.installed + 1) >> 1
     high = (columns.target + 1) >> 1
-    below = columns.ordered & (columns.installed < columns.target)
-    missed = columns.security[columns.offset + high] - columns.security[columns.offset + low]
-    verdict = np.full(columns.installed.shape, Verdict.BEHIND, dtype=np.int8)
-    verdict[missed > 0] = Verdict.EXPOSED
-    verdict[columns.stranded] = Verdict.STRANDED
-    verdict[columns.installed > columns.target] = Verdict.AHEAD
-    verdict[columns.installed == columns.target] = Verdict.LEVEL
-    verdict[~columns.ordered] = Verdict.UNORDERED
-    verdict[columns.pending] = Verdict.PENDING
-    verdict[columns.held] = Verdict.HELD
-    verdict[~columns.listed] = Verdict.UNLISTED
-    verdict[columns.unread] = Verdict.UNREAD
-    behind = np.where(below, high - low, 0).astype(np.int32)
-    return Judged(verdict, behind)
+    missed = columns.security.take(columns.offset + high) > columns.security.take(columns.offset + low)
+    flags = columns.unread.astype(np.uint16)
+    held = (columns.listed, columns.held, columns.pending, columns.ordered, columns.stranded)
+    compared = (columns.installed == columns.target, columns.installed > columns.target, missed)
+    for place, column in enumerate((*held, *compared), start=1):
+        flags |= np.left_shift(column.view(np.uint8), place, dtype=np.uint16)
+    behind = np.maximum(high - low, 0)
+    behind *= columns.ordered
+    return Judged(_VERDICTS.take(flags), behind)
 
 
 @dataclass

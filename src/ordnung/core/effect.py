@@ -153,6 +153,9 @@ def _split(
     """Folds taken apart as far as the rules tell their servers apart; the group is told where a rule names it."""
     named = {name for rule in rules for name in rule.where.get("server", ())}
     told = {name for rule in rules for name in rule.where.get("group", ())}
+    if not named and not told:
+        yield from ((fold, None) for fold in folds)
+        return
     for fold in folds:
         parts: dict[tuple[str | None, str | None], list[str]] = {}
         for name in fold.names:

@@ -10,6 +10,9 @@ from ordnung.core.catalog import Issue, Product
 from ordnung.core.folds import Placed
 from ordnung.core.rules import Target
 
+NAMES = 60
+"""Names that go with a line. Those of a fold are in order, so the first of each hold the first of all."""
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class BaselineLine:
@@ -19,7 +22,9 @@ class BaselineLine:
     target: Target
     issues: tuple[Issue, ...]
     fitted: int
-    servers: tuple[str, ...]
+    servers: int
+    names: tuple[str, ...]
+    """The first of the servers, by name: of thousands nobody reads more."""
     models: tuple[str, ...]
 
 
@@ -55,6 +60,7 @@ def _line(pieces: list[tuple[Placed, Position, int]]) -> BaselineLine:
         target=position.target,
         issues=tuple(ordered),
         fitted=sum(count * len(fold.names) for fold, _, count in pieces),
-        servers=tuple(sorted(name for fold, _, _ in pieces for name in fold.names)),
+        servers=sum(len(fold.names) for fold, _, _ in pieces),
+        names=tuple(sorted(name for fold, _, _ in pieces for name in fold.names[:NAMES])[:NAMES]),
         models=tuple(sorted({fold.model for fold, _, _ in pieces})),
     )

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 from ordnung.core.baseline import Position
 from ordnung.core.drift import Drift, judge_server
+from ordnung.core.folds import Fold
 from ordnung.core.house import Standing
 from ordnung.core.route import plan_route
 from ordnung.core.rules import Target
@@ -49,10 +50,11 @@ class Step:
     """(server, slot) of every component that makes this step."""
 
 
-def list_steps(standings: Sequence[Standing]) -> tuple[Step, ...]:
+def list_steps(folds: Sequence[Fold]) -> tuple[Step, ...]:
     """What reaching the baseline writes, the most pressing first: exposed by score, then by how many."""
     found: dict[tuple[str, str, str, tuple[str, ...]], tuple[Position, Drift, list[tuple[str, str]]]] = {}
-    for standing in standings:
+    for fold in folds:
+        standing = fold.standing
         stops: dict[str, list[str]] = {}
         for write in standing.route.writes:
             stops.setdefault(write.slot, []).append(write.to)
@@ -61,7 +63,7 @@ def list_steps(standings: Sequence[Standing]) -> tuple[Step, ...]:
             if way and position.product is not None:
                 key = (position.product.id, position.component.version or "", way[-1], tuple(way[:-1]))
                 places = found.setdefault(key, (position, drift, []))[2]
-                places.append((standing.server.name, position.component.slot))
+                places += [(name, position.component.slot) for name in fold.names]
     steps = [_step(key, *value) for key, value in found.items()]
     return tuple(sorted(steps, key=lambda s: (-(s.score or 0), s.importance != "security", -len(s.places), s.name)))
 
@@ -79,5 +81,5 @@ def _step(
         via=key[3],
         importance=drift.missed_importance,
         score=drift.score,
-        places=tuple(places),
+        places=tuple(sorted(places)),
     )

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime
+from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
@@ -40,15 +41,23 @@ def fit_together(folds: Sequence[Fold], rules: Sequence[Rule], groups: Mapping[s
     told = {name for rule in rules for name in rule.where.get("group", ())}
     found: dict[tuple[object, ...], tuple[Server, tuple[Product, ...], int]] = {}
     for fold in folds:
+        server = fold.standing.server
         products = tuple({p.product.id: p.product for p in fold.standing.positions if p.product}.values())
-        for name in fold.names:
-            group = groups.get(name) if groups.get(name) in told else None
-            key = (fold.standing.server.model, tuple(p.id for p in products), name if name in named else None, group)
-            server, _, count = found.get(key, (None, (), 0))
-            if server is None:
-                server = replace(fold.standing.server, name=name, group=group)
-            found[key] = (server, products, count + 1)
+        alike = (server.model, tuple(product.id for product in products))
+        for (name, group), count in _tell_apart(fold.names, named, told, groups).items():
+            key = (*alike, name, group)
+            known = found[key] if key in found else (replace(server, name=name or "", group=group), products, 0)
+            found[key] = (known[0], products, known[2] + count)
     return tuple(Fitting(server, products, count) for server, products, count in found.values())
+
+
+def _tell_apart(
+    names: Sequence[str], named: set[str], told: set[str], groups: Mapping[str, str | None]
+) -> Mapping[tuple[str | None, str | None], int]:
+    """How many of equal servers each rule could tell apart, by name and by group."""
+    if not named and not told:
+        return {(None, None): len(names)}
+    return Counter((name if name in named else None, g if (g := groups.get(name)) in told else None) for name in names)
 
 
 def check_rules(fittings: Sequence[Fitting], rules: Sequence[Rule], today: datetime.date) -> tuple[RuleFinding, ...]:

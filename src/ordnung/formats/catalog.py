@@ -24,6 +24,7 @@ def parse_catalog(raw: bytes, source: str = "catalog", signed_by: str = "") -> I
     """
     document = parse_document(raw, "catalog", source)
     faults: list[Fault] = []
+    issued = _date(document["issued"], faults, "issued")
     products = tuple(_product(entry, faults, f"products.{place}") for place, entry in enumerate(document["products"]))
     places: dict[str, int] = {}
     for place, product in enumerate(products):
@@ -33,7 +34,7 @@ def parse_catalog(raw: bytes, source: str = "catalog", signed_by: str = "") -> I
         maker=document["maker"],
         catalog=document["catalog"],
         issue=document["issue"],
-        issued=_date(document["issued"], faults, "issued") or datetime.date.min,
+        issued=issued or datetime.date.min,
         base=document.get("base", ""),
         models=tuple(document.get("models", ())),
         products=products,

@@ -14,6 +14,7 @@ import structlog  # noqa: E402
 from django.core.asgi import get_asgi_application  # noqa: E402
 from django.db import DatabaseError, connection  # noqa: E402
 
+from ordnung.server.baselines.effects import effect_of  # noqa: E402
 from ordnung.server.house import snapshot  # noqa: E402
 from ordnung.server.work.hub import HUB  # noqa: E402
 
@@ -23,7 +24,8 @@ _django = get_asgi_application()
 def warm() -> None:
     """Judge the house once before anyone asks: at ten thousand servers that takes seconds."""
     try:
-        snapshot()
+        house = snapshot()
+        effect_of(house, house.baseline.rules, house.baseline.follows)
     except DatabaseError as error:
         structlog.get_logger().warning("the house could not be judged yet", why=str(error))
     finally:

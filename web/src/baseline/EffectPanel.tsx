@@ -37,6 +37,7 @@ export function EffectPanel({ draft, number }: { draft: DraftState; number: numb
       {draft.error && <Trouble title="This draft can't be worked out">{draft.error.message}</Trouble>}
       {draft.effect && <EffectTable effect={draft.effect.effect} />}
       {draft.moved && <Box sx={{ color: ink("pending"), fontSize: 13 }}>This draft was begun from r{draft.basis}; r{number} was made since. It is compared with r{number}.</Box>}
+      <Box role="status" sx={{ color: "text.secondary", fontSize: 12.5, minHeight: 18 }}>{draft.kept ? "Your draft is kept; nobody else is touched by it." : ""}</Box>
       <TextField size="small" label="What for (goes with the revision)" value={note} onChange={(e) => setNote(e.target.value)} />
       <Box sx={{ display: "flex", gap: 1 }}>
         <Act variant="contained" why={draft.error ? "Put right what is wrong first." : note.trim() ? null : "Say what this revision is for."} onClick={() => make.mutate()} loading={make.isPending}>Make it r{number + 1}</Act>

@@ -6,7 +6,7 @@ import { effect as effectQuery } from "../api/queries";
 import { asDocument, isSame, ofRevision, startOf, type Wanted } from "./draft";
 
 const ASK_MS = 60;
-const KEEP_MS = 600;
+const KEEP_MS = 250;
 
 function useLater<T>(value: T, wait: number): T {
   const [late, setLate] = useState(value);
@@ -19,7 +19,7 @@ function useLater<T>(value: T, wait: number): T {
 
 export interface DraftState {
   wanted: Wanted; change: (next: Partial<Wanted>) => void; drop: () => void;
-  dirty: boolean; effect: DraftEffect | undefined; error: Error | null; basis: number; moved: boolean;
+  dirty: boolean; kept: boolean; effect: DraftEffect | undefined; error: Error | null; basis: number; moved: boolean;
 }
 
 /** What is being edited, its effect on the fleet, and its keeping: nothing typed is lost when the page closes. */
@@ -32,16 +32,25 @@ export function useDraft(data: Baseline): DraftState {
   const asked = useLater(wanted, ASK_MS);
   const kept = useLater(edited, KEEP_MS);
   const { data: effect, error } = useQuery(effectQuery(asDocument(asked), dirty && !isSame(asked, ofRevision(data.revision))));
-  const { mutate: keep } = useMutation({ mutationFn: (next: Wanted) => take(api.PUT("/api/v1/baseline/draft", { body: { ...asDocument(next), basis } })) });
+  const { mutate: keep, isSuccess, variables } = useMutation({
+    mutationFn: ({ next, last }: { next: Wanted; last: boolean }) => take(api.PUT("/api/v1/baseline/draft", { body: { ...asDocument(next), basis }, keepalive: last })),
+  });
   useEffect(() => {
-    if (kept) keep(kept);
+    if (kept) keep({ next: kept, last: false });
   }, [kept, keep]);
+  // What was typed a moment before the page is left is kept too.
+  useEffect(() => {
+    if (!edited || edited === kept) return undefined;
+    const leave = () => keep({ next: edited, last: true });
+    window.addEventListener("pagehide", leave);
+    return () => window.removeEventListener("pagehide", leave);
+  }, [edited, kept, keep]);
   const forget = useMutation({
     mutationFn: () => take(api.DELETE("/api/v1/baseline/draft")),
     onSuccess: () => queries.invalidateQueries({ queryKey: ["baseline"] }),
   });
   return {
-    wanted, dirty, error, basis, moved: dirty && basis !== data.revision.number,
+    wanted, dirty, error, basis, kept: !edited || (isSuccess && variables.next === edited), moved: dirty && basis !== data.revision.number,
     effect: dirty ? effect : undefined,
     change: (next) => setEdited({ ...wanted, ...next }),
     drop: () => {

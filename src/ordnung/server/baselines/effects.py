@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 import threading
 from collections.abc import Sequence
 from typing import Any
@@ -60,7 +61,7 @@ def effect_row(effect: Effect) -> dict[str, Any]:
         "after": sums_row(effect.after),
         "fixes_gained": sorted(effect.after.fixes - effect.before.fixes),
         "fixes_lost": sorted(effect.before.fixes - effect.after.fixes),
-        "changes": effect.changes,
+        "changes": [dataclasses.asdict(change) for change in effect.changes],
     }
 
 
@@ -85,7 +86,7 @@ def tell_differences(one: Revision, other: Revision) -> list[str]:
     kept_old, kept_new = [r for r in old if r in new], [r for r in new if r in old]
     if kept_old != kept_new:
         told.append("the order of the rules")
-    before, after = ({(f["model"], f["catalog"]): f["issue"] for f in r.follows} for r in (one, other))
+    before, after = ({(f["model"], f["catalog"]): f["issue"] for f in r.follows if f["catalog"]} for r in (one, other))
     for key in sorted(before.keys() | after.keys()):
         have, want = before.get(key, "the newest as it comes"), after.get(key, "the newest as it comes")
         if have != want:

@@ -101,7 +101,7 @@ class EffectView(APIView):
         body.is_valid(raise_exception=True)
         house = snapshot()
         rules, follows = read_wanted(house, body.validated_data)
-        return Response(DraftEffectSerializer(draft_row(house, rules, follows)).data)
+        return Response(draft_row(house, rules, follows))
 
 
 class DraftView(APIView):
@@ -157,7 +157,7 @@ class RevisionsView(APIView):
             raise Problem("revision-moved", f"{detail} Compare the two, then make yours.", status=409, field="basis")
         brief = {
             **effect,
-            "changes": [{"name": c.name, "before": c.before, "after": c.after} for c in effect["changes"]],
+            "changes": [{key: change[key] for key in ("name", "before", "after")} for change in effect["changes"]],
         }
         row = Revision.objects.create(
             number=last.number + 1, rules=told["rules"], follows=follows_rows(frozen), note=told["note"],

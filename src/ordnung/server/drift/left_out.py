@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 
+from ordnung.core.folds import Fold
 from ordnung.core.house import Standing
 from ordnung.core.review import without
 from ordnung.server.runs.models import LeftOut
@@ -18,6 +19,18 @@ def reasons(servers: Iterable[str] | None = None) -> dict[str, dict[str, str]]:
     found: dict[str, dict[str, str]] = {}
     for row in rows:
         found.setdefault(row.server, {})[row.slot] = row.reason
+    return found
+
+
+def reviewed_folds(folds: Sequence[Fold], standings: Mapping[str, Standing]) -> list[Fold]:
+    """Folds as a run takes them: a server of which something was taken out stands for itself."""
+    told = reasons(name for fold in folds for name in fold.names)
+    found = []
+    for fold in folds:
+        rest = tuple(name for name in fold.names if name not in told)
+        found += [Fold(without(standings[name], told[name]), (name,)) for name in fold.names if name in told]
+        if rest:
+            found.append(Fold(fold.standing, rest))
     return found
 
 

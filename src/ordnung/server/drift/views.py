@@ -16,6 +16,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from ordnung.core.drift_rows import drift_rows, total_rows
+from ordnung.core.folds import Fold
 from ordnung.core.house import Standing
 from ordnung.core.packing import plan_packing
 from ordnung.core.review import list_steps
@@ -23,7 +24,7 @@ from ordnung.formats.bom import write_bom
 from ordnung.formats.documents import write_document
 from ordnung.server.clock import now
 from ordnung.server.drift.folds import PART_KEYS, SERVER_KEYS, facets, fold_row, narrow, order, totals
-from ordnung.server.drift.left_out import reviewed
+from ordnung.server.drift.left_out import reviewed_folds
 from ordnung.server.fleet.exports import as_cell
 from ordnung.server.fleet.serializers import CellSerializer
 from ordnung.server.house import Snapshot, snapshot
@@ -173,7 +174,8 @@ class DriftView(APIView):
             "states": len(ordered),
             "facets": facets(house),
         }
-        return Response(DriftSerializer(body).data)
+        # Plain values all through: the serializer only tells the contract, at ten thousand servers it would cost most.
+        return Response(body)
 
 
 def _int(asked: dict[str, str], name: str, default: int) -> int:
@@ -186,19 +188,18 @@ class ReviewView(APIView):
     def get(self, request) -> Response:
         """What is chosen beforehand for these servers, what was taken out of it and why, and what it costs."""
         house = snapshot()
-        names = [name for fold in narrow(house, _asked(request)).folds for name in fold.names]
-        rest = reviewed(house.chosen(names))
-        wanted = set(names)
+        folds = reviewed_folds(narrow(house, _asked(request)).folds, house.standings)
+        wanted = {name for fold in folds for name in fold.names}
         body = {
-            "steps": [_step(step) for step in list_steps(rest)],
+            "steps": [_step(step) for step in list_steps(folds)],
             "left_out": [
                 {"server": r.server, "slot": r.slot, "reason": r.reason, "by": r.by, "at": r.at}
                 for r in LeftOut.objects.filter(put_back_at=None)
                 if r.server in wanted
             ],
-            "cost": _cost(rest),
+            "cost": _cost(folds),
         }
-        return Response(ReviewSerializer(body).data)
+        return Response(body)
 
 
 def _step(step) -> dict[str, Any]:
@@ -209,18 +210,18 @@ def _step(step) -> dict[str, Any]:
     }
 
 
-def _cost(standings: list[Standing]) -> dict[str, Any]:
-    busy = [s for s in standings if s.route.rounds]
-    packed = plan_packing(busy)
+def _cost(folds: list[Fold]) -> dict[str, Any]:
+    busy = [(f.standing, len(f.names)) for f in folds if f.standing.route.rounds]
+    packed = plan_packing([standing for standing, _ in busy])
     return {
-        "servers": len(busy),
-        "writes": sum(len(s.route.writes) for s in busy),
-        "reboots": sum(s.route.outages - s.route.power_cycles for s in busy),
-        "power_cycles": sum(s.route.power_cycles for s in busy),
-        "restarts": sum(s.route.restarts for s in busy),
+        "servers": sum(n for _, n in busy),
+        "writes": sum(n * len(s.route.writes) for s, n in busy),
+        "reboots": sum(n * (s.route.outages - s.route.power_cycles) for s, n in busy),
+        "power_cycles": sum(n * s.route.power_cycles for s, n in busy),
+        "restarts": sum(n * s.route.restarts for s, n in busy),
         "bytes": sum(p.release.payload.size for p in packed if p.release.payload),
-        "longest_seconds": max((_seconds(s) for s in busy), default=0.0),
-        "barred": sorted({line for s in busy for line in _barred(s)}),
+        "longest_seconds": max((_seconds(s) for s, _ in busy), default=0.0),
+        "barred": sorted({line for s, _ in busy for line in _barred(s)}),
     }
 
 
