@@ -1,6 +1,7 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useMutation, useQuery } from "@tanstack/react-query";
+import { Link } from "react-router";
 
 import { api, type Line, type Repository, take } from "../api/client";
 import { packing, repositories } from "../api/queries";
@@ -61,7 +62,7 @@ function Shown({ repository: r }: { repository: Repository }) {
     <>
       <Box sx={{ display: "flex", gap: 1.5, alignItems: "baseline", mb: 1, flexWrap: "wrap" }}>
         <Title>{r.name}</Title><State repository={r} />
-        <Box sx={{ color: "text.secondary" }}>for {r.servers.join(", ")}</Box>
+        <Box sx={{ color: "text.secondary" }}>by r{r.revision} for {r.servers.join(", ")}</Box>
       </Box>
       {r.message && <Box sx={{ mb: 1.5 }}><Trouble title="Not sealed">{r.message}</Trouble></Box>}
       <Scale lines={r.lines} />
@@ -101,7 +102,7 @@ function PackingList({ lines }: { lines: Line[] }) {
       <tbody>
         {lines.map((l) => (
           <tr key={`${l.product} ${l.version}`}>
-            <td><strong>{l.name}</strong></td>
+            <td><Link to={`/drift?product=${l.product}`} style={{ color: "inherit", fontWeight: 650 }}>{l.name}</Link> {l.unsigned && <Tag tone="pending">unsigned catalog</Tag>}</td>
             <td><Mono>{l.version}</Mono></td>
             <td><Box sx={{ display: "flex", gap: 0.5 }}>{l.reasons.map((r) => <Tag key={r} tone={REASON[r as keyof typeof REASON] ?? "rule"}>{r}</Tag>)}</Box></td>
             <td className="n">{size(l.size)}</td>

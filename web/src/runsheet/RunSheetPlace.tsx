@@ -61,7 +61,7 @@ function SheetTable({ rows }: { rows: RunSummary[] }) {
           <tr key={r.id}>
             <td><Box component={Link} to={`/run-sheet/${r.id}`} sx={{ color: "text.primary", fontWeight: 600 }}>{r.name}</Box></td>
             <td><Tag tone={r.state === "running" ? "water" : "rule"}>{r.state}</Tag></td>
-            <td className="n">{r.count}</td><td className="n">{r.updates}</td><td className="n">{r.outages}</td><td className="n">{duration(r.planned_seconds)}</td><td>{r.drafted_by}</td>
+            <td className="n">{r.count}</td><td className="n">{r.updates}</td><td className="n">{r.outages}</td><td className="n">{duration(r.planned_seconds)}</td><td>{r.drafted_by}, by r{r.revision}</td>
           </tr>
         ))}
       </tbody>

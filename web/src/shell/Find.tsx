@@ -7,7 +7,7 @@ import { useMemo } from "react";
 import { useNavigate } from "react-router";
 
 import { api, take } from "../api/client";
-import { baseline, floor, runs } from "../api/queries";
+import { advisories, baseline, floor, runs } from "../api/queries";
 import { PLACES } from "./Places";
 
 interface Found { group: string; label: string; hint: string; go: () => void }
@@ -18,6 +18,7 @@ function useFound(): Found[] {
   const all = useQuery(floor).data;
   const list = useQuery(baseline).data;
   const sheets = useQuery(runs).data;
+  const notes = useQuery(advisories).data;
   return useMemo(() => {
     const to = (path: string) => () => void navigate(path);
     const places = PLACES.map((p) => ({ group: "Places", label: p.name, hint: "", go: to(p.path) }));
@@ -26,18 +27,23 @@ function useFound(): Found[] {
       { group: "Do", label: "Read again what failed", hint: "servers whose last reading failed", go: () => void take(api.POST("/api/v1/surveys", { body: { failed: true } })) },
       { group: "Do", label: "Try the way from all controllers", hint: "who reaches the repository", go: () => void take(api.POST("/api/v1/reach", { body: { failed: false } })) },
       { group: "Do", label: "Add servers", hint: "by address, range, list or by searching the network", go: to("/floor?add=1") },
+      { group: "Do", label: "Look for new catalogs", hint: "at all sources", go: () => void take(api.POST("/api/v1/catalog-sources/fetch", { body: {} })) },
+      { group: "Do", label: "Bring in a catalog", hint: "from a file, with its signature", go: to("/baseline?side=sources") },
+      { group: "Do", label: "Review what is to be done", hint: "and send it on", go: to("/drift?side=review") },
       { group: "Do", label: "Pack a repository", hint: "for all servers that need something", go: to("/repository?new=1") },
       { group: "Do", label: "Plan a run", hint: "for all servers that need something", go: to("/run-sheet?new=1") },
     ];
     const names = (all ?? []).map((s) => ({ group: "Servers", label: s.name, hint: `${s.model}, ${s.rack} unit ${s.unit}`, go: to(`/floor?servers=${s.name}`) }));
     const products = (list?.lines ?? []).map((l) => ({ group: "Products", label: l.name, hint: l.held ? "held" : `${l.target ?? ""}, ${l.issues.map((i) => i.name).join(", ")}`, go: to(`/drift?product=${l.product}`) }));
+    const told = (notes ?? []).map((a) => ({ group: "Advisories", label: a.id, hint: a.affected ? `${a.affected} servers affected` : "nothing affected", go: to(`/drift?side=advisories&advisory=${a.id}`) }));
+    const rules = (list?.rules ?? []).map((r, n) => ({ group: "House rules", label: `${r.do} ${r.what}`, hint: `rule ${n + 1}: ${r.reason}`, go: to("/baseline") }));
     const sheetRows = (sheets ?? []).map((r) => ({ group: "Runs", label: r.name, hint: r.state, go: to(r.state === "ended" ? `/record/${r.id}` : `/run-sheet/${r.id}`) }));
     const seen = new Set<string>();
-    return [...acts, ...places, ...names, ...products, ...sheetRows].filter((f) => {
+    return [...acts, ...places, ...names, ...products, ...told, ...rules, ...sheetRows].filter((f) => {
       const key = `${f.group} ${f.label} ${f.hint}`;
       return !seen.has(key) && Boolean(seen.add(key));
     });
-  }, [all, list, sheets, navigate]);
+  }, [all, list, notes, sheets, navigate]);
 }
 
 /** Find or do: one line for everything. */

@@ -8,7 +8,8 @@ import { Title } from "./parts";
 const EVERYWHERE: [string, string][] = [["/", "find anything, or do it"], ["w", "all work under way"], ["?", "these keys"], ["Esc", "close what is open"]];
 const PLACE: Record<string, [string, string][]> = {
   "/floor": [["↑ ↓ ← →", "walk units and racks"], ["Shift + arrows", "extend the selection"], ["Ctrl + click", "take in or out"], ["drag", "frame several"], ["a", "all in the rack"], ["+ − 0", "closer, further, everything"], ["wheel", "closer, further"], ["Alt + drag", "move the sheet"]],
-  "/drift": [["Enter", "show the release line of a cell's product"]],
+  "/drift": [["Tab, Enter", "show the release line of a cell's product"], ["Enter on a release", "read about it, and who is on it"]],
+  "/baseline": [["← → Home End", "move the pin in focus"], ["Alt + ↑ ↓", "move the rule in focus"]],
 };
 
 /** The keys of the place. */

@@ -26,7 +26,8 @@ export function tellCell(cell: Cell): string {
   const verdict = VERDICTS[cell.verdict] ?? cell.verdict;
   const depth = cell.behind > 0 ? `, ${cell.behind} release${cell.behind > 1 ? "s" : ""}` : "";
   const target = cell.target && cell.verdict !== "level" ? ` → ${cell.target}` : "";
-  return `${kind} ${cell.versions}${target}: ${verdict}${depth}`;
+  const waits = cell.waiting ? ` ${cell.waiting} waits` : "";
+  return `${kind} ${cell.versions}${waits}${target}: ${verdict}${depth}`;
 }
 
 /** What is off in a server, in few words. */

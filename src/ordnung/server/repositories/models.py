@@ -38,4 +38,6 @@ class Line(models.Model):
     servers = models.JSONField(default=list)
     state = models.CharField(max_length=10, default="waiting")
     bytes = models.PositiveBigIntegerField(default=0)
+    unsigned = models.BooleanField(default=False)
+    """Whether the catalog issue that names it is unsigned: its checksum is then nobody's word."""
     message = models.TextField(default="")

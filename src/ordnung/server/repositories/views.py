@@ -39,6 +39,7 @@ class LineSerializer(serializers.Serializer):
     servers = serializers.ListField(child=serializers.CharField())
     state = serializers.ChoiceField(choices=["waiting", "fetching", "packed", "refused"])
     bytes = serializers.IntegerField()
+    unsigned = serializers.BooleanField()
     message = serializers.CharField()
 
 
@@ -112,6 +113,7 @@ def packing_rows(names: list[str] | None) -> list[dict[str, Any]]:
             "servers": list(line.servers),
             "state": "waiting",
             "bytes": 0,
+            "unsigned": not line.issue.signed_by,
             "message": "",
         }
         for line in plan_packing(reviewed(snapshot().chosen(names)))
