@@ -71,7 +71,7 @@ def test_1_the_whole_way(page, demo):
     go(page, "Drift")
     expect(page.get_by_role("heading", name="41 of 244 components are off the baseline")).to_be_visible()
     page.get_by_role(
-        "button", name=re.compile("BIOS 2.1.0 → 3.2.0: behind, security fix missing, 4 releases")
+        "button", name=re.compile("BIOS 2.1.0 by way of 2.4.1 → 3.2.0: behind, security fix missing, 4 releases")
     ).first.click()
     page.get_by_role("button", name=re.compile("^2.4.1, must-stop")).click()
     expect(page.get_by_text("Brings the second signature scheme")).to_be_visible()

@@ -69,7 +69,9 @@ function VersionCell({ cell, product, choose }: { cell: Cell | undefined; produc
       <Box sx={{ minWidth: 0 }}>
         <Mono>{cell.versions}</Mono>
         {!cell.product && <Box component="span" sx={{ fontSize: 12, color: "text.secondary" }}> in no catalog</Box>}
+        {" "}
         {cell.waiting && <Box sx={{ fontSize: 12, color: ink("pending") }}>{cell.waiting} waits</Box>}
+        {" "}
         {cell.via.length > 0 && <Box sx={{ fontSize: 12, color: "text.secondary" }}>by way of {cell.via.join(", ")}</Box>}
       </Box>
     </Box>

@@ -27,7 +27,8 @@ export function tellCell(cell: Cell): string {
   const depth = cell.behind > 0 ? `, ${cell.behind} release${cell.behind > 1 ? "s" : ""}` : "";
   const target = cell.target && cell.verdict !== "level" ? ` → ${cell.target}` : "";
   const waits = cell.waiting ? ` ${cell.waiting} waits` : "";
-  return `${kind} ${cell.versions}${waits}${target}: ${verdict}${depth}`;
+  const via = cell.via.length ? ` by way of ${cell.via.join(", ")}` : "";
+  return `${kind} ${cell.versions}${waits}${via}${target}: ${verdict}${depth}`;
 }
 
 /** What is off in a server, in few words. */
