@@ -31,7 +31,7 @@ export function Filters({ filters, facets }: { filters: Record<string, string>; 
       <Button variant="text" aria-expanded={open} onClick={() => setOpen(!open)} sx={{ color: ink("water") }}>{open ? "Done narrowing" : "Narrow to…"}</Button>
       {!filters.only && <Button variant="text" onClick={() => change({ only: "drift" })} sx={{ color: ink("water") }}>Only what drifts</Button>}
       {open && (
-        <Box sx={{ display: "grid", gridTemplateColumns: "repeat(auto-fill, minmax(150px, 1fr))", gap: 1, width: "100%", pt: 0.5 }}>
+        <Box sx={{ display: "grid", gridTemplateColumns: "repeat(auto-fill, minmax(140px, 1fr))", gap: 1, width: "100%", pt: 0.5 }}>
           <Field name="Room" at="room" choices={facets.rooms} filters={filters} />
           <Field name="Rack" at="rack" choices={facets.racks} filters={filters} />
           <Field name="Group" at="group" choices={facets.groups} filters={filters} />

@@ -55,7 +55,7 @@ function Row({ fold: f, kinds, product, choose, chosen, select }: RowProps) {
         {f.names.length > 1 && <Mono dim>{f.names.length}</Mono>}
       </td>
       {f.read ? kinds.map((kind) => <td key={kind}><VersionCell cell={f.cells.find((c) => c.kind === kind)} product={product} choose={choose} /></td>) : <Box component="td" colSpan={kinds.length} sx={{ color: "text.secondary" }}>{f.unread || "not read yet"}</Box>}
-      <td style={{ minWidth: 92 }} title={f.resets}>{f.resets.replace("controller restart", "restart") || "–"}{f.stranded.length > 0 && <Box title={f.stranded.join("; ")} sx={{ fontSize: 12, color: ink("deep") }}>{count(f.stranded.length, "component")} without a way</Box>}</td>
+      <td style={{ whiteSpace: "nowrap" }} title={f.resets}>{f.resets.replace("controller restart", "restart") || "–"}{f.stranded.length > 0 && <Box title={f.stranded.join("; ")} sx={{ fontSize: 12, color: ink("deep") }}>{count(f.stranded.length, "component")} without a way</Box>}</td>
     </Box>
   );
 }
