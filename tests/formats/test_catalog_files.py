@@ -6,7 +6,6 @@ import contextlib
 import datetime
 import gzip
 import json
-import zlib
 
 import pytest
 import zstandard
@@ -15,10 +14,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from ordnung.formats.catalog import parse_catalog, write_catalog
-from ordnung.formats.catalog_index import Offer, newest_of, parse_index, write_index
 from ordnung.formats.compressed import unpack
 from ordnung.formats.errors import FormatError
 from ordnung.formats.folder_catalog import Heading, build_catalog
+from ordnung.formats.offers import Offer, newest_of, parse_index, write_index
 from ordnung.formats.signatures import find_signer, read_key, read_signature
 from ordnung.standins import makers
 
@@ -56,7 +55,6 @@ def test_a_cut_or_altered_one_is_refused(pack, data):
 def test_what_follows_the_gzip_data_is_refused():
     with pytest.raises(FormatError, match="something follows"):
         unpack(gzip.compress(b"x") + b"y", "file")
-    assert zlib.crc32(b"x")
 
 
 KEY = Ed25519PrivateKey.from_private_bytes(bytes(range(32)))
@@ -114,7 +112,7 @@ def test_an_index_that_leads_elsewhere_is_refused():
         "size": 1,
         "sha256": "0" * 64,
     }
-    document = {"format": "ordnung.catalog-index/1", "issues": [entry]}
+    document = {"format": "ordnung.offers/1", "issues": [entry]}
     with pytest.raises(FormatError, match="is not a date"):
         parse_index(json.dumps(document).encode())
     for bad in ({"path": "../a"}, {"path": "/a"}, {"path": "https://x/a"}, {"size": -1}, {"sha256": "no"}):
@@ -139,8 +137,8 @@ def test_every_fault_of_a_catalog_is_named_at_once():
         parse_catalog(json.dumps(document).encode(), "file")
     told = {fault.place: fault.what for fault in caught.value.faults}
     assert set(told) == {
-        "issued", "products.0.releases.1.version", "products.1.releases.0.released", "products.1.id", "products.1.fits", "products.2.fits",
-    } or set(told) == {"issued", "products.0.releases.1.version", "products.1.releases.0.released", "products.1.id", "products.2.fits"}  # fmt: skip
+        "issued", "products.0.releases.1.version", "products.1.releases.0.released", "products.1.id", "products.2.fits",
+    }  # fmt: skip
     assert "p and q fit the same components equally well" in told["products.2.fits"]
     many = {
         **document,

@@ -15,9 +15,9 @@ from urllib.parse import urljoin, urlsplit
 
 import aiohttp
 
-from ordnung.formats.catalog_index import Offer, newest_of, parse_index
 from ordnung.formats.compressed import unpack
 from ordnung.formats.documents import MAX_BYTES, load_json
+from ordnung.formats.offers import Offer, newest_of, parse_index
 from ordnung.formats.signatures import read_signature
 from ordnung.repository.errors import RepositoryError
 
@@ -89,7 +89,7 @@ class Mirror:
             return Looked(etag=etag, unchanged=True)
         name = PurePosixPath(urlsplit(self.url).path).name
         raw = unpack(packed, name)
-        if load_json(raw, name).get("format") != "ordnung.catalog-index/1":
+        if load_json(raw, name).get("format") != "ordnung.offers/1":
             signature = await self._signature(self.url)
             return Looked(files=(Brought(name=name, packed=packed, raw=raw, signature=signature),), etag=tag, offered=1)
         offers = parse_index(raw, name)

@@ -6,7 +6,7 @@ from pathlib import Path
 
 from aiohttp import web
 
-from ordnung.formats.catalog_index import parse_index, write_index
+from ordnung.formats.offers import parse_index, write_index
 
 FAULT_KINDS = ("altered", "cut short", "dead", "older", "broken off")
 """``older``: an index passes the issue before the newest off as the newest; ``broken off``: the line dies half-way."""

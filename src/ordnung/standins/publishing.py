@@ -12,8 +12,8 @@ from typing import Any
 from cryptography.hazmat.primitives import serialization
 from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
 
-from ordnung.formats.catalog_index import Offer, write_index
 from ordnung.formats.documents import write_document
+from ordnung.formats.offers import Offer, write_index
 
 SIGNER = "Corvane catalog key 2025"
 SIGNING = ("Corvane",)

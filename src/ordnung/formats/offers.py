@@ -1,4 +1,4 @@
-"""What a mirror or a folder offers, ``ordnung.catalog-index/1``: which catalogs, which issues, which is the newest."""
+"""What a mirror or a folder offers, ``ordnung.offers/1``: which catalogs, which issues, which is the newest."""
 
 from __future__ import annotations
 
@@ -24,7 +24,7 @@ class Offer:
 
 def parse_index(raw: bytes, source: str = "index") -> tuple[Offer, ...]:
     """The offers in order. Raises FormatError for anything but a valid index, every fault named."""
-    document = parse_document(raw, "catalog-index", source)
+    document = parse_document(raw, "offers", source)
     faults, offers = [], []
     for place, entry in enumerate(document["issues"]):
         try:
@@ -44,7 +44,7 @@ def write_index(offers: list[Offer]) -> bytes:
     entries = [{name: getattr(offer, name) for name in names} for offer in offers]
     for entry in entries:
         entry["issued"] = entry["issued"].isoformat()
-    return write_document({"format": "ordnung.catalog-index/1", "issues": entries})
+    return write_document({"format": "ordnung.offers/1", "issues": entries})
 
 
 def newest_of(offers: tuple[Offer, ...]) -> dict[tuple[str, str], Offer]:
