@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import dataclasses
 import datetime
-import json
 
 import pytest
 
@@ -13,9 +12,11 @@ from ordnung.core.house import judge_house
 from ordnung.core.matching import Catalogs
 from ordnung.core.packing import plan_packing
 from ordnung.core.rules import FIXED_RULES
-from ordnung.engine.pack import fetch_all, write_repository
-from ordnung.formats.catalog import parse_catalog
-from ordnung.repository import ContentStore, Fetcher, check_repository, open_keys
+from ordnung.engine.compose import CatalogFile, Documents, Heading, compose
+from ordnung.engine.pack import fetch_all
+from ordnung.formats.catalog import parse_catalog, write_catalog
+from ordnung.formats.packing import parse_packing, write_packing
+from ordnung.repository import ContentStore, Fetcher
 from ordnung.standins.makers import RAID_R9
 
 NOW = datetime.datetime.now(datetime.UTC)
@@ -32,13 +33,17 @@ def packed(live, mirror_folder):
     return plan_packing(judge_house([server], catalogs, FIXED_RULES, NOW.date())), catalogs.issues
 
 
+async def no_time(_seconds):
+    """Waiting between two tries takes none here."""
+
+
 async def fetch(live, tmp_path, packed):
     told = []
 
     async def tell(state):
         told.append(state)
 
-    async with Fetcher(ContentStore(tmp_path / "store"), live.ca) as fetcher:
+    async with Fetcher(ContentStore(tmp_path / "store"), live.ca, sleep=no_time) as fetcher:
         return await fetch_all(packed, fetcher, tell), told
 
 
@@ -50,12 +55,24 @@ async def test_a_good_list_is_fetched_and_sealed(live, tmp_path, packed):
         ("7.18.0", ("target",)),
     ]
     assert [t.state for t in told if t.state != "fetching"] == ["packed", "packed"]
-    write_repository(tmp_path / "out", good, issues, open_keys(tmp_path / "keys", b"s"), NOW)
-    assert check_repository(tmp_path / "out").files == 2 + 1 + sum(
-        any(p.id == "tessaly.r9" for p in i.products) for i in issues
+    documents = Documents(catalogs=[file_of(issue) for issue in issues], rules=b"{}")
+    store = ContentStore(tmp_path / "store")
+    heading = Heading(
+        name="annex", series="0" * 32, edition=3, made_at=NOW, made_by="lead", revision=2, servers=("surge-03",)
     )
-    packing = json.loads(next((tmp_path / "out" / "targets").glob("*.packing.json")).read_text())
-    assert [p["servers"] for p in packing["payloads"]] == [["surge-03"], ["surge-03"]]
+    composed = compose([line for line, _ in good], documents, heading, store)
+    assert parse_packing(write_packing(composed.packing)) == composed.packing
+    assert [p.servers for p in composed.packing.payloads] == [("surge-03",), ("surge-03",)]
+    assert {c.path for c in composed.contents} == {
+        "payloads/tessaly.r9/raid-7.16.1.pldm", "payloads/tessaly.r9/raid-7.18.0.pldm", "packing.json", "rules.json",
+        *(f"catalogs/{i.catalog}-{i.issue}.json" for i in issues),
+    }  # fmt: skip
+    again = compose([line for line, _ in good], documents, heading, store)
+    assert again.packing == composed.packing and again.contents == composed.contents
+
+
+def file_of(issue):
+    return CatalogFile(maker=issue.maker, catalog=issue.catalog, issue=issue.issue, raw=write_catalog(issue))
 
 
 @pytest.mark.parametrize("fault", ["altered", "cut short", "dead"])

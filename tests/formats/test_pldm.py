@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 from ordnung.formats.errors import FormatError
 from ordnung.formats.pldm import (
     IDENTIFIERS,
+    DeviceRecord,
     NewImage,
     device_descriptors,
     find_record,
@@ -19,6 +20,7 @@ from ordnung.formats.pldm import (
     tell_mismatch,
     write_package,
 )
+from ordnung.formats.pldm.model import device_data
 
 MOMENT = datetime.datetime(2026, 10, 7, 12, 30, 5, tzinfo=datetime.UTC)
 NIC = "ffe3:0025:ffe3:0002"
@@ -26,7 +28,8 @@ NIC = "ffe3:0025:ffe3:0002"
 
 def build(revision: int = 4, content: bytes = b"firmware" * 50, activation: str = "server reboot") -> bytes:
     image = NewImage(version="3.2.0", content=content, activation=activation)
-    device = (device_descriptors("QUO-Q25", NIC), {"software_id": "QUO-Q25"})
+    data = device_data({"software_id": "QUO-Q25"})
+    device = DeviceRecord(descriptors=device_descriptors("QUO-Q25", NIC), images=(0,), version="3.2.0", data=data)
     return write_package([device], [image], version="3.2.0", released=MOMENT, revision=revision)
 
 
@@ -50,7 +53,9 @@ texts = st.text(min_size=1, max_size=20).filter(lambda t: len(t.encode()) < 200)
 )
 def test_writing_and_reading_round_trip(revision, images, rules):
     made = [NewImage(version=v, content=c, activation="at once") for v, c in images]
-    raw = write_package([(device_descriptors("X", None), rules)], made, version="1", released=MOMENT, revision=revision)
+    every = tuple(range(len(images)))
+    device = DeviceRecord(descriptors=device_descriptors("X", None), images=every, version="1", data=device_data(rules))
+    raw = write_package([device], made, version="1", released=MOMENT, revision=revision)
     package = parse_package(raw)
     assert [(i.version, raw[i.offset : i.offset + i.size]) for i in package.images] == images
     assert package.devices[0].rules() == rules

@@ -241,7 +241,8 @@ def test_6_a_payload_that_lies_stops_the_packing(demo):
     control(demo.control, "/mirror/faults", {"path": path, "kind": "altered"})
     sealed = [r for r in api.get("repositories") if r["state"] == "sealed"]
     store = demo.folder / "home" / "site" / "payloads" / "content"
-    line = next(line for line in sealed[0]["lines"] if (line["product"], line["version"]) == ("tessaly.r9", "7.16.1"))
+    lines = api.get(f"repositories/{sealed[0]['id']}")["lines"]
+    line = next(line for line in lines if (line["product"], line["version"]) == ("tessaly.r9", "7.16.1"))
     (store / line["sha256"][:2] / line["sha256"]).unlink()
     made = api.post("repositories", {"servers": ["surge-03"]})
     work = api.wait_for_work()

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import datetime
 import json
 import shutil
 
@@ -10,19 +9,17 @@ import pytest
 
 from ordnung.formats.errors import FormatError
 from ordnung.repository import (
-    Content,
     Mirror,
     RepositoryError,
     look,
     look_into_folder,
     look_into_tuf,
-    open_keys,
     read_root,
-    write_out,
 )
 from ordnung.standins.certificates import open_authority
 from ordnung.standins.mirror import Mirror as MirrorStandIn
 from ordnung.standins.proxy import Proxy
+from tests.repository.sealing import open_book, seal_files
 from tests.repository.serving import serving
 
 INDEX, NEWEST = "corvane-index.json", "catalogs/corvane-servers-2026-11.json"
@@ -118,9 +115,8 @@ async def test_through_the_proxy_where_the_site_has_one(site):
     await proxy.stop()
 
 
-def seal(folder, keys, catalogs, days=30, version=1):
-    contents = [Content(path=f"catalogs/{path.name}", source=path) for path in catalogs]
-    write_out(folder, contents, keys, datetime.datetime.now(datetime.UTC) + datetime.timedelta(days=days))
+def seal(folder, book, catalogs, days=30):
+    seal_files(folder, book, {f"catalogs/{path.name}": path for path in catalogs}, days)
 
 
 async def look_tuf(site, root, known=()):
@@ -132,7 +128,7 @@ async def look_tuf(site, root, known=()):
 
 async def test_a_tuf_repository_vouches_for_its_catalogs(site):
     folder = site[0].folder
-    keys = open_keys(site[3] / "keys", b"k" * 32)
+    keys = open_book(site[3])
     paths = [folder / NEWEST, folder / "catalogs/quorrin-cards-2026-06.json"]
     seal(folder / "sealed", keys, paths)
     root = (folder / "sealed/metadata/1.root.json").read_bytes()
@@ -147,7 +143,7 @@ async def test_a_tuf_repository_vouches_for_its_catalogs(site):
 
 async def test_a_tuf_repository_signed_by_others_or_expired_is_refused(site):
     folder = site[0].folder
-    ours, theirs = (open_keys(site[3] / name, b"k" * 32) for name in ("ours", "theirs"))
+    ours, theirs = (open_book(site[3] / name) for name in ("ours", "theirs"))
     seal(folder / "sealed", ours, [folder / NEWEST])
     root = (folder / "sealed/metadata/1.root.json").read_bytes()
     seal(folder / "sealed", theirs, [folder / NEWEST])

@@ -8,7 +8,7 @@ from django.contrib.auth.models import User
 from django.test import Client as Browser
 
 from ordnung.controllers import Client, RedfishControllers
-from ordnung.repository import PayloadServer, check_repository
+from ordnung.repository import PayloadServer
 from ordnung.server import house
 from ordnung.server.catalogs.bring_in import bring_in
 from ordnung.server.engine import claim, left_over
@@ -97,7 +97,8 @@ async def test_the_whole_line_over_the_database(site):
     await site.ask("repositories")
     repository = await Repository.objects.aget()
     assert repository.state == "sealed"
-    assert check_repository(site.folder / "repositories" / f"{repository.pk:04d}").root_key == repository.root_key
+    checked = await site.ask(f"repositories/{repository.pk}/check")
+    assert checked.state == "done" and "every signature and checksum right" in checked.note
     run = await sync_to_async(site.post)("runs", {})
     assert [s["server"] for s in run["servers"]] == ["surge-03", "gauge-04"] and run["missing"] == []
     work = await site.ask(f"runs/{run['id']}/start")
@@ -168,9 +169,10 @@ async def test_a_lying_mirror_seals_nothing(site):
     site.live.floor.mirror.faults["tessaly/r9/raid-7.18.0.pldm"] = "altered"
     work = await site.ask("repositories", {"servers": ["surge-03"]})
     repository = await Repository.objects.aget()
-    assert work.state == "failed" and repository.state == "incomplete" and repository.folder == ""
+    assert work.state == "failed" and repository.state == "incomplete" and repository.packing_sum == ""
     assert "Tessaly R9 RAID 7.18.0" in repository.message
-    states = {line["version"]: line["state"] for line in (await sync_to_async(site.get)("repositories"))[0]["lines"]}
+    shown = await sync_to_async(site.get)(f"repositories/{repository.pk}")
+    states = {line["version"]: line["state"] for line in shown["lines"]}
     assert states == {"7.18.0": "refused", "7.16.1": "packed"}
 
 

@@ -197,7 +197,7 @@ class House:
             raise ControllerError(endpoint.name, "refused", "the connection was refused")
         yield InProcess(device)
 
-    serves = True
+    protocols = ("HTTPS",)
 
     async def locate(self, server):
         return locate(server, self.catalogs, FIXED_RULES, self.clock.now().date())
@@ -213,7 +213,7 @@ class House:
             self.packages[path] = parse_package(raw)
         return Ready(path=path, sha256=payload.sha256, package=self.packages[path])
 
-    def uri(self, run, sha256):
+    def uri(self, run, server, sha256, protocol):
         return urlsplit(f"https://127.0.0.1/{run}/{sha256}").geturl()
 
     async def step(self, run, server, state, detail, percent):

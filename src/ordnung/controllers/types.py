@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import dataclass
 
 
@@ -16,11 +17,25 @@ class Reach:
     raw_push_uri: str | None = None
     """The older push: the image alone, for the controller itself."""
 
-    def way(self, serves: bool = True) -> str | None:
-        """How Ordnung brings a payload: pull over HTTPS if it serves payloads, else push; None if neither."""
-        if serves and self.pull_target and "HTTPS" in self.pulls:
-            return "pull"
-        return "push" if self.push_uri or self.raw_push_uri else None
+    def way(self, served: Collection[str] = ("HTTPS",)) -> str | None:
+        """How Ordnung brings a payload; None if there is no way.
+
+        Pull over HTTPS comes first: a whole rack fetches at its own pace. A push goes over verified TLS too
+        and comes before a pull over plain HTTP; the push of a controller's own image is the last resort.
+
+        Args:
+            served: the protocols over which payloads can be fetched here.
+        """
+        pulls = [protocol for protocol in ("HTTPS", "HTTP") if protocol in self.pulls and protocol in served]
+        if self.pull_target is None:
+            pulls = []
+        if "HTTPS" in pulls:
+            return "pull over HTTPS"
+        if self.push_uri:
+            return "push"
+        if "HTTP" in pulls:
+            return "pull over HTTP"
+        return "push" if self.raw_push_uri else None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

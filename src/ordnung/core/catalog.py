@@ -28,11 +28,19 @@ class Fix:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Payload:
-    """The file that carries a release. ``size`` in bytes, ``sha256`` in lower-case hex."""
+    """The file that carries a release. ``size`` in bytes, ``sha256`` in lower-case hex.
+
+    ``form`` is ``pldm`` for a package that tells whom it is for, ``opaque`` for a file of which only the
+    catalog (made from a side-car) tells it. ``signature`` is the maker's over the checksum, in hex, with
+    its ``generation``; empty and None where the maker has none.
+    """
 
     path: str
     size: int
     sha256: str
+    form: str = "pldm"
+    signature: str = ""
+    generation: int | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -1,9 +1,13 @@
-"""What a repository must hold for chosen servers: targets, must-stops, ways back, and nothing else."""
+"""What a repository must hold for chosen servers: targets, must-stops, ways back, and nothing else.
+
+Needs are gathered once a state, not once a server; what a trim leaves out is worked out over the
+distinct needs, of which even a large house has few.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass, field
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass
 
 from ordnung.core.baseline import Position
 from ordnung.core.catalog import Issue, Product, Release
@@ -11,73 +15,148 @@ from ordnung.core.house import Standing
 from ordnung.core.versions import is_at_least
 
 REASONS = ("target", "must stop", "way back")
+BY = ("kind", "product", "model", "rule", "reason", "payload")
+"""What a trim can go by."""
+Name = tuple[str, str]
+"""(product, version): one payload."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Trim:
+    """What a person leaves out: all needs with this ``value``. Payloads are named ``product version``,
+    rules by their place, counted from zero."""
+
+    by: str
+    value: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Need:
+    """Why servers of one model need one release: the same product, rule and reason."""
+
+    product: str
+    version: str
+    kind: str
+    model: str
+    rule: int | None
+    reason: str
+
+    @property
+    def payload(self) -> Name:
+        """The payload that answers it."""
+        return self.product, self.version
+
+    def is_trimmed(self, trim: Trim) -> bool:
+        """Whether a trim leaves this need out."""
+        told = {
+            "kind": self.kind, "product": self.product, "model": self.model, "reason": self.reason,
+            "rule": None if self.rule is None else str(self.rule), "payload": f"{self.product} {self.version}",
+        }  # fmt: skip
+        return told[trim.by] == trim.value
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Packed:
-    """One release to be packed: why, for which servers, and by which issue, whose ``base`` it comes from."""
+    """One release to be packed: why, for which servers, and by which issue, whose ``base`` it comes from.
+
+    ``trimmed`` names the trims that leave it out; it is packed when there are none.
+    """
 
     product: Product
     release: Release
     issue: Issue
     reasons: tuple[str, ...]
     servers: tuple[str, ...]
+    needs: tuple[Need, ...] = ()
+    trimmed: tuple[Trim, ...] = ()
+
+    @property
+    def name(self) -> Name:
+        """Product and version."""
+        return self.product.id, self.release.version
+
+    @property
+    def size(self) -> int:
+        """Bytes to carry; 0 where the catalog names no payload."""
+        return self.release.payload.size if self.release.payload else 0
 
 
-@dataclass(slots=True)
-class _Draft:
-    product: Product
-    release: Release
-    issue: Issue
-    reasons: set[str] = field(default_factory=set)
-    servers: set[str] = field(default_factory=set)
+_Found = tuple[Need, Product, Release, Issue]
 
 
-def plan_packing(standings: Sequence[Standing]) -> tuple[Packed, ...]:
-    """The packing list, by product name and version order."""
-    drafts: dict[tuple[str, str], _Draft] = {}
+def plan_packing(standings: Sequence[Standing], trims: Sequence[Trim] = ()) -> tuple[Packed, ...]:
+    """The packing list, by product name and version order; what a trim leaves out is in it, marked."""
+    servers: dict[Need, list[str]] = {}
+    parts: dict[Name, tuple[Product, Release, Issue]] = {}
+    known: dict[tuple[int, int], list[_Found]] = {}
     for standing in standings:
-        for position in standing.positions:
-            stops = [w.to for w in standing.route.writes if w.slot == position.component.slot]
-            if stops and position.product is not None:
-                _pack(drafts, standing.server.name, position, stops)
-    lines = [
-        Packed(
-            product=draft.product,
-            release=draft.release,
-            issue=draft.issue,
-            reasons=tuple(reason for reason in REASONS if reason in draft.reasons),
-            servers=tuple(sorted(draft.servers)),
-        )
-        for draft in drafts.values()
-    ]
+        # Equal servers share route and drift; both stay alive as long as the standings do.
+        key = (id(standing.route), id(standing.drift))
+        if key not in known:
+            known[key] = list(find_needs(standing))
+        for need, product, release, issue in known[key]:
+            servers.setdefault(need, []).append(standing.server.name)
+            parts.setdefault(need.payload, (product, release, issue))
+    by_payload: dict[Name, list[Need]] = {}
+    for need in servers:
+        by_payload.setdefault(need.payload, []).append(need)
+    lines = [_line(parts[name], needs, servers, trims) for name, needs in by_payload.items()]
     return tuple(sorted(lines, key=lambda p: (p.product.name, p.product.ordered.index(p.release))))
 
 
-def _pack(drafts: dict[tuple[str, str], _Draft], server: str, position: Position, stops: list[str]) -> None:
+def _line(
+    parts: tuple[Product, Release, Issue], needs: list[Need], servers: dict[Need, list[str]], trims: Sequence[Trim]
+) -> Packed:
+    kept = [need for need in needs if not any(need.is_trimmed(trim) for trim in trims)]
+    told = kept or needs
+    hit = () if kept else tuple(t for t in trims if any(need.is_trimmed(t) for need in needs))
+    return Packed(
+        product=parts[0],
+        release=parts[1],
+        issue=parts[2],
+        reasons=tuple(reason for reason in REASONS if any(need.reason == reason for need in told)),
+        servers=tuple(sorted({name for need in told for name in servers[need]})),
+        needs=tuple(needs),
+        trimmed=hit,
+    )
+
+
+def find_needs(standing: Standing) -> Iterator[_Found]:
+    """What one server needs, each once; nothing for components that this route doesn't write."""
+    seen: set[Need] = set()
+    for position in standing.positions:
+        stops = [w.to for w in standing.route.writes if w.slot == position.component.slot]
+        if not stops or position.product is None:
+            continue
+        for version, reason in _reasons(position, position.product, stops):
+            found = _found(standing, position, version, reason)
+            if found is not None and found[0] not in seen:
+                seen.add(found[0])
+                yield found
+
+
+def _reasons(position: Position, product: Product, stops: list[str]) -> Iterator[tuple[str, str]]:
+    for place, version in enumerate(stops):
+        yield version, "target" if place == len(stops) - 1 else "must stop"
+    for version in ways_back(product, [position.component.version or "", *stops]):
+        yield version, "way back"
+
+
+def _found(standing: Standing, position: Position, version: str, reason: str) -> _Found | None:
     product, issue = position.product, position.match.issue
     assert product is not None and issue is not None
-    for place, version in enumerate(stops):
-        reason = "target" if place == len(stops) - 1 else "must stop"
-        _add(drafts, server, product, issue, version, reason)
-    for version in ways_back(product, [position.component.version or "", *stops]):
-        _add(drafts, server, product, issue, version, "way back")
-
-
-def _add(
-    drafts: dict[tuple[str, str], _Draft],
-    server: str,
-    product: Product,
-    issue: Issue,
-    version: str,
-    reason: str,
-) -> None:
     release = product.find(version)
     if release is None or product.key(version) is None:
-        return
-    draft = drafts.setdefault((product.id, release.version), _Draft(product, release, issue))
-    draft.reasons.add(reason)
-    draft.servers.add(server)
+        return None
+    need = Need(
+        product=product.id,
+        version=release.version,
+        kind=product.kind,
+        model=standing.server.model or "",
+        rule=position.target.rule if position.target else None,
+        reason=reason,
+    )
+    return need, product, release, issue
 
 
 def ways_back(product: Product, passed: Sequence[str]) -> list[str]:
@@ -93,3 +172,47 @@ def ways_back(product: Product, passed: Sequence[str]) -> list[str]:
         if all(is_at_least(product.scheme, version, floor, product.listed) for floor in floors):
             return [version]
     return []
+
+
+def kept(lines: Iterable[Packed]) -> tuple[Packed, ...]:
+    """What is packed in the end."""
+    return tuple(line for line in lines if not line.trimmed)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Offer:
+    """A trim that could be made, or is: the bytes it saves beside the others, and the payloads it leaves out."""
+
+    trim: Trim
+    saves: int
+    payloads: int
+    made: bool
+
+
+def offer_trims(lines: Sequence[Packed], trims: Sequence[Trim]) -> tuple[Offer, ...]:
+    """Every trim that changes something, in the order of ``BY`` and by what it saves; single payloads aside."""
+    values = {
+        Trim(by=by, value=value)
+        for line in lines
+        for need in line.needs
+        for by, value in (
+            ("kind", need.kind), ("product", need.product), ("model", need.model), ("reason", need.reason),
+            ("rule", str(need.rule)),
+        )
+        if value and not (by == "rule" and need.rule is None) and not (by == "reason" and value != "way back")
+    }  # fmt: skip
+    offers = [_offer(lines, trims, trim) for trim in values | set(trims)]
+    told = [offer for offer in offers if offer.payloads or offer.made]
+    return tuple(sorted(told, key=lambda o: (BY.index(o.trim.by), -o.saves, o.trim.value)))
+
+
+def _offer(lines: Sequence[Packed], trims: Sequence[Trim], trim: Trim) -> Offer:
+    """What this trim leaves out that no other one does."""
+    others = [other for other in trims if other != trim]
+    gone = [
+        line
+        for line in lines
+        if any(not any(need.is_trimmed(t) for t in others) for need in line.needs)
+        and all(any(need.is_trimmed(t) for t in (*others, trim)) for need in line.needs)
+    ]
+    return Offer(trim=trim, saves=sum(line.size for line in gone), payloads=len(gone), made=trim in trims)

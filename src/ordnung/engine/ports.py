@@ -70,23 +70,28 @@ class TapeConflictError(Exception):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Ready:
-    """A payload in the store, read and verified against its checksum just now."""
+    """A payload in the store, read and verified against its checksum just now.
+
+    ``package`` is None for an opaque file, of which only the catalog says whom it is for.
+    """
 
     path: Path
     sha256: str
-    package: Package
+    package: Package | None
 
 
 class Payloads(Protocol):
     """Payloads at hand. ``find`` raises RepositoryError when one is missing or not what it should be."""
 
     @property
-    def serves(self) -> bool:
-        """Whether controllers can fetch from here; otherwise payloads are pushed."""
+    def protocols(self) -> tuple[str, ...]:
+        """Over what controllers can fetch from here (HTTPS, HTTP); over nothing, payloads are pushed."""
         ...
 
     async def find(self, product: str, version: str) -> Ready: ...
-    def uri(self, run: str, sha256: str) -> str: ...
+    def uri(self, run: str, server: str, sha256: str, protocol: str) -> str:
+        """Where one server's controller fetches a payload during a run."""
+        ...
 
 
 class Baseline(Protocol):

@@ -219,15 +219,17 @@ class ServerRun:
         async with self.world.controllers.open(self.endpoint) as controller:
             await self._refuse_wrong(controller, write, ready.package)
             reach = await controller.reach()
-            way = reach.way(self.world.payloads.serves)
+            way = reach.way(self.world.payloads.protocols)
             if way is None:
                 raise StepFailedError(f"{write.slot}: this controller can neither fetch nor be pushed a payload")
             known = [task.uri for task in await self._idle_tasks(controller)]
             intent = {"write": dataclasses.asdict(write), "sha256": ready.sha256, "way": way, "tasks": known}
             await self._note("write intent", intent)
             try:
-                if way == "pull":
-                    task = await controller.pull(reach, write.slot, self.world.payloads.uri(self.run, ready.sha256))
+                if way.startswith("pull"):
+                    protocol = way.rsplit(" ", 1)[-1]
+                    uri = self.world.payloads.uri(self.run, self.endpoint.name, ready.sha256, protocol)
+                    task = await controller.pull(reach, write.slot, uri)
                 else:
                     task = await controller.push(reach, write.slot, ready.path)
             except LostAnswerError:
@@ -251,7 +253,12 @@ class ServerRun:
         position = find_position(positions, write.slot)
         if position is None:
             raise StepFailedError(f"{write.slot} is not in the server any more; nothing was sent")
-        why = refuse_foreign(package, position.component)
+        if package is not None:
+            why = refuse_foreign(package, position.component)
+        elif position.product is None or position.product.id != write.product:
+            why = "the catalog does not say that this file is for it"
+        else:
+            why = None
         if why is not None:
             raise StepFailedError(f"{write.slot}: {why}; nothing was sent")
         if not is_same(position, position.component.version, write.source):

@@ -10,7 +10,19 @@ import sys
 import click
 
 from ordnung.controllers import ControllerError
-from ordnung.fieldkit import advisory, bom, catalog, host_report, package, planning, processes, repository, surveying
+from ordnung.core.media import TooLargeError
+from ordnung.fieldkit import (
+    advisory,
+    bom,
+    catalog,
+    host_report,
+    package,
+    planning,
+    processes,
+    repository,
+    seal,
+    surveying,
+)
 from ordnung.formats.errors import FormatError
 from ordnung.repository import RepositoryError
 
@@ -37,6 +49,7 @@ for command in (
     bom.bom,
     package.package,
     repository.repository,
+    seal.seal,
 ):
     cli.add_command(command)
 
@@ -50,7 +63,7 @@ def main() -> None:
         sys.exit(error.exit_code)
     except (click.Abort, KeyboardInterrupt):
         sys.exit(130)
-    except FormatError as error:
+    except (FormatError, TooLargeError) as error:
         _fail(str(error), NO)
     except RepositoryError as error:
         _fail(str(error), UNREACHED if error.code == "unreachable" else NO)

@@ -101,7 +101,11 @@ def _payload(entry: dict[str, Any]) -> Payload | None:
         chosen = next((w for w in entry.get("wrappings", ()) if w["for"] == "controller"), None)
     if chosen is None:
         return None
-    return Payload(path=chosen["path"], size=chosen["size"], sha256=chosen["sha256"])
+    signature = chosen.get("signature", {})
+    return Payload(
+        path=chosen["path"], size=chosen["size"], sha256=chosen["sha256"], form=chosen.get("form", "pldm"),
+        signature=signature.get("value", ""), generation=signature.get("generation"),
+    )  # fmt: skip
 
 
 def _date(text: str, faults: list[Fault], place: str) -> datetime.date | None:
@@ -161,7 +165,12 @@ def _release_entry(release: Release) -> dict[str, Any]:
 def _payload_entry(payload: Payload | None) -> dict[str, Any] | None:
     if payload is None:
         return None
-    return {"path": payload.path, "size": payload.size, "sha256": payload.sha256}
+    entry: dict[str, Any] = {"path": payload.path, "size": payload.size, "sha256": payload.sha256}
+    if payload.form != "pldm":
+        entry["form"] = payload.form
+    if payload.signature:
+        entry["signature"] = {"generation": payload.generation, "value": payload.signature}
+    return entry
 
 
 def _known(entry: dict[str, Any]) -> dict[str, Any]:

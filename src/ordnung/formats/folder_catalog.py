@@ -20,10 +20,10 @@ from ordnung.core.versions import SCHEMES, version_key
 from ordnung.formats.catalog import parse_catalog
 from ordnung.formats.documents import parse_document, write_document
 from ordnung.formats.errors import Fault, FormatError
-from ordnung.formats.pldm import Package, parse_package
+from ordnung.formats.pldm import Package, read_package
 
 MAX_FILES = 5000
-MAX_PACKAGE = 256 * 2**20
+MAX_PACKAGE = 8 * 2**30
 _KINDS = {  # DSP0267 table "ComponentClassification", as far as it tells our kinds apart
     0x000B: "bios", 0x000D: "store", 0x0010: "logic",
 }  # fmt: skip
@@ -82,20 +82,21 @@ def _files(folder: Path, faults: list[Fault]) -> Iterator[Path]:
             if _SAFE.fullmatch(name) is None:
                 faults.append(Fault(name, "the name has signs that a payload path can't have"))
             elif path.stat().st_size > MAX_PACKAGE:
-                faults.append(Fault(name, f"larger than {MAX_PACKAGE // 2**20} MiB"))
+                faults.append(Fault(name, f"larger than {MAX_PACKAGE // 2**30} GiB"))
             else:
                 yield path
 
 
 def _read(path: Path, name: str) -> tuple[dict[str, Any], dict[str, Any]]:
-    raw = path.read_bytes()
-    payload = {"path": name, "size": len(raw), "sha256": hashlib.sha256(raw).hexdigest()}
+    with path.open("rb") as file:
+        digest = hashlib.file_digest(file, "sha256").hexdigest()
+    payload: dict[str, Any] = {"path": name, "size": path.stat().st_size, "sha256": digest}
     side = path.with_name(path.name + ".json")
     told = parse_document(side.read_bytes(), "side-car", side.name) if side.is_file() else None
     if path.suffix != ".pldm":
         assert told is not None
-        return told["product"], {**told["release"], "payload": payload}
-    product, release = _describe(parse_package(raw, name), name)
+        return told["product"], {**told["release"], "payload": {**payload, "form": "opaque"}}
+    product, release = _describe(read_package(path, name), name)
     if told is not None:
         product, release = {**product, **told["product"]}, {**release, **told["release"]}
     return product, {**release, "payload": payload}

@@ -56,3 +56,8 @@ def find_signer(raw: bytes, signature: bytes, keys: Mapping[str, bytes]) -> str 
             continue
         return name
     return None
+
+
+def signed_digest(sha256: str) -> bytes:
+    """What a maker signs of a payload: the 32 bytes of its SHA-256, so that it needn't be held in memory."""
+    return bytes.fromhex(sha256)

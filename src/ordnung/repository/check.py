@@ -1,23 +1,55 @@
-"""Verify a written-out repository end to end, with the stock TUF client reading from the folder."""
+"""Verify a repository end to end, with the stock TUF client reading from whatever carries it."""
 
 from __future__ import annotations
 
 import datetime
+import os
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 from urllib.parse import unquote
 
 from tuf.api import exceptions
-from tuf.api.metadata import Metadata, Targets
-from tuf.ngclient import FetcherInterface, Updater
+from tuf.api.metadata import Metadata, Root, TargetFile, Targets
+from tuf.api.serialization import DeserializationError
+from tuf.ngclient import FetcherInterface, Updater, UpdaterConfig
 
-from ordnung.repository.build import prefixed
+from ordnung.repository.carriers import Carrier, FolderCarrier, check_name
+from ordnung.repository.copying import CHUNK, Told, copy_hashed, silent
 from ordnung.repository.errors import RepositoryError
-from ordnung.repository.identity import read_package
+from ordnung.repository.roots import load_root
+from ordnung.repository.seal import prefixed
 
-CHUNK = 1024 * 1024
+MAX_METADATA = 64 * 1024 * 1024
+WORKERS = min(4, os.cpu_count() or 1)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Seal:
+    """A seal that was found good: who made it, until when it lasts, and what it covers."""
+
+    edition: int
+    expires: datetime.datetime
+    is_expired: bool
+    root: bytes
+    """The newest root it brings along, trusted by way of those before."""
+    root_version: int
+    root_key: str
+    """The ids of the root's keys, to be compared at the far end."""
+    targets: dict[str, TargetFile]
+
+    @property
+    def metadata(self) -> tuple[str, ...]:
+        """The names of its metadata files."""
+        roots = [f"{version}.root.json" for version in range(1, self.root_version + 1)]
+        return (*roots, f"{self.edition}.targets.json", f"{self.edition}.snapshot.json", "timestamp.json")
+
+    def place(self, target: str) -> str:
+        """Where a target lies on a carrier."""
+        return f"targets/{prefixed(target, self.targets[target].hashes['sha256'])}"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -30,95 +62,198 @@ class Checked:
     root_key: str
     unsealed: tuple[str, ...]
     """Files that lie there but that the seal doesn't know."""
+    edition: int
+    absent: tuple[str, ...] = ()
+    """Targets that are not on this carrier, and may be missing from it."""
 
 
-class _FolderFetcher(FetcherInterface):
-    """Reads what the TUF client asks for from the folder and remembers the last name."""
+class _CarrierFetcher(FetcherInterface):
+    """Reads what the TUF client asks for from the carrier and remembers the last name."""
 
-    def __init__(self, folder: Path) -> None:
-        self.folder, self.last = folder, ""
+    def __init__(self, carrier: Carrier) -> None:
+        self.carrier, self.last, self.seen = carrier, "", set[str]()
 
     def _fetch(self, url: str) -> Iterator[bytes]:
-        name = unquote(url.removeprefix("folder:/"))
-        path = self.folder / name
-        if not path.is_file():
+        name = unquote(url.removeprefix("carrier:/"))
+        if name not in self.carrier.files:
             raise exceptions.DownloadHTTPError(f"{name} is missing", 404)
         self.last = name
-        with path.open("rb") as file:
+        self.seen.add(name)
+        with self.carrier.open(name) as file:
             while piece := file.read(CHUNK):
                 yield piece
 
 
-def check_repository(folder: Path, root: bytes | None = None) -> Checked:
-    """Verify every signature, every length and every checksum of a repository.
+def root_ids(root: bytes) -> str:
+    """The ids of the keys of a root, as people compare them. Raises RepositoryError."""
+    return ",".join(sorted(load_root(root).signed.roles["root"].keyids))
+
+
+def first_root(carrier: Carrier) -> bytes:
+    """The first root that a carrier brings along. Raises RepositoryError when there is none."""
+    name = "metadata/1.root.json"
+    if name not in carrier.files:
+        raise RepositoryError("missing", name, "it is not there: this is no sealed repository")
+    with carrier.open(name) as file:
+        raw = file.read(MAX_METADATA)
+    try:
+        load_root(raw)
+    except RepositoryError as error:
+        raise RepositoryError("altered", name, f"it can't be used: altered or cut short ({error.what})") from None
+    return raw
+
+
+def verify_seal(carrier: Carrier, root: bytes | None = None, *, allow_expired: bool = False) -> Seal:
+    """Verify all signatures and versions; nothing but metadata is read.
 
     Args:
-        folder: the written-out repository.
-        root: the trusted root metadata; None takes the folder's own, which proves that the folder
-            is whole but not who sealed it: compare ``root_key`` then.
+        root: the trusted root; None takes the carrier's own first one, which proves that all fits
+            together but not who made it: compare ``root_key`` then.
 
     Raises:
-        RepositoryError: altered, cut short, expired, missing or broken, with the file named.
+        RepositoryError: ``expired``, ``missing``, ``altered``, ``mixed`` (parts of two editions),
+            ``untrusted`` (signed by others), ``below threshold`` (by too few), ``escape``.
     """
-    first = folder / "metadata" / "1.root.json"
-    if not first.is_file():
-        raise RepositoryError("missing", "metadata/1.root.json", "it is not there: this is no sealed repository")
-    fetcher = _FolderFetcher(folder)
+    trusted = first_root(carrier) if root is None else root
+    fetcher = _CarrierFetcher(carrier)
     with tempfile.TemporaryDirectory(prefix="ordnung-check-") as scratch:
-        targets = _verify_metadata(fetcher, scratch, root or first.read_bytes())
-    size = sum(_verify_target(folder, name, targets.signed) for name in targets.signed.targets)
-    known = {f"targets/{prefixed(n, t.hashes['sha256'])}" for n, t in targets.signed.targets.items()}
-    known |= {f"metadata/{name}" for name in ("1.root.json", "1.targets.json", "1.snapshot.json", "timestamp.json")}
-    present = {str(path.relative_to(folder)) for path in folder.rglob("*") if path.is_file()}
-    root_role = Metadata.from_bytes(root or first.read_bytes()).signed
-    return Checked(
-        files=len(targets.signed.targets),
-        bytes=size,
-        expires=targets.signed.expires,
-        root_key=",".join(root_role.roles["root"].keyids),
-        unsealed=tuple(sorted(present - known)),
+        targets, newest, ends = _refresh(fetcher, Path(scratch), trusted, allow_expired)
+    for name, info in targets.signed.targets.items():
+        check_name(name)
+        if "sha256" not in info.hashes:
+            raise RepositoryError("broken", name, "the seal has no SHA-256 for it")
+    signed = load_root(newest).signed
+    return Seal(
+        edition=targets.signed.version,
+        expires=min(ends),
+        is_expired=min(ends) <= datetime.datetime.now(datetime.UTC),
+        root=newest,
+        root_version=signed.version,
+        root_key=",".join(sorted(signed.roles["root"].keyids)),
+        targets=dict(targets.signed.targets),
     )
 
 
-def _verify_metadata(fetcher: _FolderFetcher, scratch: str, root: bytes) -> Metadata[Targets]:
+def _refresh(
+    fetcher: _CarrierFetcher, scratch: Path, root: bytes, allow_expired: bool
+) -> tuple[Metadata[Targets], bytes, list[datetime.datetime]]:
+    limits = UpdaterConfig(targets_max_length=MAX_METADATA, snapshot_max_length=MAX_METADATA)
     try:
         updater = Updater(
-            metadata_dir=scratch,
-            metadata_base_url="folder:/metadata/",
-            target_base_url="folder:/targets/",
-            fetcher=fetcher,
-            bootstrap=root,
-        )
+            metadata_dir=str(scratch), metadata_base_url="carrier:/metadata/", target_base_url="carrier:/targets/",
+            fetcher=fetcher, config=limits, bootstrap=root,
+        )  # fmt: skip
+        if allow_expired:
+            # The stock client has no switch for this, but asks one moment throughout whether anything has expired.
+            updater._trusted_set.reference_time = datetime.datetime.min.replace(tzinfo=datetime.UTC)
         updater.refresh()
-    except exceptions.ExpiredMetadataError:
-        raise RepositoryError("expired", fetcher.last or "metadata/1.root.json", "the seal has expired") from None
+    except exceptions.ExpiredMetadataError as error:
+        raise RepositoryError("expired", _place(fetcher), f"the seal has expired ({error})") from None
     except exceptions.DownloadHTTPError as error:
         raise RepositoryError("missing", str(error).split(" ", 1)[0], "it is missing") from None
     except (exceptions.LengthOrHashMismatchError, exceptions.DownloadLengthMismatchError):
-        raise RepositoryError("altered", fetcher.last, "it is not what the seal says: altered or cut short") from None
+        what = "it is not what the seal says: altered or cut short"
+        raise RepositoryError("altered", _place(fetcher), what) from None
+    except exceptions.BadVersionNumberError as error:
+        raise RepositoryError("mixed", _place(fetcher), f"parts of two editions lie together ({error})") from None
     except exceptions.UnsignedMetadataError:
-        raise RepositoryError("altered", fetcher.last or "metadata/1.root.json", "its signature is wrong") from None
-    except (exceptions.RepositoryError, exceptions.DownloadError) as error:
-        where = fetcher.last or "metadata/1.root.json"
-        raise RepositoryError("altered", where, f"it can't be used: altered or cut short ({error})") from None
-    return Metadata[Targets].from_file(str(Path(scratch) / "targets.json"))
+        raise _refuse_signatures(fetcher, scratch, root) from None
+    except (exceptions.RepositoryError, exceptions.DownloadError, ValueError) as error:
+        raise RepositoryError("altered", _place(fetcher), f"it can't be used: altered or cut short ({error})") from None
+    parts: list[Metadata[Any]] = [
+        Metadata.from_file(str(scratch / f"{n}.json")) for n in ("targets", "snapshot", "timestamp")
+    ]
+    newest = (scratch / "root.json").read_bytes()
+    return parts[0], newest, [part.signed.expires for part in (*parts, load_root(newest))]
 
 
-def _verify_target(folder: Path, name: str, targets: Targets) -> int:
-    info = targets.targets[name]
-    place = f"targets/{prefixed(name, info.hashes['sha256'])}"
-    path = (folder / place).resolve()
-    if not path.is_relative_to(folder.resolve()) or not path.is_file():
-        raise RepositoryError("missing", place, "it is missing")
-    size = path.stat().st_size
-    if size != info.length:
-        code = "cut short" if size < info.length else "altered"
-        raise RepositoryError(code, place, f"it has {size} bytes, the seal says {info.length}: {code}")
+def _place(fetcher: _CarrierFetcher) -> str:
+    return fetcher.last or "metadata/1.root.json"
+
+
+def _refuse_signatures(fetcher: _CarrierFetcher, scratch: Path, root: bytes) -> RepositoryError:
+    """Why signatures don't do: by keys nobody trusts here, by too few, or over other bytes."""
+    name = _place(fetcher)
+    kept = scratch / "root.json"
+    trusted: Root = load_root(kept.read_bytes() if kept.exists() else root).signed
     try:
-        with path.open("rb") as file:
-            info.verify_length_and_hashes(file)
-    except exceptions.LengthOrHashMismatchError:
-        raise RepositoryError("altered", place, "its checksum is wrong: altered") from None
-    if name.endswith(".pldm"):
-        read_package(path, place)
-    return size
+        with fetcher.carrier.open(name) as file:
+            metadata: Metadata[Any] = Metadata.from_bytes(file.read(MAX_METADATA))
+    except DeserializationError:
+        return RepositoryError("altered", name, "it can't be read: altered or cut short")
+    role = trusted.roles[metadata.signed.type]
+    own = [keyid for keyid in metadata.signatures if keyid in role.keyids]
+    if not own and metadata.signatures:
+        return RepositoryError("untrusted", name, "it is sealed by keys that are not trusted here")
+    if len(own) < role.threshold:
+        told = f"{len(own)} of {role.threshold} signatures are there"
+        return RepositoryError("below threshold", name, told)
+    return RepositoryError("altered", name, "its signature is wrong")
+
+
+def check_carrier(
+    carrier: Carrier,
+    root: bytes | None = None,
+    *,
+    may_lack: Callable[[str, str], bool] = lambda _name, _sum: False,
+    allow_expired: bool = False,
+    told: Told = silent,
+    seal: Seal | None = None,
+) -> Checked:
+    """Verify every signature, every length and every checksum of a repository.
+
+    Args:
+        may_lack: whether a target (name, SHA-256) may be missing from this carrier.
+        seal: what ``verify_seal`` found on this carrier just now.
+
+    Raises:
+        RepositoryError: as ``verify_seal``; a file ``missing``, ``cut short`` or ``altered``.
+    """
+    seal = seal or verify_seal(carrier, root, allow_expired=allow_expired)
+    places = {seal.place(name): name for name in seal.targets}
+    if isinstance(carrier, FolderCarrier):
+        carrier.rename_shortened(places)
+    here = {place: name for place, name in places.items() if place in carrier.files}
+    absent = [name for place, name in places.items() if place not in carrier.files]
+    for name in absent:
+        if not may_lack(name, seal.targets[name].hashes["sha256"]):
+            raise RepositoryError("missing", seal.place(name), "it is missing")
+    for place, name in here.items():
+        _check_length(place, carrier.files[place], seal.targets[name].length)
+    with ThreadPoolExecutor(WORKERS if carrier.is_shared else 1) as pool:
+        jobs = [pool.submit(_check_one, carrier, place, seal.targets[name], told) for place, name in here.items()]
+        try:
+            for job in jobs:
+                job.result()
+        except BaseException:
+            pool.shutdown(cancel_futures=True)
+            raise
+    known = {*places, *(f"metadata/{name}" for name in seal.metadata)}
+    return Checked(
+        files=len(here),
+        bytes=sum(carrier.files[place] for place in here),
+        expires=seal.expires,
+        root_key=seal.root_key,
+        unsealed=tuple(sorted(set(carrier.files) - known)),
+        edition=seal.edition,
+        absent=tuple(sorted(absent)),
+    )
+
+
+def _check_length(place: str, size: int, wanted: int) -> None:
+    if size != wanted:
+        code = "cut short" if size < wanted else "altered"
+        raise RepositoryError(code, place, f"it has {size} bytes, the seal says {wanted}: {code}")
+
+
+def _check_one(carrier: Carrier, place: str, info: TargetFile, told: Told) -> None:
+    with carrier.open(place) as file:
+        found, size = copy_hashed(file, None, told)
+    _check_length(place, size, info.length)
+    if found != info.hashes["sha256"]:
+        raise RepositoryError("altered", place, "its checksum is wrong: altered")
+
+
+def check_repository(folder: Path, root: bytes | None = None, told: Told = silent) -> Checked:
+    """Verify a repository that was written out as a folder. Raises as ``check_carrier``."""
+    return check_carrier(FolderCarrier(folder), root, told=told)

@@ -2,13 +2,29 @@
 
 from __future__ import annotations
 
+import errno
+
+CODES = (
+    "missing", "altered", "cut short", "expired", "older", "mixed", "foreign", "untrusted", "below threshold",
+    "escape", "unreachable", "broken", "no room", "unsigned",
+)  # fmt: skip
+"""Every reason for which something is refused."""
+_FULL = (errno.ENOSPC, errno.EDQUOT, errno.EFBIG)
+
 
 class RepositoryError(Exception):
     """A payload or a repository was refused. ``file`` names the culprit, ``what`` says why.
 
-    ``code`` is one of: missing, altered, cut short, expired, older, foreign, unreachable, broken.
+    ``code`` is one of ``CODES``.
     """
 
     def __init__(self, code: str, file: str, what: str) -> None:
         self.code, self.file, self.what = code, file, what
         super().__init__(f"{file}: {what}")
+
+
+def no_room(error: OSError, name: str) -> RepositoryError | None:
+    """The error as a refusal when the disk is full, or None when it is another one."""
+    if error.errno not in _FULL:
+        return None
+    return RepositoryError("no room", name, "the disk is full; nothing was lost, free some room and go on")

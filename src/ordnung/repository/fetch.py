@@ -1,103 +1,208 @@
-"""Fetch payloads from a maker's mirror: TLS verified, resumed where it broke off, checked on arrival."""
+"""Fetch payloads from mirrors and folders: in parallel, gone on with after a break, checked on arrival.
+
+A place that sends something other than what the catalog says is put aside: it is asked again only
+when no other place is left, and it is named.
+"""
 
 from __future__ import annotations
 
 import asyncio
-import shutil
 import ssl
-from collections.abc import Callable, Sequence
+from collections.abc import Awaitable, Callable, Sequence
+from dataclasses import dataclass
 from pathlib import Path
 from urllib.parse import unquote, urlsplit
 
 import aiohttp
 
 from ordnung.core.catalog import Payload
+from ordnung.repository.copying import Told
 from ordnung.repository.errors import RepositoryError
-from ordnung.repository.store import CHUNK, ContentStore
+from ordnung.repository.store import ContentStore
+from ordnung.repository.transfer import Pace, collect
 
-TIMEOUT_S = 600.0
-Progress = Callable[[int], None]
-"""Called with the bytes that have just arrived."""
+TIMEOUT_S, CONNECT_S, SILENCE_S = 24 * 3600.0, 10.0, 60.0
+"""A large payload over a thin line may take its time; silence may not."""
+AT_ONCE, AT_ONCE_A_HOST = 8, 4
+ROUNDS = 4
+"""So often all places are gone through."""
+BACKOFF_S = 0.5
+"""Waited after the first round; doubled after each further one."""
+LIES = ("altered", "cut short")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Place:
+    """Where payloads can be had: ``base`` is an https or file address, ``aside`` why it isn't trusted."""
+
+    base: str
+    proxy: str = ""
+    aside: str = ""
+
+    @property
+    def host(self) -> str:
+        """What connections are counted by."""
+        return urlsplit(self.base).netloc
+
+
+PutAside = Callable[[Place, str], None]
+"""Called when a place lied: the place, and what it did."""
+_busy: dict[Path, asyncio.Lock] = {}
+"""One collects a payload at a time, whoever else in this process wants it too."""
 
 
 class Fetcher:
     """Fetches into a store. Use as an async context manager."""
 
-    def __init__(self, store: ContentStore, ca: str | None, folders: Sequence[Path] = ()) -> None:
-        """``ca`` is the path of a CA certificate for the mirror; None means the system's.
+    def __init__(
+        self,
+        store: ContentStore,
+        ca: str | None,
+        folders: Sequence[Path] = (),
+        *,
+        places: Sequence[Place] = (),
+        pace: Pace | None = None,
+        put_aside: PutAside | None = None,
+        sleep: Callable[[float], Awaitable[object]] = asyncio.sleep,
+    ) -> None:
+        """``ca`` is the path of a CA certificate for the mirrors; None means the system's.
 
-        ``folders`` are those from which ``file:`` addresses may be taken.
+        Args:
+            folders: those from which ``file:`` addresses may be taken.
+            places: where else to look for a payload by its path, after the catalog's own base.
+            pace: the limit of bytes a second of all transfers together.
         """
         self.store, self.folders = store, tuple(folder.resolve() for folder in folders)
+        self.places, self.pace, self._sleep = tuple(places), pace, sleep
         self.context = ssl.create_default_context(cafile=ca)
+        self.aside: dict[str, str] = {place.base: place.aside for place in places if place.aside}
+        self._tell_aside = put_aside
+        self._gate = asyncio.Semaphore(AT_ONCE)
+        self._gates: dict[str, asyncio.Semaphore] = {}
         self._http: aiohttp.ClientSession | None = None
 
     async def __aenter__(self) -> Fetcher:
-        timeout = aiohttp.ClientTimeout(total=TIMEOUT_S, sock_connect=10, sock_read=60)
-        self._http = aiohttp.ClientSession(timeout=timeout, connector=aiohttp.TCPConnector(limit_per_host=4))
+        timeout = aiohttp.ClientTimeout(total=TIMEOUT_S, sock_connect=CONNECT_S, sock_read=SILENCE_S)
+        connector = aiohttp.TCPConnector(limit=0, limit_per_host=AT_ONCE_A_HOST)
+        self._http = aiohttp.ClientSession(timeout=timeout, connector=connector)
         return self
 
     async def __aexit__(self, *_: object) -> None:
         if self._http is not None:
             await self._http.close()
 
-    async def fetch(self, base: str, payload: Payload, progress: Progress) -> Path:
+    async def fetch(self, base: str, payload: Payload, progress: Told, proxy: str = "") -> Path:
         """The payload in the store, fetched if it is not there yet.
 
+        Args:
+            base: where its catalog says that its payloads lie.
+
         Raises:
-            RepositoryError: the mirror can't be reached or lacks it, or what came is cut short or
-                altered. What arrived so far is kept for the next try only if it can still be right.
+            RepositoryError: no place has it whole and unaltered; every place is named with its reason.
+                What arrived so far is kept for the next try as long as it can still be right.
         """
         if self.store.has(payload.sha256):
             progress(payload.size)
             return self.store.path(payload.sha256)
-        collected = self.store.partial_path(payload.sha256)
-        have = collected.stat().st_size if collected.exists() else 0
-        if have > payload.size:
-            collected.unlink()
-            have = 0
-        progress(have)
-        if base.startswith("file://"):
-            await asyncio.to_thread(self._copy, base, payload, collected)
-            progress(payload.size - have)
-        elif have < payload.size:
-            await self._collect(base, payload, collected, have, progress)
-        return await asyncio.to_thread(self.store.adopt, payload.sha256, payload.path)
+        own = next((p for p in self.places if p.base == base), Place(base=base, proxy=proxy))
+        places = [own, *(place for place in self.places if place.base != base)]
+        lock = _busy.setdefault(self.store.partial_path(payload.sha256), asyncio.Lock())
+        async with self._gate, lock:
+            if self.store.has(payload.sha256):
+                progress(payload.size)
+                return self.store.path(payload.sha256)
+            self.store.want_room(payload.size - self._have(payload), payload.path)
+            progress(self._have(payload))
+            return await self._from_any(places, payload, progress)
 
-    def _copy(self, base: str, payload: Payload, into: Path) -> None:
+    def _have(self, payload: Payload) -> int:
+        partial = self.store.partial_path(payload.sha256)
+        have = partial.stat().st_size if partial.is_file() else 0
+        if have > payload.size:
+            partial.unlink()
+            return 0
+        return have
+
+    async def _from_any(self, places: Sequence[Place], payload: Payload, progress: Told) -> Path:
+        """Go through the places, those put aside last, until one gives the payload."""
+        told: dict[str, RepositoryError] = {}
+        for round_ in range(ROUNDS):
+            for place in sorted(places, key=lambda p: p.base in self.aside):
+                if (known := told.get(place.base)) is not None and known.code != "unreachable":
+                    continue
+                try:
+                    return await self._from_one(place, payload, progress)
+                except RepositoryError as error:
+                    if error.code == "no room":
+                        raise
+                    told[place.base] = error
+                    if error.code in LIES:
+                        self._put_aside(place, error)
+            if all(error.code != "unreachable" for error in told.values()):
+                break
+            if round_ + 1 < ROUNDS:
+                await self._sleep(BACKOFF_S * 2**round_)
+        raise _summed_up(payload, told)
+
+    def _put_aside(self, place: Place, error: RepositoryError) -> None:
+        self.aside[place.base] = error.what
+        if self._tell_aside is not None:
+            self._tell_aside(place, f"{error.file}: {error.what}")
+
+    async def _from_one(self, place: Place, payload: Payload, progress: Told) -> Path:
+        """One try at one place. What two places gave together and is wrong is taken from this one alone."""
+        partial = self.store.partial_path(payload.sha256)
+        mixed = self._have(payload) > 0
+        async with self._gates.setdefault(place.host, asyncio.Semaphore(AT_ONCE_A_HOST)):
+            await self._collect(place, payload, partial, progress)
+            try:
+                return await asyncio.to_thread(self.store.adopt, payload.sha256, payload.path)
+            except RepositoryError:
+                progress(-payload.size)
+                if not mixed:
+                    raise
+            await self._collect(place, payload, partial, progress)
+            try:
+                return await asyncio.to_thread(self.store.adopt, payload.sha256, payload.path)
+            except RepositoryError:
+                progress(-payload.size)
+                raise
+
+    async def _collect(self, place: Place, payload: Payload, partial: Path, progress: Told) -> None:
+        if place.base.startswith("file://"):
+            await asyncio.to_thread(self._copy, place.base, payload, partial, progress)
+            return
+        assert self._http is not None
+        await collect(
+            self._http, place.base + payload.path, partial, payload.size, payload.path, progress,
+            context=self.context, proxy=place.proxy or None, pace=self.pace,
+        )  # fmt: skip
+
+    def _copy(self, base: str, payload: Payload, into: Path, progress: Told) -> None:
         """From a folder on this machine that the house allows."""
         path = Path(unquote(urlsplit(base + payload.path).path)).resolve()
         if not any(path.is_relative_to(folder) for folder in self.folders):
             raise RepositoryError("foreign", payload.path, "it lies outside the folders this house allows")
         if not path.is_file():
             raise RepositoryError("missing", payload.path, "it is not in its folder any more")
-        if path.stat().st_size != payload.size:
-            raise RepositoryError("altered", payload.path, "its length is not what the catalog says")
-        shutil.copyfile(path, into)
+        size = path.stat().st_size
+        if size != payload.size:
+            code = "cut short" if size < payload.size else "altered"
+            raise RepositoryError(code, payload.path, "its length is not what the catalog says")
+        have = self._have(payload)
+        with path.open("rb") as source, into.open("wb") as target:
+            progress(-have)
+            while piece := source.read(1024 * 1024):
+                target.write(piece)
+                progress(len(piece))
 
-    async def _collect(self, base: str, payload: Payload, into: Path, have: int, progress: Progress) -> None:
-        assert self._http is not None
-        headers = {"Range": f"bytes={have}-"} if have else {}
-        try:
-            async with self._http.get(base + payload.path, ssl=self.context, headers=headers) as answer:
-                if answer.status not in (200, 206):
-                    what = f"the mirror answered {answer.status}"
-                    raise RepositoryError("unreachable", payload.path, what)
-                resumed = answer.status == 206
-                with into.open("ab" if resumed else "wb") as file:
-                    have = have if resumed else 0
-                    async for piece in answer.content.iter_chunked(CHUNK):
-                        have += len(piece)
-                        if have > payload.size:
-                            raise RepositoryError(
-                                "altered", payload.path, "the mirror sends more than the catalog says"
-                            )
-                        file.write(piece)
-                        progress(len(piece))
-        except (aiohttp.ClientError, OSError, TimeoutError) as error:
-            what = f"the mirror can't be reached ({type(error).__name__})"
-            raise RepositoryError("unreachable", payload.path, what) from None
-        if have < payload.size:
-            into.unlink()
-            what = f"{have} of {payload.size} bytes came: the mirror's copy is cut short"
-            raise RepositoryError("cut short", payload.path, what)
+
+def _summed_up(payload: Payload, told: dict[str, RepositoryError]) -> RepositoryError:
+    """One refusal for all places: the worst of their codes, and what each did."""
+    ranking = ("altered", "cut short", "foreign", "unreachable", "missing")
+    worst = min((error.code for error in told.values()), key=lambda c: ranking.index(c) if c in ranking else 0)
+    if len(told) == 1:
+        (error,) = told.values()
+        return error
+    each = "; ".join(f"{base}: {error.what}" for base, error in told.items())
+    return RepositoryError(worst, payload.path, each)

@@ -1,53 +1,73 @@
-"""The keys that seal repositories: made on first use, kept encrypted in a folder."""
+"""The private keys that Ordnung keeps: Ed25519, encrypted, each in a file named by its id."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from pathlib import Path
 
+from cryptography.exceptions import InvalidKey
 from cryptography.hazmat.primitives import serialization
-from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
-from securesystemslib.signer import CryptoSigner
+from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey, Ed25519PublicKey
+from securesystemslib.signer import CryptoSigner, SSlibKey
 
-ROLES = ("root", "targets", "snapshot", "timestamp")
+from ordnung.repository.copying import write_durably
+from ordnung.repository.errors import RepositoryError
 
-
-@dataclass(frozen=True)
-class SealKeys:
-    """One Ed25519 signer for the root and one for the roles that are signed with every repository."""
-
-    root: CryptoSigner
-    online: CryptoSigner
-
-    def signer(self, role: str) -> CryptoSigner:
-        """Who signs a role."""
-        return self.root if role == "root" else self.online
-
-    @property
-    def fingerprint(self) -> str:
-        """The root key's id, to be compared at the far end."""
-        return self.root.public_key.keyid
+OLD_NAMES = ("root", "online")
+"""Until 0.3 two keys were kept under these names."""
 
 
-def open_keys(folder: Path, secret: bytes) -> SealKeys:
-    """The keys kept in ``folder``, made on first use and encrypted with ``secret``.
+class KeyBox:
+    """A folder of private keys."""
 
-    Raises:
-        ValueError: the kept keys were encrypted with another secret.
-    """
-    folder.mkdir(parents=True, exist_ok=True)
-    return SealKeys(*(CryptoSigner(_key(folder / f"{name}.pem", secret)) for name in ("root", "online")))
+    def __init__(self, folder: Path, secret: bytes) -> None:
+        """Open the folder. Raises RepositoryError when a key there was encrypted with another secret."""
+        folder.mkdir(parents=True, exist_ok=True)
+        self.folder, self._secret = folder, secret
+        self.signers: dict[str, CryptoSigner] = {}
+        for path in sorted(folder.glob("*.pem")):
+            signer = CryptoSigner(load_private_key(path, secret))
+            self.signers[signer.public_key.keyid] = signer
+
+    def make(self) -> CryptoSigner:
+        """A new key, kept from now on."""
+        signer = CryptoSigner(Ed25519PrivateKey.generate())
+        write_durably(self.folder / f"{signer.public_key.keyid}.pem", spell_private_key(signer, self._secret), 0o600)
+        self.signers[signer.public_key.keyid] = signer
+        return signer
+
+    def named(self, name: str) -> CryptoSigner | None:
+        """One of the keys of before 0.4, or None."""
+        path = self.folder / f"{name}.pem"
+        return CryptoSigner(load_private_key(path, self._secret)) if path.exists() else None
 
 
-def _key(path: Path, secret: bytes) -> Ed25519PrivateKey:
-    if path.exists():
+def load_private_key(path: Path, secret: bytes | None) -> Ed25519PrivateKey:
+    """A private key from a PEM file. Raises RepositoryError when it can't be opened or is of another kind."""
+    try:
         key = serialization.load_pem_private_key(path.read_bytes(), secret)
-        assert isinstance(key, Ed25519PrivateKey)
-        return key
-    key = Ed25519PrivateKey.generate()
-    protection = serialization.BestAvailableEncryption(secret)
-    temporary = path.with_suffix(".new")
-    temporary.touch(0o600)
-    temporary.write_bytes(key.private_bytes(serialization.Encoding.PEM, serialization.PrivateFormat.PKCS8, protection))
-    temporary.replace(path)
+    except (ValueError, TypeError, InvalidKey):
+        told = "it is no private key, or it was encrypted with another password"
+        raise RepositoryError("broken", path.name, told) from None
+    if not isinstance(key, Ed25519PrivateKey):
+        raise RepositoryError("broken", path.name, "it is not an Ed25519 key")
     return key
+
+
+def spell_private_key(signer: CryptoSigner, secret: bytes | None) -> bytes:
+    """A private key as PEM (PKCS 8), encrypted when there is a secret."""
+    protection = serialization.BestAvailableEncryption(secret) if secret else serialization.NoEncryption()
+    kind = serialization.Encoding.PEM, serialization.PrivateFormat.PKCS8
+    return signer._private_key.private_bytes(*kind, protection)
+
+
+def public_key(text: str) -> SSlibKey:
+    """A public key from its 64 hex digits. Raises RepositoryError for anything else."""
+    try:
+        return SSlibKey.from_crypto(Ed25519PublicKey.from_public_bytes(bytes.fromhex(text.strip())))
+    except ValueError:
+        raise RepositoryError("broken", "key", "not an Ed25519 public key: 64 hex digits") from None
+
+
+def public_hex(key: SSlibKey) -> str:
+    """The 64 hex digits of a public key."""
+    return str(key.keyval["public"])

@@ -1,6 +1,7 @@
-"""Serve payloads to controllers over HTTPS, with ranges, below an unguessable path per run.
+"""Serve payloads to controllers over HTTPS and HTTP, with ranges, below an unguessable path per run and server.
 
-Beside it there is a door bell, over HTTPS and plain HTTP: an address that only tells that someone came.
+A path lives as long as its run; since each server has its own, who fetched what is certain and told.
+Beside it there is a door bell: an address that only tells that someone came.
 """
 
 from __future__ import annotations
@@ -10,7 +11,8 @@ import hashlib
 import hmac
 import secrets
 import ssl
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
 from pathlib import Path
 
 from aiohttp import web
@@ -21,52 +23,77 @@ MOST_BELLS = 1000
 """Addresses waiting for a knock at once; the oldest are forgotten."""
 
 
-class PayloadServer:
-    """An HTTPS server of the content store. Only what a run under way needs can be fetched."""
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Fetched:
+    """One request of a controller: what it fetched from which byte on, and whether all that it asked for was sent."""
 
-    def __init__(self, store: ContentStore, secret: bytes) -> None:
-        self.store, self.secret = store, secret
-        self.open_to: dict[str, frozenset[str]] = {}
-        self.base = ""
-        self.bells: dict[str, str] = {}
-        """Where a bell can be rung, by protocol."""
+    run: str
+    server: str
+    sha256: str
+    protocol: str
+    address: str
+    start: int
+    bytes: int
+    whole: bool
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class _Door:
+    run: str
+    server: str
+    sums: frozenset[str]
+
+
+class PayloadServer:
+    """Serves the content store. Only what a run under way needs can be fetched."""
+
+    def __init__(self, store: ContentStore, secret: bytes, on_fetched: Callable[[Fetched], None] | None = None) -> None:
+        """``on_fetched`` is told of every request that was answered; it must not block."""
+        self.store, self.secret, self.on_fetched = store, secret, on_fetched
+        self.open_to: dict[str, _Door] = {}
+        self.bases: dict[str, str] = {}
+        """Where we are reached, by protocol."""
         self._rung: dict[str, asyncio.Event] = {}
         self._runner: web.AppRunner | None = None
         self._plain: web.AppRunner | None = None
 
-    def token(self, run: str) -> str:
-        """The path of a run: unguessable, and the same again after a restart."""
-        return hmac.new(self.secret, f"run {run}".encode(), hashlib.sha256).hexdigest()[:40]
+    def token(self, run: str, server: str) -> str:
+        """The path of a server in a run: unguessable, and the same again after a restart."""
+        return hmac.new(self.secret, f"run {run} {server}".encode(), hashlib.sha256).hexdigest()[:40]
 
-    def allow(self, run: str, sums: Iterable[str]) -> None:
+    def allow(self, run: str, servers: Iterable[str], sums: Iterable[str]) -> None:
         """Let the controllers of a run fetch these payloads."""
-        self.open_to[self.token(run)] = frozenset(sums)
+        allowed = frozenset(sums)
+        for server in servers:
+            self.open_to[self.token(run, server)] = _Door(run=run, server=server, sums=allowed)
 
     def close_run(self, run: str) -> None:
-        """End the run's path."""
-        self.open_to.pop(self.token(run), None)
+        """End the run's paths."""
+        self.open_to = {token: door for token, door in self.open_to.items() if door.run != run}
 
-    def uri(self, run: str, sha256: str) -> str:
-        """Where a controller fetches a payload."""
-        return f"{self.base}/{self.token(run)}/{sha256}.pldm"
+    def uri(self, run: str, server: str, sha256: str, protocol: str = "HTTPS") -> str:
+        """Where a controller fetches a payload. Raises KeyError for a protocol that is not served."""
+        return f"{self.bases[protocol]}/{self.token(run, server)}/{sha256}.pldm"
 
     async def start(self, address: str, port: int, certificate: Path) -> None:
         """Listen. Raises OSError when the address or port is taken."""
         context = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
         context.load_cert_chain(certificate)
-        app = web.Application()
+        self._runner = await self._listen(address, port, context)
+        self._plain = await self._listen(address, 0, None)
+        self.bases = {
+            "HTTPS": f"https://{address}:{self._runner.addresses[0][1]}",
+            "HTTP": f"http://{address}:{self._plain.addresses[0][1]}",
+        }
+
+    async def _listen(self, address: str, port: int, context: ssl.SSLContext | None) -> web.AppRunner:
+        app = web.Application(client_max_size=64 * 1024)
         app.router.add_get("/{token}/{sha256}.pldm", self._serve)
         app.router.add_post("/bell/{token}", self._ring)
-        self._runner = web.AppRunner(app, access_log=None, shutdown_timeout=2.0)
-        await self._runner.setup()
-        await web.TCPSite(self._runner, address, port, ssl_context=context).start()
-        self.base = f"https://{address}:{self._runner.addresses[0][1]}"
-        bells = web.Application(client_max_size=64 * 1024)
-        bells.router.add_post("/bell/{token}", self._ring)
-        self._plain = web.AppRunner(bells, access_log=None, shutdown_timeout=2.0)
-        await self._plain.setup()
-        await web.TCPSite(self._plain, address, 0).start()
-        self.bells = {"HTTPS": self.base, "HTTP": f"http://{address}:{self._plain.addresses[0][1]}"}
+        runner = web.AppRunner(app, access_log=None, shutdown_timeout=2.0)
+        await runner.setup()
+        await web.TCPSite(runner, address, port, ssl_context=context).start()
+        return runner
 
     async def stop(self) -> None:
         """Stop listening."""
@@ -76,13 +103,13 @@ class PayloadServer:
 
     def hang(self, protocol: str) -> tuple[str, asyncio.Event] | None:
         """A fresh address that notices a knock, and what is set then; None when not served over this protocol."""
-        if protocol not in self.bells:
+        if protocol not in self.bases:
             return None
         token = secrets.token_urlsafe(24)
         self._rung[token] = asyncio.Event()
         if len(self._rung) > MOST_BELLS:
             self._rung.pop(next(iter(self._rung)))
-        return f"{self.bells[protocol]}/bell/{token}", self._rung[token]
+        return f"{self.bases[protocol]}/bell/{token}", self._rung[token]
 
     async def _ring(self, request: web.Request) -> web.Response:
         rung = self._rung.pop(request.match_info["token"], None)
@@ -93,7 +120,31 @@ class PayloadServer:
 
     async def _serve(self, request: web.Request) -> web.StreamResponse:
         sha256 = request.match_info["sha256"]
-        if sha256 not in self.open_to.get(request.match_info["token"], ()) or not self.store.has(sha256):
+        door = self.open_to.get(request.match_info["token"])
+        if door is None or sha256 not in door.sums or not self.store.has(sha256):
             raise web.HTTPNotFound(text="not here\n")
         headers = {"Content-Type": "application/octet-stream", "Cache-Control": "no-store"}
-        return web.FileResponse(self.store.path(sha256), headers=headers)
+        answer = web.FileResponse(self.store.path(sha256), headers=headers)
+        whole = False
+        try:
+            await answer.prepare(request)  # sends everything
+            whole = True
+        finally:
+            self._tell(request, answer, door, sha256, whole)
+        return answer
+
+    def _tell(self, request: web.Request, answer: web.FileResponse, door: _Door, sha256: str, whole: bool) -> None:
+        if self.on_fetched is None or request.method != "GET" or answer.status not in (200, 206):
+            return
+        span = answer.headers.get("Content-Range", "bytes 0-").removeprefix("bytes ").partition("-")[0]
+        fetched = Fetched(
+            run=door.run,
+            server=door.server,
+            sha256=sha256,
+            protocol="HTTPS" if request.secure else "HTTP",
+            address=request.remote or "",
+            start=int(span) if span.isdigit() else 0,
+            bytes=answer.content_length or 0,
+            whole=whole,
+        )
+        self.on_fetched(fetched)

@@ -20,6 +20,7 @@ from ordnung.formats.documents import MAX_BYTES, load_json
 from ordnung.formats.offers import Offer, newest_of, parse_index
 from ordnung.formats.signatures import read_signature
 from ordnung.repository.errors import RepositoryError
+from ordnung.repository.transfer import collect, tell
 
 TIMEOUT_S = 120.0
 CHUNK = 128 * 1024
@@ -119,7 +120,7 @@ class Mirror:
                         raise RepositoryError("altered", name, f"larger than {MAX_BYTES // 2**20} MiB")
                 return bytes(raw), answer.headers.get("ETag", "")
         except (aiohttp.ClientError, OSError, TimeoutError) as error:
-            raise RepositoryError("unreachable", name, _tell(error, self.proxy)) from None
+            raise RepositoryError("unreachable", name, tell(error, self.proxy)) from None
 
     async def _signature(self, url: str) -> bytes | None:
         """The detached signature beside a file; None when there is none."""
@@ -132,63 +133,26 @@ class Mirror:
                     raise RepositoryError("unreachable", name, f"the mirror answered {answer.status}")
                 return read_signature(await answer.content.read(MAX_SIGNATURE), name)
         except (aiohttp.ClientError, OSError, TimeoutError) as error:
-            raise RepositoryError("unreachable", name, _tell(error, self.proxy)) from None
+            raise RepositoryError("unreachable", name, tell(error, self.proxy)) from None
 
     async def _whole(self, url: str, offer: Offer, told: Progress) -> bytes:
         """A file of known length and checksum; what arrived earlier is kept and gone on with."""
         self.partly.mkdir(parents=True, exist_ok=True)
         path = self.partly / f"{offer.sha256}.part"
-        have = path.stat().st_size if path.is_file() else 0
-        if have > offer.size:
-            path.unlink()
-            have = 0
-        told(have)
-        if have < offer.size:
-            await self._go_on(url, offer, path, have, told)
+        told(path.stat().st_size if path.is_file() else 0)
+        assert self._http is not None
+        await collect(
+            self._http, url, path, offer.size, offer.path, told, context=self.context, proxy=self.proxy
+        )  # fmt: skip
         raw = path.read_bytes()
-        if len(raw) < offer.size:
-            what = f"{len(raw)} of {offer.size} bytes came: cut short; the next look goes on from there"
-            raise RepositoryError("cut short", offer.path, what)
         path.unlink()
         if hashlib.sha256(raw).hexdigest() != offer.sha256:
             raise RepositoryError("altered", offer.path, "its checksum is not what the index says: altered")
         return raw
 
-    async def _go_on(self, url: str, offer: Offer, path: Path, have: int, told: Progress) -> None:
-        try:
-            async with self._get(url, {"Range": f"bytes={have}-"} if have else {}) as answer:
-                if answer.status not in (200, 206):
-                    raise RepositoryError("unreachable", offer.path, f"the mirror answered {answer.status}")
-                resumed = answer.status == 206
-                have = have if resumed else 0
-                with path.open("ab" if resumed else "wb") as file:
-                    async for piece in answer.content.iter_chunked(CHUNK):
-                        have += len(piece)
-                        if have > offer.size:
-                            path.unlink()
-                            raise RepositoryError("altered", offer.path, "the mirror sends more than its index says")
-                        file.write(piece)
-                        told(len(piece))
-        except (aiohttp.ClientError, OSError, TimeoutError) as error:
-            if isinstance(error, aiohttp.ClientPayloadError):
-                return
-            raise RepositoryError("unreachable", offer.path, _tell(error, self.proxy)) from None
-
     def _get(self, url: str, headers: dict[str, str]) -> aiohttp.client._RequestContextManager:
         assert self._http is not None
         return self._http.get(url, ssl=self.context, headers=headers, proxy=self.proxy, allow_redirects=False)
-
-
-def _tell(error: Exception, proxy: str | None) -> str:
-    if isinstance(error, aiohttp.ClientConnectorCertificateError | ssl.SSLError):
-        return "the mirror's certificate is not one this site trusts"
-    if proxy is not None and isinstance(error, aiohttp.ClientProxyConnectionError | aiohttp.ClientHttpProxyError):
-        return f"the proxy {proxy} can't be reached or refuses ({type(error).__name__})"
-    if isinstance(error, TimeoutError):
-        return "the mirror gave no answer in time"
-    if isinstance(error, aiohttp.ClientConnectorError):
-        return "nothing answers at the mirror's address"
-    return f"the line to the mirror broke ({type(error).__name__})"
 
 
 def look_into_folder(folder: Path, known: Collection[tuple[str, str, str]]) -> Looked:

@@ -1,24 +1,65 @@
-"""The content store: each payload once, under its SHA-256, written whole or not at all."""
+"""The content store: each payload once, under its SHA-256, written whole or not at all.
+
+- ``content/AB/ABCD…`` holds what was checked; it appears by rename after fsync and is never changed.
+- ``partial/`` holds what is being collected; killed at any moment, it is gone on with or thrown away.
+- ``holds/OWNER.json`` says who needs what. Whoever brings content in holds it first, so that collecting
+  what nobody holds can run at any moment beside it (both take the lock ``holds/.lock``).
+"""
 
 from __future__ import annotations
 
+import fcntl
 import hashlib
+import io
+import json
 import os
-from collections.abc import Iterator
+import re
+import shutil
+from collections import Counter
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
 from pathlib import Path
+from typing import BinaryIO
 
-from ordnung.repository.errors import RepositoryError
+from ordnung.repository.copying import (
+    CHUNK,
+    Told,
+    copy_hashed,
+    digest_of,
+    silent,
+    sync_file,
+    sync_folder,
+    write_durably,
+)
+from ordnung.repository.errors import RepositoryError, no_room
 
-CHUNK = 1024 * 1024
+HOLD = "ordnung.hold/1"
+_SUM = re.compile(r"[0-9a-f]{64}")
+__all__ = ["CHUNK", "Collected", "ContentStore", "digest_of", "is_sum", "sync_folder"]
+
+
+def is_sum(text: object) -> bool:
+    """Whether this is a SHA-256 in lower-case hex."""
+    return isinstance(text, str) and _SUM.fullmatch(text) is not None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Collected:
+    """What collecting threw away."""
+
+    files: int
+    bytes: int
 
 
 class ContentStore:
     """A folder of files named by their SHA-256. Half-fetched ones lie in ``partial`` until whole."""
 
     def __init__(self, folder: Path) -> None:
-        self.folder, self.partial = folder / "content", folder / "partial"
-        self.folder.mkdir(parents=True, exist_ok=True)
-        self.partial.mkdir(parents=True, exist_ok=True)
+        self.root = folder
+        self.folder, self.partial, self.holds = folder / "content", folder / "partial", folder / "holds"
+        for place in (self.folder, self.partial, self.holds):
+            place.mkdir(parents=True, exist_ok=True)
 
     def path(self, sha256: str) -> Path:
         """Where a payload lies or would lie."""
@@ -32,6 +73,17 @@ class ContentStore:
         """Where a payload is collected while it is being fetched."""
         return self.partial / sha256
 
+    def room(self) -> int:
+        """Bytes that are free where the store lies."""
+        return shutil.disk_usage(self.root).free
+
+    def want_room(self, size: int, name: str) -> None:
+        """Say beforehand that something can't fit. Raises RepositoryError (no room)."""
+        free = self.room()
+        if size > free:
+            what = f"it needs {size} bytes, {free} are free on the disk of the store; nothing was begun"
+            raise RepositoryError("no room", name, what)
+
     def adopt(self, sha256: str, name: str) -> Path:
         """Check a collected payload and take it in.
 
@@ -42,13 +94,46 @@ class ContentStore:
         found = digest_of(collected)
         if found != sha256:
             collected.unlink()
-            what = f"its checksum is {found[:12]}…, the catalog says {sha256[:12]}…: the payload was altered"
-            raise RepositoryError("altered", name, what)
+            raise _altered(name, found, sha256)
         with collected.open("rb") as file:
+            os.fchmod(file.fileno(), 0o444)
             os.fsync(file.fileno())
+        return self._place(collected, sha256)
+
+    def take_in(self, source: BinaryIO, sha256: str, name: str, told: Told = silent) -> Path:
+        """Copy, check and take in at once; what is here already is left as it is.
+
+        Raises:
+            RepositoryError: its checksum is wrong, or the disk is full. Nothing of it stays.
+        """
+        if self.has(sha256):
+            return self.path(sha256)
+        draft = self.partial / f"{sha256}.{os.getpid()}.tmp"
+        try:
+            with draft.open("wb", buffering=0) as file:
+                os.fchmod(file.fileno(), 0o444)
+                found, _ = copy_hashed(source, file, told)
+                if found != sha256:
+                    raise _altered(name, found, sha256)
+                sync_file(file)
+        except OSError as error:
+            draft.unlink(missing_ok=True)
+            raise no_room(error, name) or error from None
+        except BaseException:
+            draft.unlink(missing_ok=True)
+            raise
+        return self._place(draft, sha256)
+
+    def put(self, raw: bytes, name: str) -> Path:
+        """Take in a small document under its own checksum. Raises RepositoryError when the disk is full."""
+        return self.take_in(io.BytesIO(raw), hashlib.sha256(raw).hexdigest(), name)
+
+    def _place(self, draft: Path, sha256: str) -> Path:
         final = self.path(sha256)
-        final.parent.mkdir(parents=True, exist_ok=True)
-        collected.replace(final)
+        if not final.parent.is_dir():
+            final.parent.mkdir(exist_ok=True)
+            sync_folder(self.folder)
+        draft.replace(final)
         sync_folder(final.parent)
         return final
 
@@ -57,17 +142,65 @@ class ContentStore:
         for path in sorted(self.folder.glob("??/*")):
             yield path.name
 
+    # Who needs what.
 
-def digest_of(path: Path) -> str:
-    """The SHA-256 of a file in hex, read in pieces."""
-    with path.open("rb") as file:
-        return hashlib.file_digest(file, "sha256").hexdigest()
+    @contextmanager
+    def _locked(self) -> Iterator[None]:
+        with (self.holds / ".lock").open("wb") as lock:
+            fcntl.flock(lock, fcntl.LOCK_EX)
+            yield
+
+    def hold(self, owner: str, sums: Iterable[str]) -> None:
+        """Say that ``owner`` needs these payloads, here or about to come; replaces what it held before."""
+        body = {"format": HOLD, "owner": owner, "sums": sorted(set(sums))}
+        with self._locked():
+            write_durably(self.holds / f"{owner}.json", (json.dumps(body, indent=1) + "\n").encode())
+
+    def release(self, owner: str) -> None:
+        """``owner`` needs nothing any more. What only it held goes at the next collecting."""
+        with self._locked():
+            (self.holds / f"{owner}.json").unlink(missing_ok=True)
+            sync_folder(self.holds)
+
+    def owners(self) -> dict[str, frozenset[str]]:
+        """Who holds what.
+
+        Raises:
+            RepositoryError: a hold can't be read; collecting must not go on then.
+        """
+        found = {}
+        for path in sorted(self.holds.glob("*.json")):
+            try:
+                body = json.loads(path.read_bytes())
+                sums = frozenset(body["sums"])
+            except (ValueError, KeyError, TypeError):
+                raise RepositoryError("broken", f"holds/{path.name}", "this hold can't be read") from None
+            if body.get("format") != HOLD or not all(map(is_sum, sums)):
+                raise RepositoryError("broken", f"holds/{path.name}", "this is no hold")
+            found[path.stem] = sums
+        return found
+
+    def counts(self) -> Counter[str]:
+        """How many owners hold each payload."""
+        return Counter(sha256 for sums in self.owners().values() for sha256 in sums)
+
+    def collect(self) -> Collected:
+        """Throw away what nobody holds, and half-collected files nobody waits for.
+
+        Raises:
+            RepositoryError: a hold can't be read; nothing was thrown away.
+        """
+        files = size = 0
+        with self._locked():
+            needed = set(self.counts())
+            for path in [*self.folder.glob("??/*"), *self.partial.iterdir()]:
+                if path.name[:64] not in needed:
+                    size += path.stat().st_size
+                    path.unlink()
+                    files += 1
+        return Collected(files=files, bytes=size)
 
 
-def sync_folder(folder: Path) -> None:
-    """Make renames in a folder durable."""
-    handle = os.open(folder, os.O_RDONLY)
-    try:
-        os.fsync(handle)
-    finally:
-        os.close(handle)
+def _altered(name: str, found: str, sha256: str) -> RepositoryError:
+    what = f"its checksum is {found[:12]}…, it should be {sha256[:12]}…: the payload was altered"
+    return RepositoryError("altered", name, what)

@@ -28,6 +28,7 @@ from ordnung.repository import PayloadServer  # noqa: E402
 from ordnung.server.adapters import bump  # noqa: E402
 from ordnung.server.clock import now  # noqa: E402
 from ordnung.server.jobs import jobs  # noqa: E402
+from ordnung.server.repositories.fetch_log import FetchLog  # noqa: E402
 from ordnung.server.repositories.payloads import open_store  # noqa: E402
 from ordnung.server.runs.models import Run  # noqa: E402
 from ordnung.server.shop import Shop  # noqa: E402
@@ -73,7 +74,7 @@ async def carry_out(work: Work, shop: Shop) -> None:
 
 async def serve(stopped: asyncio.Event) -> None:
     """Take up work until told to stop."""
-    payloads = PayloadServer(open_store(), derive("payload paths"))
+    payloads = PayloadServer(open_store(), derive("payload paths"), FetchLog().told)
     if settings.PAYLOAD_CERTIFICATE:
         await payloads.start(settings.PAYLOAD_ADDRESS, settings.PAYLOAD_PORT, Path(settings.PAYLOAD_CERTIFICATE))
     async with Client(settings.CA) as client:

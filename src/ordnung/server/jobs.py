@@ -3,21 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Awaitable, Callable
-from pathlib import Path
-from typing import Any
 
 from asgiref.sync import sync_to_async
 from django.conf import settings
 from django.db import transaction
 
 from ordnung.controllers import Endpoint
-from ordnung.core.packing import plan_packing
-from ordnung.engine.pack import PackedState, fetch_all, write_repository
 from ordnung.engine.run import RunServer as Lane
 from ordnung.engine.run import carry_out_run
 from ordnung.engine.server_run import Patience, World
 from ordnung.engine.survey import Surveyed, survey
-from ordnung.repository import Fetcher, open_keys
 from ordnung.server.adapters import (
     DatabaseJournal,
     DatabaseOrders,
@@ -29,24 +24,20 @@ from ordnung.server.adapters import (
 from ordnung.server.baselines.current import read_follows, read_rules
 from ordnung.server.catalogs.fetching import do_catalogs
 from ordnung.server.clock import now
-from ordnung.server.drift.left_out import reviewed
 from ordnung.server.finding import do_reach, do_search
 from ordnung.server.fleet.models import Server
 from ordnung.server.fleet.readings import store_reading
 from ordnung.server.fleet.views import failure_row
-from ordnung.server.house import load_catalogs, snapshot
-from ordnung.server.repositories.models import Line, Repository
+from ordnung.server.house import load_catalogs
+from ordnung.server.repositories.in_jobs import do_carry_in
+from ordnung.server.repositories.out_jobs import do_check, do_look_over, do_write_out
+from ordnung.server.repositories.packing_job import do_pack
 from ordnung.server.repositories.payloads import StoredPayloads, open_store
 from ordnung.server.runs.models import Run
 from ordnung.server.runs.sheets import group_limits
 from ordnung.server.shop import Shop
-from ordnung.server.vault import derive
 from ordnung.server.work.events import tell
 from ordnung.server.work.models import Work
-
-TOLD_BYTES = 256 * 1024
-"""How much must have arrived before progress is stored again."""
-
 
 Job = Callable[[Work, Shop], Awaitable[None]]
 
@@ -99,69 +90,12 @@ def _store_surveyed(work: Work, result: Surveyed, failures: list[dict[str, str]]
         add_done(work, 1)
 
 
-async def do_pack(work: Work, shop: Shop) -> None:
-    """Make a repository."""
-    repository = await Repository.objects.aget(pk=work.subject["repository"])
-    await sync_to_async(bump)(work, done=0)
-    house = await sync_to_async(snapshot)()
-    packed = plan_packing(await sync_to_async(reviewed)(house.chosen(repository.servers)))
-    arrived: dict[tuple[str, str], int] = {}
-
-    async def told(state: PackedState) -> None:
-        key = (state.product, state.version)
-        before = arrived.get(key, 0)
-        if state.state == "fetching" and state.bytes - before < TOLD_BYTES:
-            return
-        arrived[key] = max(before, state.bytes)
-        await sync_to_async(_store_line)(work, repository, state, arrived[key] - before)
-
-    async with Fetcher(open_store(), settings.CA, settings.FOLDERS) as fetcher:
-        good = await fetch_all(packed, fetcher, told)
-    refused = await repository.lines.filter(state="refused").acount()
-    if refused or len(good) < len(packed):
-        await sync_to_async(_end_incomplete)(work, repository, refused)
-        return
-    folder = Path(settings.HOME) / "repositories" / f"{repository.pk:04d}"
-    folder.parent.mkdir(parents=True, exist_ok=True)
-    keys = open_keys(Path(settings.HOME) / "keys", derive("seal keys"))
-    expires = await sync_to_async(write_repository)(folder, good, house.catalogs.issues, keys, now())
-    values = {"state": "sealed", "folder": str(folder), "expires": expires, "root_key": keys.fingerprint}
-    await Repository.objects.filter(pk=repository.pk).aupdate(**values)
-    await sync_to_async(_end)(
-        work, f"{len(good)} payloads, sealed until {expires:%d %b %Y}", "repositories", repository.pk
-    )
-
-
-def _store_line(work: Work, repository: Repository, state: PackedState, moved: int) -> None:
-    values: dict[str, Any] = {"state": state.state, "message": state.message}
-    if state.bytes:
-        values["bytes"] = state.bytes
-    Line.objects.filter(repository=repository, product=state.product, version=state.version).update(**values)
-    add_done(work, moved)
-    tell("repositories", id=repository.pk)
-
-
-def _end_incomplete(work: Work, repository: Repository, refused: int) -> None:
-    first = repository.lines.filter(state="refused").first()
-    told = f"{refused} of {repository.lines.count()} payloads were refused; nothing was sealed. " + (
-        f"{first.name} {first.version}: {first.message}" if first else ""
-    )
-    Repository.objects.filter(pk=repository.pk).update(state="incomplete", message=told)
-    bump(work, state="failed", note=told, ended_at=now())
-    tell("repositories", id=repository.pk)
-
-
-def _end(work: Work, note: str, topic: str, pk: int) -> None:
-    bump(work, state="done", note=note, ended_at=now(), done=work.total)
-    tell(topic, id=pk)
-
-
 async def do_run(work: Work, shop: Shop) -> None:
     """Carry out a run, or go on with it."""
     run = await Run.objects.aget(pk=work.subject["run"])
     name = str(run.pk)
     lanes, limits, world, sums = await sync_to_async(_prepare)(run, shop)
-    shop.payloads.allow(name, sums)
+    shop.payloads.allow(name, [lane.endpoint.name for lane in lanes], sums)
     try:
         ended = await carry_out_run(name, lanes, limits, world)
     finally:
@@ -205,6 +139,10 @@ def _end_run(work: Work, run: Run, count: int, failed: list[str]) -> None:
 jobs: dict[str, Job] = {
     "survey": do_survey,
     "pack": do_pack,
+    "write-out": do_write_out,
+    "carry-in": do_carry_in,
+    "check": do_check,
+    "look-over": do_look_over,
     "run": do_run,
     "search": do_search,
     "reach": do_reach,

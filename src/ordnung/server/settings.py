@@ -121,8 +121,10 @@ SPECTACULAR_SETTINGS = {
     "ENUM_NAME_OVERRIDES": {
         "WorkState": ["asked", "running", "done", "failed"],
         "RunState": ["draft", "running", "ended"],
-        "RepositoryState": ["packing", "sealed", "incomplete"],
-        "LineState": ["waiting", "fetching", "packed", "refused"],
+        "RepositoryState": ["packing", "signing", "sealed", "waiting", "incomplete"],
+        "LineState": ["waiting", "fetching", "packed", "refused", "left out", "elsewhere"],
+        "WrittenState": ["writing", "done", "failed"],
+        "ArrivalState": ["checking", "done", "waiting", "refused"],
     },
 }
 LOGGING = {

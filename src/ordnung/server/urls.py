@@ -16,7 +16,13 @@ from ordnung.server.fleet import views as fleet
 from ordnung.server.fleet.floor import FloorView
 from ordnung.server.fleet.reports import ReportsView
 from ordnung.server.people import views as people
+from ordnung.server.repositories import compared
+from ordnung.server.repositories import in_views as arriving
+from ordnung.server.repositories import out_views as writing
+from ordnung.server.repositories import seal_views as sealing
+from ordnung.server.repositories import store_views as storing
 from ordnung.server.repositories import views as repositories
+from ordnung.server.repositories.packages import PackagesView
 from ordnung.server.runs import views as runs
 from ordnung.server.work import views as work
 
@@ -81,10 +87,34 @@ urlpatterns = [
     path(f"{V1}left-out/put-back", drift.PutBackView.as_view()),
     path(f"{V1}products/<str:product>/line", baselines.ReleaseLineView.as_view()),
     path(f"{V1}packing", repositories.PackingView.as_view()),
-    path(f"{V1}packages", repositories.PackagesView.as_view()),
+    path(f"{V1}packages", PackagesView.as_view()),
     path(f"{V1}repositories", repositories.RepositoriesView.as_view()),
+    path(f"{V1}repositories/compare", compared.CompareView.as_view()),
     path(f"{V1}repositories/<int:pk>", repositories.RepositoryView.as_view()),
     path(f"{V1}repositories/<int:pk>/check", repositories.RepositoryCheckView.as_view()),
+    path(f"{V1}repositories/<int:pk>/again", repositories.RepositoryAgainView.as_view()),
+    path(f"{V1}repositories/<int:pk>/signatures", repositories.RepositorySignaturesView.as_view()),
+    path(f"{V1}repositories/<int:pk>/targets", repositories.RepositoryTargetsView.as_view()),
+    path(f"{V1}repositories/<int:pk>/stale", compared.StaleView.as_view()),
+    path(f"{V1}repositories/<int:pk>/reach", compared.ReachView.as_view()),
+    path(f"{V1}repositories/<int:pk>/fetches", compared.FetchesView.as_view()),
+    path(f"{V1}repositories/<int:pk>/baseline", arriving.TakeBaselineView.as_view()),
+    path(f"{V1}repositories/<int:pk>/written", writing.WrittenOutView.as_view()),
+    path(f"{V1}repositories/<int:pk>/written/<int:written>/file", writing.WrittenFileView.as_view()),
+    path(f"{V1}ways-back", compared.WaysBackView.as_view()),
+    path(f"{V1}uploads", arriving.UploadsView.as_view()),
+    path(f"{V1}uploads/<uuid:pk>", arriving.UploadView.as_view()),
+    path(f"{V1}arrivals", arriving.ArrivalsView.as_view()),
+    path(f"{V1}arrivals/<int:pk>/again", arriving.ArrivalAgainView.as_view()),
+    path(f"{V1}seal", sealing.SealView.as_view()),
+    path(f"{V1}seal/draft", sealing.SealDraftView.as_view()),
+    path(f"{V1}seal/root", sealing.SealRootView.as_view()),
+    path(f"{V1}trusted-roots", sealing.TrustedRootsView.as_view()),
+    path(f"{V1}trusted-roots/<int:pk>", sealing.TrustedRootView.as_view()),
+    path(f"{V1}fetch-places", storing.PlacesView.as_view()),
+    path(f"{V1}fetch-places/<int:pk>", storing.PlaceView.as_view()),
+    path(f"{V1}store", storing.StoreView.as_view()),
+    path(f"{V1}store/clear", storing.StoreClearView.as_view()),
     path(f"{V1}runs", runs.RunsView.as_view()),
     path(f"{V1}runs/<int:pk>", runs.RunView.as_view()),
     path(f"{V1}runs/<int:pk>/start", runs.RunStartView.as_view()),

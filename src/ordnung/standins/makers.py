@@ -15,8 +15,9 @@ from pathlib import Path
 from typing import Any
 
 from ordnung.formats.documents import write_document
-from ordnung.formats.pldm import NewImage, device_descriptors, write_package
-from ordnung.standins.publishing import publish
+from ordnung.formats.pldm import DeviceRecord, NewImage, device_descriptors, write_package
+from ordnung.formats.pldm.model import device_data
+from ordnung.standins.publishing import payload_signature, publish
 
 RESTART, REBOOT, POWER, ONCE = "controller restart", "server reboot", "power cycle", "at once"
 
@@ -277,15 +278,14 @@ def make_package(make: Make, made: Made) -> bytes:
     dense, sparse = seed.randbytes(size * 2 // 3), bytes(size - size * 2 // 3)
     image = NewImage(version=made.version, content=dense + sparse, activation=make.activation)
     released = datetime.datetime.fromisoformat(made.released).replace(tzinfo=datetime.UTC)
-    descriptors = device_descriptors(make.software_id, make.pci)
-    revision = 1 if made.released < "2025" else 4
-    return write_package(
-        [(descriptors, device_rules(make, made))],
-        [image],
+    device = DeviceRecord(
+        descriptors=device_descriptors(make.software_id, make.pci),
+        images=(0,),
         version=made.version,
-        released=released,
-        revision=revision,
+        data=device_data(device_rules(make, made)),
     )
+    revision = 1 if made.released < "2025" else 4
+    return write_package([device], [image], version=made.version, released=released, revision=revision)
 
 
 def payload_path(make: Make, made: Made) -> str:
@@ -298,7 +298,7 @@ def write_mirror(folder: Path, base: str, makes: Iterable[Make] = MAKES) -> list
 
     What is there already with the right length is left alone.
     """
-    sums: dict[tuple[str, str], tuple[int, str]] = {}
+    sums: Sums = {}
     for make in makes:
         for made in make.releases:
             path = folder / payload_path(make, made)
@@ -317,7 +317,7 @@ def write_mirror(folder: Path, base: str, makes: Iterable[Make] = MAKES) -> list
             "issued": issued,
             "base": base,
             "models": list(models),
-            "products": [_product(make, sums, issued) for make in products],
+            "products": [_product(make, sums, issued, maker) for make in products],
         }
         path = folder / "catalogs" / f"{catalog}-{issue}.json"
         path.parent.mkdir(parents=True, exist_ok=True)
@@ -327,7 +327,11 @@ def write_mirror(folder: Path, base: str, makes: Iterable[Make] = MAKES) -> list
     return paths
 
 
-def _product(make: Make, sums: dict[tuple[str, str], tuple[int, str]], issued: str) -> dict[str, Any]:
+Sums = dict[tuple[str, str], tuple[int, str]]
+"""Size and checksum of a payload by product and version."""
+
+
+def _product(make: Make, sums: Sums, issued: str, maker: str) -> dict[str, Any]:
     fits: dict[str, str] = {"software_id": make.software_id}
     if make.pci:
         fits["pci"] = ":".join(make.pci.split(":")[:2]) + ":*:*"
@@ -337,18 +341,24 @@ def _product(make: Make, sums: dict[tuple[str, str], tuple[int, str]], issued: s
         "kind": make.kind,
         "scheme": make.scheme,
         "fits": [fits],
-        "releases": [_release(make, made, sums) for made in make.releases if made.released <= issued],
+        "releases": [_release(make, made, sums, maker) for made in make.releases if made.released <= issued],
     }
 
 
-def _release(make: Make, made: Made, sums: dict[tuple[str, str], tuple[int, str]]) -> dict[str, Any]:
+def _release(make: Make, made: Made, sums: Sums, maker: str) -> dict[str, Any]:
     size, digest = sums[make.id, made.version]
+    signature = payload_signature(maker, digest, made.signature)
     entry: dict[str, Any] = {
         "version": made.version,
         "released": made.released,
         "importance": made.importance,
         "fixes": [{"id": name, "score": score, "title": title} for name, score, title in made.fixes],
-        "payload": {"path": payload_path(make, made), "size": size, "sha256": digest},
+        "payload": {
+            "path": payload_path(make, made),
+            "size": size,
+            "sha256": digest,
+            **({"signature": signature} if signature else {}),
+        },
         "needs": [{"product": name, "at_least": bound} for name, bound in made.needs],
         "activation": make.activation,
         "write_seconds": make.write_seconds,

@@ -14,6 +14,7 @@ from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
 
 from ordnung.formats.documents import write_document
 from ordnung.formats.offers import Offer, write_index
+from ordnung.formats.signatures import signed_digest
 
 SIGNER = "Corvane catalog key 2025"
 SIGNING = ("Corvane",)
@@ -49,6 +50,13 @@ def publish(folder: Path, catalogs: Sequence[Path]) -> None:
     (folder / "advisories").mkdir(exist_ok=True)
     for entry in ADVISORIES:
         (folder / "advisories" / f"{entry[0].lower()}.json").write_bytes(write_document(make_advisory(*entry)))
+
+
+def payload_signature(maker: str, sha256: str, generation: int) -> dict[str, Any] | None:
+    """The maker's signature over a payload's checksum, as its catalog prints it; None where the maker signs nothing."""
+    if maker not in SIGNING:
+        return None
+    return {"generation": generation, "value": signing_key(maker).sign(signed_digest(sha256)).hex()}
 
 
 def sign(path: Path, maker: str) -> None:

@@ -227,7 +227,7 @@ def check_folder(address: str) -> str:
     path = Path(address).resolve()
     if not any(path.is_relative_to(folder) for folder in settings.FOLDERS):
         allowed = ", ".join(str(folder) for folder in settings.FOLDERS)
-        told = f"{address} lies outside the folders this house takes catalogs from ({allowed})."
+        told = f"{address} lies outside the folders this house allows ({allowed})."
         raise Problem("not-allowed", told, field="address")
     if not path.is_dir():
         raise Problem("not-found", f"There is no folder {address} on the machine Ordnung runs on.", field="address")

@@ -1,27 +1,63 @@
-"""Repositories and what is packed in them."""
+"""Repositories, what is packed in them, where it comes from, what was written out and carried in."""
 
 from __future__ import annotations
+
+import uuid
 
 from django.db import models
 
 
+def new_series() -> str:
+    """The name of a new series of editions."""
+    return uuid.uuid4().hex
+
+
 class Repository(models.Model):
-    """An offline repository for chosen servers."""
+    """An offline repository for chosen servers: one edition of a series.
+
+    ``waiting`` lists targets on media that were not brought yet; ``left_out`` what trims took out.
+    """
 
     class State(models.TextChoices):
         PACKING = "packing"
+        SIGNING = "signing"
         SEALED = "sealed"
+        WAITING = "waiting"
         INCOMPLETE = "incomplete"
 
     name = models.CharField(max_length=200)
+    series = models.CharField(max_length=32, default=new_series)
+    edition = models.PositiveIntegerField(default=1)
     state = models.CharField(max_length=12, choices=State.choices, default=State.PACKING)
     servers = models.JSONField(default=list)
-    folder = models.CharField(max_length=500, default="")
+    trims = models.JSONField(default=list)
+    left_out = models.JSONField(default=list)
+    capacity = models.PositiveBigIntegerField(null=True)
+    media = models.PositiveIntegerField(default=1)
     made_at = models.DateTimeField()
+    made_by = models.CharField(max_length=150, default="")
     expires = models.DateTimeField(null=True)
-    root_key = models.CharField(max_length=200, default="")
+    root_key = models.CharField(max_length=2000, default="")
+    root_version = models.PositiveIntegerField(default=1)
+    packing_sum = models.CharField(max_length=64, default="")
     message = models.TextField(default="")
     revision = models.PositiveIntegerField(default=1)
+    carried_from = models.CharField(max_length=500, default="")
+    carried_at = models.DateTimeField(null=True)
+    waiting = models.JSONField(default=list)
+    rules = models.JSONField(null=True)
+    follows = models.JSONField(default=list)
+    checked_at = models.DateTimeField(null=True)
+    checked = models.TextField(default="")
+    check_failed = models.BooleanField(default=False)
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["series", "edition"], name="one_edition_once")]
+
+    @property
+    def owner(self) -> str:
+        """How the content store knows it."""
+        return f"repository-{self.pk}"
 
 
 class Line(models.Model):
@@ -33,11 +69,117 @@ class Line(models.Model):
     kind = models.CharField(max_length=20)
     version = models.CharField(max_length=200)
     size = models.PositiveBigIntegerField(default=0)
-    sha256 = models.CharField(max_length=64, default="")
+    sha256 = models.CharField(max_length=64, default="", db_index=True)
     reasons = models.JSONField(default=list)
     servers = models.JSONField(default=list)
     state = models.CharField(max_length=10, default="waiting")
     bytes = models.PositiveBigIntegerField(default=0)
     unsigned = models.BooleanField(default=False)
     """Whether the catalog issue that names it is unsigned: its checksum is then nobody's word."""
+    signer = models.CharField(max_length=200, default="")
+    """The trusted key that signed the payload itself."""
+    generation = models.PositiveIntegerField(null=True)
+    form = models.CharField(max_length=10, default="pldm")
+    medium = models.PositiveIntegerField(default=1)
     message = models.TextField(default="")
+
+
+class WrittenOut(models.Model):
+    """A repository written out: as what, where, and what came of it."""
+
+    repository = models.ForeignKey(Repository, on_delete=models.CASCADE, related_name="written")
+    shape = models.CharField(max_length=10)
+    medium = models.PositiveIntegerField(default=0)
+    """Which of several media; 0 when all is in one."""
+    since = models.PositiveIntegerField(null=True)
+    """The edition that is at the far end already: only what it lacks is written."""
+    place = models.CharField(max_length=1000)
+    state = models.CharField(max_length=10, default="writing")
+    files = models.PositiveIntegerField(default=0)
+    size = models.PositiveBigIntegerField(default=0)
+    sha256 = models.CharField(max_length=64, default="")
+    message = models.TextField(default="")
+    asked_at = models.DateTimeField()
+    asked_by = models.CharField(max_length=150)
+
+
+class TrustedRoot(models.Model):
+    """A root whose repositories are accepted here; ``root`` is renewed by what it signed itself."""
+
+    name = models.CharField(max_length=200)
+    keys = models.CharField(max_length=2000, unique=True)
+    """The ids of the first root's keys, by which people compared it."""
+    root = models.BinaryField()
+    version = models.PositiveIntegerField()
+    added_at = models.DateTimeField()
+    added_by = models.CharField(max_length=150)
+
+
+class Upload(models.Model):
+    """A file on its way here from a browser, in pieces; killed or cut off, it is gone on with."""
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4)
+    name = models.CharField(max_length=300)
+    size = models.PositiveBigIntegerField()
+    person = models.CharField(max_length=150)
+    begun_at = models.DateTimeField()
+
+
+class Arrival(models.Model):
+    """Something carried in: from where, by whom, and what came of it. Refusals are kept."""
+
+    class State(models.TextChoices):
+        CHECKING = "checking"
+        DONE = "done"
+        WAITING = "waiting"
+        REFUSED = "refused"
+
+    place = models.CharField(max_length=1000)
+    name = models.CharField(max_length=300)
+    state = models.CharField(max_length=10, choices=State.choices, default=State.CHECKING)
+    code = models.CharField(max_length=30, default="")
+    message = models.TextField(default="")
+    root_key = models.CharField(max_length=2000, default="")
+    """The keys that sealed it, to be compared when they are not trusted yet."""
+    trust = models.CharField(max_length=2000, default="")
+    """The keys that a person compared and trusts from now on."""
+    expired_reason = models.CharField(max_length=500, default="")
+    """Why a person takes it although its seal has expired."""
+    repository = models.ForeignKey(Repository, on_delete=models.SET_NULL, null=True, related_name="arrivals")
+    new_files = models.PositiveIntegerField(default=0)
+    new_bytes = models.PositiveBigIntegerField(default=0)
+    known_files = models.PositiveIntegerField(default=0)
+    asked_at = models.DateTimeField()
+    asked_by = models.CharField(max_length=150)
+
+
+class FetchPlace(models.Model):
+    """Where payloads can be had beside a catalog's own base; one that lied is put aside until trusted again."""
+
+    base = models.CharField(max_length=500, unique=True)
+    proxy = models.CharField(max_length=500, default="")
+    added_at = models.DateTimeField()
+    added_by = models.CharField(max_length=150)
+    answered_at = models.DateTimeField(null=True)
+    aside = models.TextField(default="")
+    aside_at = models.DateTimeField(null=True)
+
+
+class FetchLimit(models.Model):
+    """How much of the line fetching may take, in bytes a second; 0 is no limit. There is one row."""
+
+    bytes_per_s = models.PositiveBigIntegerField(default=0)
+
+
+class PayloadFetch(models.Model):
+    """A controller fetched a payload from here."""
+
+    run = models.PositiveBigIntegerField()
+    server = models.CharField(max_length=200)
+    sha256 = models.CharField(max_length=64, db_index=True)
+    protocol = models.CharField(max_length=5)
+    address = models.CharField(max_length=60)
+    start = models.PositiveBigIntegerField(default=0)
+    bytes = models.PositiveBigIntegerField()
+    whole = models.BooleanField()
+    at = models.DateTimeField()

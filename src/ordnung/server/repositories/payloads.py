@@ -1,4 +1,4 @@
-"""The site's content store, and payloads from it as the engine wants them."""
+"""The site's content store and seal, and payloads from the store as the engine wants them."""
 
 from __future__ import annotations
 
@@ -9,13 +9,39 @@ from django.conf import settings
 
 from ordnung.core.matching import Catalogs
 from ordnung.engine.ports import Ready
-from ordnung.repository import ContentStore, PayloadServer, RepositoryError, check_identity
+from ordnung.repository import (
+    ContentStore,
+    PayloadServer,
+    RepositoryError,
+    SealBook,
+    SealedCarrier,
+    check_identity,
+)
+from ordnung.repository.sealed import open_sealed
 from ordnung.repository.store import digest_of
+from ordnung.server.clock import now
+from ordnung.server.repositories.models import Repository
+from ordnung.server.vault import derive
 
 
 def open_store() -> ContentStore:
     """The store of this site."""
     return ContentStore(Path(settings.HOME) / "payloads")
+
+
+def open_book() -> SealBook:
+    """This site's keys and roots. Raises RepositoryError when the site's secret is not the one they were kept with."""
+    return SealBook(Path(settings.HOME) / "keys", derive("seal keys"), now())
+
+
+def seal_folder(row: Repository) -> Path:
+    """Where the seal of a repository lies."""
+    return Path(settings.HOME) / "seals" / f"{row.pk:04d}"
+
+
+def open_repository(row: Repository) -> SealedCarrier:
+    """A sealed repository of this site. Raises RepositoryError when its seal is not there."""
+    return open_sealed(row.name, seal_folder(row), open_store())
 
 
 class StoredPayloads:
@@ -26,9 +52,9 @@ class StoredPayloads:
         self.products = {product.id: product for product in catalogs.products()}
 
     @property
-    def serves(self) -> bool:
-        """Whether the payload server listens (it needs a certificate)."""
-        return bool(self.server.base)
+    def protocols(self) -> tuple[str, ...]:
+        """Over what the payload server listens (it needs a certificate)."""
+        return tuple(self.server.bases)
 
     async def find(self, product: str, version: str) -> Ready:
         """The payload of a release. Raises RepositoryError when it is missing or not what it should be."""
@@ -48,6 +74,6 @@ class StoredPayloads:
             raise RepositoryError("altered", name, "the stored payload was altered")
         return Ready(path=path, sha256=sha256, package=check_identity(path, known, version, release.payload.path))
 
-    def uri(self, run: str, sha256: str) -> str:
+    def uri(self, run: str, server: str, sha256: str, protocol: str) -> str:
         """Where a controller fetches it."""
-        return self.server.uri(run, sha256)
+        return self.server.uri(run, server, sha256, protocol)

@@ -1,64 +1,97 @@
-"""Repositories: make, look, check; and a look into a single package."""
+"""Repositories: what would be packed, make, look, check, pack again, drop."""
 
 from __future__ import annotations
 
-from pathlib import Path
+import dataclasses
+import datetime
 from typing import Any
 
 from django.db import transaction
+from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
+from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
 from rest_framework import serializers
 from rest_framework.parsers import MultiPartParser
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from ordnung.core.packing import plan_packing
-from ordnung.formats.pldm import DESCRIPTOR_NAMES, Package, parse_package
-from ordnung.repository import check_repository
-from ordnung.repository.identity import refuse_foreign
+from ordnung.core.media import MEDIA
+from ordnung.core.packing import Trim, kept, offer_trims
+from ordnung.core.trimmed import find_losses
+from ordnung.engine.compose import SEAL_DAYS
+from ordnung.formats.packing import parse_packing, write_packing
+from ordnung.repository import describe, draft_targets
+from ordnung.repository.carry_in import PACKING
+from ordnung.repository.seal import add_target_signatures, load_targets, wanted_signatures
 from ordnung.server.clock import now
-from ordnung.server.drift.left_out import reviewed
-from ordnung.server.fleet.serializers import NamesSerializer
-from ordnung.server.house import snapshot
 from ordnung.server.problems import Problem
 from ordnung.server.repositories.models import Line, Repository
+from ordnung.server.repositories.packing_job import DRAFT, keep_draft, line_values
+from ordnung.server.repositories.payloads import open_book, open_repository, open_store, seal_folder
+from ordnung.server.repositories.plans import Plan, make_plan, media_row
+from ordnung.server.repositories.rows import (
+    LINE_FIELDS,
+    LineSerializer,
+    RepositoryHeadSerializer,
+    RepositorySerializer,
+    TrimSerializer,
+    head_row,
+    packed_rows,
+    repository_row,
+)
+from ordnung.server.work.events import tell
+from ordnung.server.work.models import Work
 from ordnung.server.work.orders import ask_for
+from ordnung.server.work.serializers import WorkSerializer
 
-MAX_PACKAGE = 64 * 1024 * 1024
+MAX_SIGNED = 16 * 1024 * 1024
 
 
-class LineSerializer(serializers.Serializer):
+class WantSerializer(serializers.Serializer):
+    """What is to be packed: nothing but ``servers`` has to be said; none means all."""
+
+    servers = serializers.ListField(child=serializers.CharField(), required=False, allow_empty=True)
+    trims = TrimSerializer(many=True, required=False)
+    revision = serializers.IntegerField(required=False, allow_null=True)
+    capacity = serializers.IntegerField(required=False, allow_null=True, min_value=1_000_000)
+
+
+class NewRepositorySerializer(WantSerializer):
+    name = serializers.CharField(max_length=200, required=False, default="", allow_blank=True)
+
+
+class OfferSerializer(serializers.Serializer):
+    """A trim that could be made, or is."""
+
+    by = serializers.CharField()
+    value = serializers.CharField()
+    label = serializers.CharField()  # type: ignore[assignment]  # a field by that name, not the option
+    saves = serializers.IntegerField()
+    payloads = serializers.IntegerField()
+    made = serializers.BooleanField()
+
+
+class LossSerializer(serializers.Serializer):
+    what = serializers.ChoiceField(choices=["stranded", "stays", "no way back"])
     product = serializers.CharField()
     name = serializers.CharField()
-    kind = serializers.CharField()
-    version = serializers.CharField()
-    size = serializers.IntegerField()
-    sha256 = serializers.CharField()
-    reasons = serializers.ListField(child=serializers.CharField())
+    version = serializers.CharField(allow_blank=True)
+    why = serializers.CharField()
     servers = serializers.ListField(child=serializers.CharField())
-    state = serializers.ChoiceField(choices=["waiting", "fetching", "packed", "refused"])
-    bytes = serializers.IntegerField()
-    unsigned = serializers.BooleanField()
-    message = serializers.CharField()
 
 
-class RepositorySerializer(serializers.Serializer):
-    id = serializers.IntegerField()
+class MediumSerializer(serializers.Serializer):
     name = serializers.CharField()
-    state = serializers.ChoiceField(choices=["packing", "sealed", "incomplete"])
-    servers = serializers.ListField(child=serializers.CharField())
-    folder = serializers.CharField()
-    made_at = serializers.DateTimeField()
-    expires = serializers.DateTimeField(allow_null=True)
-    root_key = serializers.CharField()
-    message = serializers.CharField()
-    revision = serializers.IntegerField()
-    lines = LineSerializer(many=True)
+    bytes = serializers.IntegerField()
 
 
-class NewRepositorySerializer(NamesSerializer):
-    name = serializers.CharField(max_length=200, required=False, default="", allow_blank=True)
+class MediaSerializer(serializers.Serializer):
+    capacity = serializers.IntegerField(allow_null=True)
+    everywhere = serializers.IntegerField()
+    filled = serializers.ListField(child=serializers.IntegerField())
+    places = serializers.DictField(child=serializers.IntegerField())
+    too_large = serializers.CharField(allow_blank=True)
 
 
 class PackingSerializer(serializers.Serializer):
@@ -66,105 +99,110 @@ class PackingSerializer(serializers.Serializer):
 
     lines = LineSerializer(many=True)
     servers = serializers.ListField(child=serializers.CharField())
-
-
-class CheckedSerializer(serializers.Serializer):
-    files = serializers.IntegerField()
     bytes = serializers.IntegerField()
-    expires = serializers.DateTimeField()
-    root_key = serializers.CharField()
-    unsealed = serializers.ListField(child=serializers.CharField())
-
-
-class LookSerializer(serializers.Serializer):
-    file = serializers.FileField()
-    server = serializers.CharField(required=False, default="", allow_blank=True)
-    slot = serializers.CharField(required=False, default="", allow_blank=True)
-
-
-class PackageImageSerializer(serializers.Serializer):
-    version = serializers.CharField()
-    size = serializers.IntegerField()
-    activations = serializers.ListField(child=serializers.CharField())
-
-
-class PackageSerializer(serializers.Serializer):
-    name = serializers.CharField()
+    stored = serializers.IntegerField()
     revision = serializers.IntegerField()
-    version = serializers.CharField()
-    released = serializers.DateTimeField(allow_null=True)
-    size = serializers.IntegerField()
-    devices = serializers.ListField(child=serializers.CharField())
-    images = PackageImageSerializer(many=True)
-    fits = serializers.CharField(allow_blank=True)
+    offers = OfferSerializer(many=True)
+    losses = LossSerializer(many=True)
+    media = MediaSerializer()
+    known_media = MediumSerializer(many=True)
 
 
-def packing_rows(names: list[str] | None) -> list[dict[str, Any]]:
-    """The packing list for servers, as it stands before anything is fetched."""
-    return [
-        {
-            "product": line.product.id,
-            "name": line.product.name,
-            "kind": line.product.kind,
-            "version": line.release.version,
-            "size": line.release.payload.size if line.release.payload else 0,
-            "sha256": line.release.payload.sha256 if line.release.payload else "",
-            "reasons": list(line.reasons),
-            "servers": list(line.servers),
-            "state": "waiting",
-            "bytes": 0,
-            "unsigned": not line.issue.signed_by,
-            "message": "",
-        }
-        for line in plan_packing(reviewed(snapshot().chosen(names)))
-    ]
+def _plan(body: dict[str, Any]) -> Plan:
+    trims = [Trim(by=t["by"], value=t["value"]) for t in body.get("trims") or ()]
+    return make_plan(body.get("servers") or None, trims, body.get("revision"))
 
 
-def repository_row(row: Repository) -> dict[str, Any]:
-    """One repository with its lines."""
-    fields = ("id", "name", "state", "servers", "folder", "made_at", "expires", "root_key", "message", "revision")
-    return {**{name: getattr(row, name) for name in fields}, "lines": list(row.lines.order_by("pk"))}
+def _labels(plan: Plan) -> dict[tuple[str, str], str]:
+    """What trims are called: products by name, rules by what they do."""
+    found = {("product", line.product.id): line.product.name for line in plan.lines}
+    for place, rule in enumerate(plan.revision.rules["rules"]):
+        found["rule", str(place)] = f"rule {place + 1}: {rule['do']}"
+    for line in plan.lines:
+        found["payload", f"{line.product.id} {line.release.version}"] = f"{line.product.name} {line.release.version}"
+    return found
+
+
+def packing_row(plan: Plan, capacity: int | None) -> dict[str, Any]:
+    """A packing list with its trims, what they cost, and how it fills the medium."""
+    rows, labels, store = packed_rows(plan.lines), _labels(plan), open_store()
+    packed = kept(plan.lines)
+    return {
+        "lines": rows,
+        "servers": sorted({name for line in packed for name in line.servers}),
+        "bytes": sum(line.size for line in packed),
+        "stored": sum(line.size for line in packed if line.release.payload and store.has(line.release.payload.sha256)),
+        "revision": plan.revision.number,
+        "offers": [
+            {
+                "by": o.trim.by, "value": o.trim.value, "saves": o.saves, "payloads": o.payloads, "made": o.made,
+                "label": labels.get((o.trim.by, o.trim.value), o.trim.value),
+            }
+            for o in offer_trims(plan.lines, plan.trims)
+        ],
+        "losses": [dataclasses.asdict(loss) for loss in find_losses(plan.standings, plan.lines)],
+        "media": media_row(plan, capacity),
+        "known_media": [{"name": name, "bytes": size} for name, size in MEDIA],
+    }  # fmt: skip
 
 
 class PackingView(APIView):
-    @extend_schema(request=NamesSerializer, responses=PackingSerializer)
+    @extend_schema(request=WantSerializer, responses=PackingSerializer)
     def post(self, request) -> Response:
         """The packing list for the chosen servers, without making anything."""
-        body = NamesSerializer(data=request.data)
+        body = WantSerializer(data=request.data)
         body.is_valid(raise_exception=True)
-        names = body.validated_data.get("servers") or None
-        rows = packing_rows(names)
-        servers = sorted({name for row in rows for name in row["servers"]})
-        return Response(PackingSerializer({"lines": rows, "servers": servers}).data)
+        told = body.validated_data
+        return Response(PackingSerializer(packing_row(_plan(told), told.get("capacity"))).data)
 
 
 class RepositoriesView(APIView):
-    @extend_schema(responses=RepositorySerializer(many=True))
+    @extend_schema(responses=RepositoryHeadSerializer(many=True))
     def get(self, request) -> Response:
         """All repositories, newest first."""
-        rows = [repository_row(row) for row in Repository.objects.order_by("-pk")[:50]]
-        return Response(RepositorySerializer(rows, many=True).data)
+        rows = Repository.objects.order_by("-pk").prefetch_related("lines")[:100]
+        return Response(RepositoryHeadSerializer([head_row(row) for row in rows], many=True).data)
 
     @extend_schema(request=NewRepositorySerializer, responses={202: RepositorySerializer})
     def post(self, request) -> Response:
-        """Pack a repository for the chosen servers; the engine fetches, checks, writes out and seals."""
+        """Pack a repository for the chosen servers; the engine fetches, checks and seals."""
         body = NewRepositorySerializer(data=request.data)
         body.is_valid(raise_exception=True)
-        names = body.validated_data.get("servers") or None
-        rows = packing_rows(names)
-        if not rows:
-            raise Problem("nothing-to-pack", "These servers need nothing: all are level, held or without a route.")
-        servers = sorted({name for row in rows for name in row["servers"]})
-        with transaction.atomic():
-            title = body.validated_data["name"] or f"{len(servers)} servers, {now():%d %b %Y}"
-            revision = snapshot().baseline.number
-            repository = Repository.objects.create(
-                name=title, servers=names or servers, made_at=now(), revision=revision
-            )
-            Line.objects.bulk_create([Line(repository=repository, **row) for row in rows])
-            total = sum(row["size"] for row in rows)
-            ask_for("pack", f"Packing {title}", total, "bytes", {"repository": repository.pk})
-        return Response(RepositorySerializer(repository_row(repository)).data, status=202)
+        told = body.validated_data
+        row = order(_plan(told), told["name"], told.get("capacity"), request.user.username)
+        return Response(RepositorySerializer(repository_row(row)).data, status=202)
+
+
+def order(plan: Plan, name: str, capacity: int | None, person: str, after: Repository | None = None) -> Repository:
+    """Put a repository before the engine. Raises Problem when there is nothing to pack or it fits on no medium."""
+    packed = kept(plan.lines)
+    if not packed:
+        raise Problem("nothing-to-pack", "These servers need nothing: all are level, held or without a route.")
+    too_large = media_row(plan, capacity)["too_large"]
+    if too_large:
+        raise Problem("too-large", f"{too_large}. Choose a larger medium or trim it.", field="capacity")
+    servers = sorted({name for line in packed for name in line.servers})
+    title = name or f"{len(servers)} servers, {now():%d %b %Y}"
+    gone = [line for line in plan.lines if line.trimmed]
+    values: dict[str, Any] = {"series": after.series, "edition": next_edition(after)} if after else {}
+    with transaction.atomic():
+        row = Repository.objects.create(
+            name=title, made_at=now(), made_by=person, revision=plan.revision.number,
+            servers=sorted(s.server.name for s in plan.standings) if after else servers,
+            trims=[{"by": t.by, "value": t.value} for t in plan.trims], capacity=capacity,
+            left_out=[{"name": g.product.name, "version": g.release.version, "size": g.size} for g in gone], **values,
+        )  # fmt: skip
+        Line.objects.bulk_create([Line(repository=row, **fields) for fields in line_values(packed)])
+        total = sum(line.size for line in packed)
+        ask_for("pack", f"Packing {title}", total, "bytes", {"repository": row.pk})
+    tell("repositories", id=row.pk)
+    return row
+
+
+def next_edition(row: Repository) -> int:
+    """The number of the next edition of a series."""
+    last = Repository.objects.filter(series=row.series).order_by("-edition").first()
+    return (last.edition if last else row.edition) + 1
 
 
 class RepositoryView(APIView):
@@ -173,74 +211,148 @@ class RepositoryView(APIView):
         """One repository with its packing list."""
         return Response(RepositorySerializer(repository_row(get_object_or_404(Repository, pk=pk))).data)
 
+    @extend_schema(responses={204: None})
+    def delete(self, request, pk: int) -> Response:
+        """Drop a repository; payloads that no other one needs go at the next clearing of the store."""
+        row = get_object_or_404(Repository, pk=pk)
+        if is_busy(row):
+            raise Problem("busy", f"{row.name} is being worked on; wait until that has ended.", status=409)
+        open_store().release(row.owner)
+        for path in seal_folder(row).glob("*"):
+            path.unlink()
+        row.delete()
+        tell("repositories")
+        return Response(status=204)
+
+
+def is_busy(row: Repository) -> bool:
+    """Whether the engine is at work on a repository."""
+    works = Work.objects.filter(state__in=("asked", "running"), kind__in=("pack", "write-out", "check"))
+    return any(work.subject.get("repository") == row.pk for work in works)
+
 
 class RepositoryCheckView(APIView):
-    @extend_schema(request=None, responses=CheckedSerializer)
+    @extend_schema(request=None, responses={202: WorkSerializer})
     def post(self, request, pk: int) -> Response:
-        """Verify the written-out repository end to end against this site's root."""
+        """Verify a repository end to end; what was found is told on it."""
         row = get_object_or_404(Repository, pk=pk)
-        if row.state != "sealed":
-            raise Problem("not-sealed", f"{row.name} is not sealed yet; there is nothing to check.", status=409)
-        checked = check_repository(Path(row.folder))
-        if checked.root_key != row.root_key:
-            raise Problem("foreign-seal", f"{row.name} is sealed by another key than this site's.", status=409)
-        return Response(CheckedSerializer(checked).data)
+        demand_sealed(row)
+        work = ask_for("check", f"Checking {row.name}", head_row(row)["bytes"], "bytes", {"repository": pk})
+        return Response(WorkSerializer(work).data, status=202)
 
 
-class PackagesView(APIView):
+def demand_sealed(row: Repository) -> None:
+    """Refuse what only a sealed repository can do. Raises Problem."""
+    if row.state not in ("sealed", "waiting"):
+        raise Problem("not-sealed", f"{row.name} is not sealed yet.", status=409)
+
+
+class AgainSerializer(serializers.Serializer):
+    """``same`` keeps the contents and only makes a new seal; otherwise what is needed today is packed."""
+
+    same = serializers.BooleanField(default=False)
+
+
+class RepositoryAgainView(APIView):
+    @extend_schema(request=AgainSerializer, responses={202: RepositorySerializer})
+    def post(self, request, pk: int) -> Response:
+        """The next edition: packed by what is needed today, or the same contents under a new seal."""
+        body = AgainSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        row = get_object_or_404(Repository, pk=pk)
+        if row.carried_from:
+            raise Problem("not-ours", f"{row.name} was carried in; its next edition is packed where it came from.")
+        if body.validated_data["same"]:
+            demand_sealed(row)
+            fresh = seal_again(row, request.user.username)
+        else:
+            trims = [Trim(by=t["by"], value=t["value"]) for t in row.trims]
+            fresh = order(make_plan(row.servers, trims), row.name, row.capacity, request.user.username, row)
+        return Response(RepositorySerializer(repository_row(fresh)).data, status=202)
+
+
+def seal_again(row: Repository, person: str) -> Repository:
+    """The next edition with the same contents: nothing is fetched."""
+    store, carrier = open_store(), open_repository(row)
+    contents = [c for c in carrier.contents.values() if c.path != PACKING]
+    old = next(c for c in carrier.contents.values() if c.path == PACKING)
+    edition = next_edition(row)
+    packing = dataclasses.replace(
+        parse_packing(old.source.read_bytes()), edition=edition, made_at=now().replace(microsecond=0), made_by=person
+    )
+    raw = write_packing(packing)
+    with transaction.atomic():
+        fresh = Repository.objects.create(
+            name=row.name, series=row.series, edition=edition, servers=row.servers, trims=row.trims,
+            left_out=row.left_out, capacity=row.capacity, media=row.media, made_at=packing.made_at, made_by=person,
+            revision=row.revision, rules=row.rules, follows=row.follows,
+        )  # fmt: skip
+        lines = [{name: getattr(line, name) for name in LINE_FIELDS} for line in row.lines.order_by("pk")]
+        Line.objects.bulk_create([Line(repository=fresh, **fields) for fields in lines])
+    store.hold(fresh.owner, {c.sha256 for c in contents})
+    contents.append(describe(PACKING, store.put(raw, PACKING)))
+    store.hold(fresh.owner, {c.sha256 for c in contents})
+    ends = now() + datetime.timedelta(days=SEAL_DAYS)
+    keep_draft(fresh, draft_targets(contents, open_book(), edition, ends))
+    fresh.refresh_from_db()
+    return fresh
+
+
+class SignatureFileSerializer(serializers.Serializer):
+    file = serializers.FileField()
+
+
+class WantedSerializer(serializers.Serializer):
+    role = serializers.CharField()
+    have = serializers.IntegerField()
+    threshold = serializers.IntegerField()
+    open_to = serializers.ListField(child=serializers.CharField())
+
+
+class RepositorySignaturesView(APIView):
     parser_classes = [MultiPartParser]
 
-    @extend_schema(request={"multipart/form-data": LookSerializer}, responses=PackageSerializer)
-    def post(self, request) -> Response:
-        """Look into a package and, when a component is named, say whether it is for it. Nothing is stored."""
-        body = LookSerializer(data=request.data)
-        body.is_valid(raise_exception=True)
-        file = body.validated_data["file"]
-        if file.size > MAX_PACKAGE:
-            raise Problem(
-                "too-large",
-                f"{file.name} is larger than {MAX_PACKAGE // 2**20} MiB.",
-                status=413,
-                field="file",
-            )
-        package = parse_package(file.read(), file.name)
-        fits = _fits(package, file.name, body.validated_data["server"], body.validated_data["slot"])
-        return Response(PackageSerializer({**package_row(package, file.name), "fits": fits}).data)
+    @extend_schema(responses=WantedSerializer)
+    def get(self, request, pk: int) -> Response:
+        """Which signatures a repository waits for."""
+        wanted = wanted_signatures(_draft(get_object_or_404(Repository, pk=pk)), open_book())
+        return Response(WantedSerializer(wanted).data)
+
+    @extend_schema(request={"multipart/form-data": SignatureFileSerializer}, responses=RepositorySerializer)
+    def post(self, request, pk: int) -> Response:
+        """Bring signatures that were made elsewhere; the repository is sealed when they are enough."""
+        row = get_object_or_404(Repository, pk=pk)
+        raw = read_signed(request)
+        targets = _draft(row)
+        add_target_signatures(targets, raw, open_book())
+        keep_draft(row, targets)
+        row.refresh_from_db()
+        return Response(RepositorySerializer(repository_row(row)).data)
 
 
-def package_row(package: Package, name: str) -> dict[str, Any]:
-    """A package in words."""
-    devices = []
-    for record in package.devices:
-        told = record.rules().get("software_id")
-        kinds = ", ".join(
-            f"{DESCRIPTOR_NAMES.get(k, hex(k))} {v[::-1].hex() if len(v) == 2 else v.hex()}"
-            for k, v in record.descriptors
-        )
-        devices.append(f"{told}: {kinds}" if told else kinds)
-    return {
-        "name": name,
-        "revision": package.revision,
-        "version": package.version,
-        "released": package.released,
-        "size": package.size,
-        "devices": devices,
-        "images": [
-            {"version": i.version, "size": i.size, "activations": list(i.activations())} for i in package.images
-        ],
-    }
+def read_signed(request) -> bytes:
+    """An uploaded metadata file. Raises Problem when it is too large."""
+    body = SignatureFileSerializer(data=request.data)
+    body.is_valid(raise_exception=True)
+    file = body.validated_data["file"]
+    if file.size > MAX_SIGNED:
+        raise Problem("too-large", f"{file.name} is larger than {MAX_SIGNED // 2**20} MiB.", status=413, field="file")
+    return file.read()
 
 
-def _fits(package: Package, name: str, server: str, slot: str) -> str:
-    if not server:
-        return ""
-    standing = snapshot().standings.get(server)
-    component = standing.server.component(slot) if standing else None
-    if component is None:
-        raise Problem("not-found", f"There is no component {slot} in {server}.", status=404, field="slot")
-    why = refuse_foreign(package, component)
-    if why is not None:
-        raise Problem(
-            "payload-foreign", f"{name} is not for {slot} of {server}: {why}. Nothing was sent.", field="file"
-        )
-    return f"{name} is for {component.name} in {slot} of {server}."
+def _draft(row: Repository):
+    path = seal_folder(row) / DRAFT
+    if not path.exists():
+        raise Problem("not-signing", f"{row.name} does not wait for signatures.", status=409)
+    return load_targets(path.read_bytes())
+
+
+class RepositoryTargetsView(APIView):
+    @extend_schema(responses={(200, "application/json"): OpenApiTypes.BINARY})
+    def get(self, request, pk: int) -> HttpResponse:
+        """The file to be signed elsewhere."""
+        row = get_object_or_404(Repository, pk=pk)
+        _draft(row)
+        answer = HttpResponse((seal_folder(row) / DRAFT).read_bytes(), content_type="application/json")
+        answer["Content-Disposition"] = f'attachment; filename="to-sign-{row.pk:04d}-{row.edition}.targets.json"'
+        return answer

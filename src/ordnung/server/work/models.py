@@ -4,6 +4,10 @@ from __future__ import annotations
 
 from django.db import models
 
+KINDS = (
+    "survey", "pack", "run", "search", "reach", "catalogs", "write-out", "carry-in", "check", "look-over",
+)  # fmt: skip
+
 
 class Work(models.Model):
     """A long task: asked for by a person, carried out by the engine, shown at the bottom of every screen."""
@@ -14,9 +18,7 @@ class Work(models.Model):
         DONE = "done"
         FAILED = "failed"
 
-    kind = models.CharField(
-        max_length=20, choices=[(k, k) for k in ("survey", "pack", "run", "search", "reach", "catalogs")]
-    )
+    kind = models.CharField(max_length=20, choices=[(k, k) for k in KINDS])
     title = models.CharField(max_length=200)
     state = models.CharField(max_length=10, choices=State.choices, default=State.ASKED)
     total = models.PositiveBigIntegerField(default=0)

@@ -5,11 +5,12 @@ from __future__ import annotations
 from rest_framework import serializers
 
 from ordnung.server.fleet.serializers import FailureSerializer
+from ordnung.server.work.models import KINDS
 
 
 class WorkSerializer(serializers.Serializer):
     id = serializers.IntegerField()
-    kind = serializers.ChoiceField(choices=["survey", "pack", "run", "search", "reach"])
+    kind = serializers.ChoiceField(choices=list(KINDS))
     title = serializers.CharField()
     state = serializers.ChoiceField(choices=["asked", "running", "done", "failed"])
     total = serializers.IntegerField()

@@ -1,0 +1,66 @@
+"""Copy and hash in one pass, with flat memory."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+from collections.abc import Callable
+from pathlib import Path
+from typing import BinaryIO
+
+CHUNK = 1024 * 1024
+Told = Callable[[int], None]
+"""Called with the bytes that have just gone by; may raise to break off."""
+
+
+def silent(_: int) -> None:
+    """Tells nobody."""
+
+
+def copy_hashed(source: BinaryIO, target: BinaryIO | None, told: Told = silent) -> tuple[str, int]:
+    """Read to the end, write what is read (unless ``target`` is None), and return its SHA-256 and its length.
+
+    Memory stays flat: one buffer of ``CHUNK`` bytes.
+    """
+    digest, size, buffer = hashlib.sha256(), 0, bytearray(CHUNK)
+    view = memoryview(buffer)
+    while count := source.readinto(buffer):  # type: ignore[attr-defined]
+        digest.update(view[:count])
+        if target is not None:
+            target.write(view[:count])
+        size += count
+        told(count)
+    return digest.hexdigest(), size
+
+
+def digest_of(path: Path, told: Told = silent) -> str:
+    """The SHA-256 of a file in hex, read in pieces."""
+    with path.open("rb", buffering=0) as file:
+        return copy_hashed(file, None, told)[0]
+
+
+def sync_file(file: BinaryIO) -> None:
+    """Make what was written to an open file durable."""
+    file.flush()
+    os.fsync(file.fileno())
+
+
+def sync_folder(folder: Path) -> None:
+    """Make renames in a folder durable."""
+    handle = os.open(folder, os.O_RDONLY)
+    try:
+        os.fsync(handle)
+    finally:
+        os.close(handle)
+
+
+def write_durably(path: Path, raw: bytes, mode: int = 0o644) -> None:
+    """Write a small file whole or not at all: temporary file, fsync, rename, fsync of the folder."""
+    path.parent.mkdir(parents=True, exist_ok=True)
+    draft = path.with_name(f".{path.name}.{os.getpid()}.tmp")
+    with draft.open("wb") as file:
+        os.fchmod(file.fileno(), mode)
+        file.write(raw)
+        sync_file(file)
+    draft.replace(path)
+    sync_folder(path.parent)

@@ -1,0 +1,97 @@
+"""What would be packed: for chosen servers, by a revision of the baseline, with trims."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from django.db.models import Sum
+
+from ordnung.core.house import Standing, judge_house
+from ordnung.core.media import TooLargeError, spread
+from ordnung.core.packing import Packed, Trim, kept, plan_packing
+from ordnung.engine.compose import CatalogFile, Documents, everywhere_bytes, issues_of, payload_paths
+from ordnung.formats.documents import write_document
+from ordnung.server.advisories.models import AdvisoryFile
+from ordnung.server.baselines.current import decided
+from ordnung.server.baselines.models import Revision
+from ordnung.server.catalogs.models import CatalogIssue
+from ordnung.server.clock import now
+from ordnung.server.drift.left_out import reviewed
+from ordnung.server.house import load_catalogs, snapshot
+from ordnung.server.problems import Problem
+
+
+@dataclass(frozen=True, slots=True)
+class Plan:
+    """A packing list with what it was worked out from."""
+
+    standings: list[Standing]
+    lines: tuple[Packed, ...]
+    trims: tuple[Trim, ...]
+    revision: Revision
+
+
+def make_plan(names: list[str] | None, trims: Sequence[Trim] = (), revision: int | None = None) -> Plan:
+    """The packing list for servers. Raises Problem for a revision or a server that is not there."""
+    house = snapshot()
+    unknown = [name for name in names or () if name not in house.standings]
+    if unknown:
+        raise Problem("unknown-server", f"There is no server {unknown[0]} here.", field="servers")
+    row = Revision.objects.filter(number=revision or house.baseline.number).first()
+    if row is None:
+        raise Problem("not-found", f"There is no revision {revision}.", status=404, field="revision")
+    chosen = house.chosen(names)
+    if row.number != house.baseline.number:
+        other = decided(row)
+        servers = [standing.server for standing in chosen]
+        chosen = list(judge_house(servers, load_catalogs(other.follows), other.rules, now().date()))
+    standings = reviewed(chosen)
+    return Plan(standings, plan_packing(standings, trims), tuple(trims), row)
+
+
+def gather_documents(plan: Plan) -> Documents:
+    """The catalogs, rules and advisories that belong to a packing list."""
+    wanted = issues_of(plan.standings)
+    catalogs = [
+        CatalogFile(maker=row.maker, catalog=row.catalog, issue=row.issue, raw=bytes(row.raw), signed_by=row.signed_by)
+        for row in CatalogIssue.objects.order_by("maker", "catalog", "issue")
+        if (row.maker, row.catalog, row.issue) in wanted
+    ]
+    models = {standing.server.model for standing in plan.standings}
+    follows = [
+        entry
+        for entry in plan.revision.follows
+        if entry["model"] in models and (entry["maker"], entry["catalog"], entry["issue"]) in wanted
+    ]
+    return Documents(
+        catalogs=catalogs,
+        advisories={row.name: bytes(row.raw) for row in AdvisoryFile.objects.order_by("name")},
+        rules=write_document(plan.revision.rules),
+        follows=follows,
+    )
+
+
+def media_row(plan: Plan, capacity: int | None) -> dict[str, Any]:
+    """How the packing list fills media of this size; ``too_large`` names what fits on none."""
+    lines = [line for line in kept(plan.lines) if line.release.payload is not None]
+    paths = payload_paths(lines)
+    documents = gather_documents(plan)
+    extra = everywhere_bytes(documents, len(lines) + len(documents.by_path()))
+    body: dict[str, Any] = {"capacity": capacity, "everywhere": extra, "filled": [], "places": {}, "too_large": ""}
+    try:
+        found = spread([(paths[line.name], line.size) for line in lines], capacity, extra)
+    except TooLargeError as error:
+        return {**body, "too_large": str(error)}
+    places = {f"{line.product.id} {line.release.version}": found.places[paths[line.name]] for line in lines}
+    return {**body, "filled": list(found.filled), "places": places}
+
+
+def spared_bytes(lines: Sequence[Packed]) -> int:
+    """What is saved because other repositories hold the same payloads already: each is stored once."""
+    from ordnung.server.repositories.models import Line
+
+    sums = {line.release.payload.sha256 for line in kept(lines) if line.release.payload}
+    held = Line.objects.filter(sha256__in=sums, state="packed").values("sha256", "size").distinct()
+    return held.aggregate(total=Sum("size"))["total"] or 0
