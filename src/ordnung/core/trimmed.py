@@ -54,9 +54,11 @@ def find_losses(standings: Sequence[Standing], lines: Sequence[Packed]) -> tuple
 def _lost(standing: Standing, gone: set[Name]) -> list[_Lost]:
     found: list[_Lost] = []
     slots: dict[str, str] = {}
-    for need, product, _, _ in find_needs(standing):
-        if need.payload not in gone:
-            continue
+    missing = [(need, product) for need, product, _, _ in find_needs(standing) if need.payload in gone]
+    staying = {need.product for need, _ in missing if need.reason != "way back"}
+    for need, product in missing:
+        if need.reason == "way back" and need.product in staying:
+            continue  # what does not go forward needs no way back
         if need.reason == "way back":
             found.append(("no way back", need.product, product.name, need.version, "the way back is not packed"))
         else:

@@ -51,12 +51,17 @@ def seed(announcement: dict[str, Any], catalogs: Path) -> None:
 
 
 def _move_sources(announcement: dict[str, Any]) -> None:
-    """The stand-ins' mirror may have another port than last time."""
+    """The stand-ins' mirrors may have other ports than last time; the second one is a place for payloads."""
     from ordnung.server.catalogs.models import Source
+    from ordnung.server.clock import now
+    from ordnung.server.repositories.models import FetchPlace
 
     for row in Source.objects.filter(kind="mirror"):
         name = row.address.rsplit("/", 1)[-1]
         Source.objects.filter(pk=row.pk).update(address=f"{announcement['mirror']}{name}")
+    depot = announcement["depot"]
+    FetchPlace.objects.filter(added_by="lead").exclude(base=depot).delete()
+    FetchPlace.objects.get_or_create(base=depot, defaults={"added_at": now(), "added_by": "lead"})
 
 
 def _trust_corvane() -> None:

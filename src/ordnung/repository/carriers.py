@@ -27,7 +27,7 @@ from ordnung.repository.seal import Content, prefixed
 MAX_FILES = 100_000
 MAX_RATIO = 2000
 """So many times its size may a compressed archive grow (zeros grow about 10,000 times: a bomb)."""
-SMALL = 16 * 1024 * 1024
+SMALL = 1024 * 1024 * 1024
 """An archive may always grow to this, however small it is."""
 JOLIET = 64
 _PART = re.compile(r"[A-Za-z0-9_][A-Za-z0-9._+~-]*")
@@ -270,7 +270,7 @@ class PartCarrier:
 
 
 @contextmanager
-def open_carrier(path: Path, scratch: Path | None = None) -> Iterator[Carrier]:
+def open_carrier(path: Path, scratch: Path | None = None, small: int = SMALL) -> Iterator[Carrier]:
     """A folder, an archive (plain or zstd) or a disc image, told apart by its first bytes.
 
     A compressed archive is unpacked to ``scratch`` first and thrown away at the end.
@@ -290,7 +290,7 @@ def open_carrier(path: Path, scratch: Path | None = None) -> Iterator[Carrier]:
     if start == _ZSTD:
         with tempfile.TemporaryDirectory(prefix="unpacked-", dir=scratch) as folder:
             plain = Path(folder) / PurePosixPath(path.name).stem
-            _unpack(path, plain)
+            _unpack(path, plain, small)
             yield TarCarrier(plain, path.name)
     elif is_iso:
         image = IsoCarrier(path, path.name)
@@ -305,8 +305,8 @@ def open_carrier(path: Path, scratch: Path | None = None) -> Iterator[Carrier]:
         raise RepositoryError("broken", path.name, what)
 
 
-def _unpack(packed: Path, plain: Path) -> None:
-    limit = max(SMALL, packed.stat().st_size * MAX_RATIO)
+def _unpack(packed: Path, plain: Path, small: int) -> None:
+    limit = max(small, packed.stat().st_size * MAX_RATIO)
     size = 0
     try:
         with packed.open("rb") as source, plain.open("wb") as target:

@@ -27,10 +27,16 @@ def copy_hashed(source: BinaryIO, target: BinaryIO | None, told: Told = silent) 
     while count := source.readinto(buffer):  # type: ignore[attr-defined]
         digest.update(view[:count])
         if target is not None:
-            target.write(view[:count])
+            _write_all(target, view[:count])
         size += count
         told(count)
     return digest.hexdigest(), size
+
+
+def _write_all(target: BinaryIO, piece: memoryview) -> None:
+    """Write all of a piece: an unbuffered file takes less than it is given when the disk is filling up."""
+    while piece:
+        piece = piece[target.write(piece) :]
 
 
 def digest_of(path: Path, told: Told = silent) -> str:

@@ -76,6 +76,10 @@ class Fetcher:
         self.places, self.pace, self._sleep = tuple(places), pace, sleep
         self.context = ssl.create_default_context(cafile=ca)
         self.aside: dict[str, str] = {place.base: place.aside for place in places if place.aside}
+        self.answered: set[str] = set()
+        """Bases from which something good came."""
+        self._silent: set[str] = set()
+        """Bases that could not be reached when they were last asked: others are asked before them."""
         self._tell_aside = put_aside
         self._gate = asyncio.Semaphore(AT_ONCE)
         self._gates: dict[str, asyncio.Semaphore] = {}
@@ -127,17 +131,23 @@ class Fetcher:
         """Go through the places, those put aside last, until one gives the payload."""
         told: dict[str, RepositoryError] = {}
         for round_ in range(ROUNDS):
-            for place in sorted(places, key=lambda p: p.base in self.aside):
+            for place in sorted(places, key=lambda p: (p.base in self.aside, p.base in self._silent)):
                 if (known := told.get(place.base)) is not None and known.code != "unreachable":
                     continue
                 try:
-                    return await self._from_one(place, payload, progress)
+                    path = await self._from_one(place, payload, progress)
                 except RepositoryError as error:
                     if error.code == "no room":
                         raise
                     told[place.base] = error
+                    if error.code == "unreachable":
+                        self._silent.add(place.base)
                     if error.code in LIES:
                         self._put_aside(place, error)
+                else:
+                    self.answered.add(place.base)
+                    self._silent.discard(place.base)
+                    return path
             if all(error.code != "unreachable" for error in told.values()):
                 break
             if round_ + 1 < ROUNDS:

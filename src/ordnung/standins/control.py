@@ -117,10 +117,11 @@ class Control:
     async def _mirror_fault(self, request: web.Request) -> web.Response:
         body: dict[str, Any] = await request.json()
         kind = body.get("kind")
+        faults = (self.floor.depot if body.get("mirror") == "depot" else self.floor.mirror).faults
         if kind is None:
-            self.floor.mirror.faults.pop(body["path"], None)
+            faults.pop(body["path"], None)
         elif kind in mirror.FAULT_KINDS:
-            self.floor.mirror.faults[body["path"]] = kind
+            faults[body["path"]] = kind
         else:
             raise web.HTTPBadRequest(text=f"kind is one of {', '.join(mirror.FAULT_KINDS)}\n")
-        return web.json_response({"faults": self.floor.mirror.faults})
+        return web.json_response({"faults": faults})

@@ -21,7 +21,7 @@ from ordnung.standins.hardware import Hardware
 from ordnung.standins.mirror import Mirror
 from ordnung.standins.ssdp import Announcer
 
-MIRROR_ADDRESS = "127.20.100.1"
+MIRROR_ADDRESS, DEPOT_ADDRESS = "127.20.100.1", "127.20.100.3"
 SAVE_SECONDS = 1.0
 """How often changed hardware is written to the state file, in real seconds."""
 
@@ -49,6 +49,8 @@ class Floor:
     by_name: dict[str, Hardware] = field(default_factory=dict)
     urls: dict[str, str] = field(default_factory=dict)
     mirror_url: str = ""
+    depot_url: str = ""
+    """A second mirror of the same makers, with faults of its own."""
     control_url: str = ""
 
     def __post_init__(self) -> None:
@@ -57,6 +59,7 @@ class Floor:
         self.trust = ssl.create_default_context(cafile=str(self.authority.path))
         self.face = Face(self.clock, self.trust, self.settings.service_ms)
         self.mirror = Mirror(self.settings.folder / "mirror")
+        self.depot = Mirror(self.settings.folder / "mirror")
         self.contexts: dict[str, ssl.SSLContext] = {}
         self.runners: list[web.AppRunner] = []
         self.saver: asyncio.Task[None] | None = None
@@ -82,6 +85,10 @@ class Floor:
         context = self.authority.context(MIRROR_ADDRESS, "mirror")
         port = await self._listen(mirror_runner, MIRROR_ADDRESS, self.settings.port, context)
         self.mirror_url = f"https://{MIRROR_ADDRESS}:{port}/"
+        depot_runner = await self._runner(self.depot.application())
+        context = self.authority.context(DEPOT_ADDRESS, "depot")
+        port = await self._listen(depot_runner, DEPOT_ADDRESS, self.settings.port, context)
+        self.depot_url = f"https://{DEPOT_ADDRESS}:{port}/"
         control_runner = await self._runner(Control(self).application())
         port = await self._listen(control_runner, "127.0.0.1", self.settings.control_port, None)
         self.control_url = f"http://127.0.0.1:{port}"
@@ -171,7 +178,7 @@ class Floor:
         return {
             "ca": str(self.authority.path),
             "control": self.control_url,
-            "mirror": self.mirror_url,
+            "mirror": self.mirror_url, "depot": self.depot_url,
             "targets": self.targets(),
         }
 

@@ -23,6 +23,15 @@ export type RunRecord = Schemas["Record"];
 export type RecordServer = Schemas["RecordServer"];
 export type Span = Schemas["Span"];
 export type Repository = Schemas["Repository"];
+export type RepositoryHead = Schemas["RepositoryHead"];
+export type Packing = Schemas["Packing"];
+export type Trim = Schemas["Trim"];
+export type Offer = Schemas["Offer"];
+export type Loss = Schemas["Loss"];
+export type Written = Schemas["Written"];
+export type Arrival = Schemas["Arrival"];
+export type Upload = Schemas["Upload"];
+export type SealState = Schemas["SealState"];
 export type Line = Schemas["Line"];
 export type ReleaseLineData = Schemas["ReleaseLine"];
 export type ReleaseData = Schemas["Release"];
@@ -89,12 +98,23 @@ export async function take<T>(answer: Promise<{ data?: T; error?: unknown; respo
   throw new Refused(told);
 }
 
+/** Send a piece of a file as it is. */
+export async function sendPiece<T>(path: string, piece: Blob, span: string): Promise<T> {
+  const headers = { "X-CSRFToken": token, "Content-Type": "application/octet-stream", "Content-Range": span };
+  const response = await fetch(path, { method: "PUT", body: piece, headers, credentials: "same-origin" });
+  return readAnswer<T>(response);
+}
+
 /** Send a file; openapi-fetch would spell it as JSON. */
 export async function sendFile<T>(path: string, file: File, extra: Record<string, string | File> = {}): Promise<T> {
   const form = new FormData();
   form.set("file", file);
   for (const [name, value] of Object.entries(extra)) form.set(name, value);
   const response = await fetch(path, { method: "POST", body: form, headers: { "X-CSRFToken": token }, credentials: "same-origin" });
+  return readAnswer<T>(response);
+}
+
+async function readAnswer<T>(response: Response): Promise<T> {
   const body: unknown = await response.json().catch(() => null);
   if (response.ok) return body as T;
   throw new Refused(isProblem(body) ? body : { type: "ordnung:error", title: "error", status: response.status, detail: `The server answered ${response.status}.` });

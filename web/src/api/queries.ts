@@ -1,7 +1,7 @@
 import { keepPreviousData, QueryClient, queryOptions } from "@tanstack/react-query";
 
 import { readSpots } from "../floor/spots";
-import { api, type Follow, type Server, setToken, take } from "./client";
+import { api, type Follow, type Server, setToken, take, type Trim } from "./client";
 
 export const client = new QueryClient({
   defaultOptions: { queries: { staleTime: 30_000, refetchOnWindowFocus: false, retry: 1 } },
@@ -65,9 +65,29 @@ export const drift = (filters: Filters, limit: number) =>
   queryOptions({ queryKey: ["drift", filters, limit], placeholderData: keepPreviousData, queryFn: () => take(api.GET("/api/v1/drift", { params: { query: { ...filters, limit } } })) });
 export const review = (filters: Filters) =>
   queryOptions({ queryKey: ["review", filters], placeholderData: keepPreviousData, queryFn: () => take(api.GET("/api/v1/review", { params: { query: filters } })) });
-export const packing = (names: string[]) =>
-  queryOptions({ queryKey: ["packing", ...names], queryFn: () => take(api.POST("/api/v1/packing", { body: { servers: names } })) });
+export interface Wanted { servers: string[]; trims: Trim[]; capacity: number | null; revision: number | null }
+export const packing = (wanted: Wanted) =>
+  queryOptions({ queryKey: ["packing", wanted], placeholderData: keepPreviousData, retry: false, queryFn: () => take(api.POST("/api/v1/packing", { body: wanted })) });
 export const repositories = queryOptions({ queryKey: ["repositories"], queryFn: () => take(api.GET("/api/v1/repositories")) });
+export const repository = (id: number) =>
+  queryOptions({ queryKey: ["repositories", id], queryFn: () => take(api.GET("/api/v1/repositories/{id}", { params: { path: { id } } })) });
+export const stale = (id: number) =>
+  queryOptions({ queryKey: ["stale", id], queryFn: () => take(api.GET("/api/v1/repositories/{id}/stale", { params: { path: { id } } })) });
+export const reaching = (id: number) =>
+  queryOptions({ queryKey: ["reaching", id], queryFn: () => take(api.GET("/api/v1/repositories/{id}/reach", { params: { path: { id } } })) });
+export const fetches = (id: number) =>
+  queryOptions({ queryKey: ["fetches", id], queryFn: () => take(api.GET("/api/v1/repositories/{id}/fetches", { params: { path: { id } } })) });
+export const signatures = (id: number) =>
+  queryOptions({ queryKey: ["repositories", id, "signatures"], retry: false, queryFn: () => take(api.GET("/api/v1/repositories/{id}/signatures", { params: { path: { id } } })) });
+export const contents = (one: number, other: number) =>
+  queryOptions({ queryKey: ["repositories", "compare", one, other], queryFn: () => take(api.GET("/api/v1/repositories/compare", { params: { query: { one, other } } })) });
+export const arrivals = queryOptions({ queryKey: ["repositories", "arrivals"], queryFn: () => take(api.GET("/api/v1/arrivals")) });
+export const seal = queryOptions({ queryKey: ["repositories", "seal"], queryFn: () => take(api.GET("/api/v1/seal")) });
+export const trustedRoots = queryOptions({ queryKey: ["repositories", "roots"], queryFn: () => take(api.GET("/api/v1/trusted-roots")) });
+export const places = queryOptions({ queryKey: ["repositories", "places"], queryFn: () => take(api.GET("/api/v1/fetch-places")) });
+export const store = queryOptions({ queryKey: ["repositories", "store"], queryFn: () => take(api.GET("/api/v1/store")) });
+export const waysBack = (server: string, slot: string) =>
+  queryOptions({ queryKey: ["ways-back", server, slot], retry: false, queryFn: () => take(api.GET("/api/v1/ways-back", { params: { query: { server, slot } } })) });
 export const runs = queryOptions({ queryKey: ["runs"], queryFn: () => take(api.GET("/api/v1/runs")) });
 export const run = (id: number) =>
   queryOptions({ queryKey: ["run", id], queryFn: () => take(api.GET("/api/v1/runs/{id}", { params: { path: { id } } })) });
@@ -79,7 +99,7 @@ export const tape = (id: number, name: string | null) =>
     queryFn: () => take(api.GET("/api/v1/runs/{id}/tape", { params: { path: { id }, query: name ? { server: name } : {} } })),
   });
 
-const JUDGED = ["baseline", "effect", "compared", "drift", "review", "advisories", "line", "packing"];
+const JUDGED = ["baseline", "effect", "compared", "drift", "review", "advisories", "line", "packing", "stale", "reaching", "ways-back"];
 
 /** Which answers an event makes stale. */
 export const STALE: Record<string, string[]> = {
@@ -91,6 +111,7 @@ export const STALE: Record<string, string[]> = {
   sources: ["sources"],
   advisories: ["advisories", "drift"],
   "left-out": ["review", "packing"],
-  repositories: ["repositories", "site", "run"],
+  repositories: ["repositories", "stale", "packing", "ways-back", "site", "run"],
+  fetches: ["fetches"],
   runs: ["runs", "run", "record", "tape", "site", "servers", "floor"],
 };

@@ -45,8 +45,11 @@ function Told({ data }: { data: Package }) {
     <Box role="status" sx={{ fontSize: 13, display: "grid", gap: 0.5, overflowWrap: "anywhere" }}>
       <strong>{data.name}</strong>
       <Box>PLDM header revision {data.revision}, {size(data.size)}, checksums right</Box>
+      {data.generation > 1 && <Box>signed in generation {data.generation}</Box>}
+      {data.trailing > 0 && <Box sx={{ color: ink("pending") }}>{data.trailing} bytes follow the last image</Box>}
       {data.images.map((i) => <Box key={i.version}>carries <Mono>{i.version}</Mono>, active by {i.activations.join(" or ") || "an unknown reset"}</Box>)}
       {data.devices.map((d) => <Box key={d} sx={{ color: "text.secondary" }}>for {d}</Box>)}
+      {data.downstream.map((d) => <Box key={d} sx={{ color: "text.secondary" }}>and, behind it, for {d}</Box>)}
       {data.fits && <Box sx={{ color: ink("done") }}>{data.fits}</Box>}
     </Box>
   );

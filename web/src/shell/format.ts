@@ -2,7 +2,7 @@
 export function size(bytes: number): string {
   if (bytes >= 1e9) return `${(bytes / 1e9).toFixed(2)} GB`;
   if (bytes >= 1e6) return `${(bytes / 1e6).toFixed(1)} MB`;
-  return `${Math.max(1, Math.round(bytes / 1e3))} kB`;
+  return bytes > 0 ? `${Math.max(1, Math.round(bytes / 1e3))} kB` : "0 kB";
 }
 
 /** "4 min", "1 h 20 min"; below a minute in seconds. */
@@ -30,6 +30,9 @@ export function ago(then: string, now: number): string {
 }
 
 export const count = (n: number, word: string): string => `${n} ${word}${n === 1 ? "" : "s"}`;
+
+/** Up to three names as they are, more by their number: "surge-07, -08" / "13 servers, chart-10 and others". */
+export const fewNames = (names: string[]): string => (names.length <= 3 ? foldNames(names) : `${names.length} servers, ${names[0]} and others`);
 
 /** "surge-07, -08" / "surge-01 … -10": equal servers in one row. */
 export function foldNames(names: string[]): string {

@@ -67,6 +67,9 @@ export function Empty({ title, children, act }: { title: string; children: React
   );
 }
 
+/** Out of sight, but read aloud and reached by keys. */
+export const spokenSx = { position: "absolute", width: 1, height: 1, p: 0, m: "-1px", overflow: "hidden", clip: "rect(0 0 0 0)", whiteSpace: "nowrap", border: 0 } as const;
+
 export const tableSx = {
   width: "100%", borderCollapse: "collapse", bgcolor: "background.paper", fontSize: 13.5, lineHeight: 1.35,
   "& th": { textAlign: "left", fontFamily: fonts.title, fontWeight: 600, fontSize: 12.5, color: "text.secondary", px: 1, py: 0.75, borderBottom: `1px solid ${ink("ink")}`, whiteSpace: "nowrap" },

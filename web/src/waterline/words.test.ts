@@ -1,8 +1,6 @@
 import { describe, expect, it } from "vitest";
 
 import type { Cell } from "../api/client";
-import { partsOf } from "../repository/scale";
-import type { Line } from "../api/client";
 import { depth } from "./Glyph";
 import { tellCell, tellServer, VERDICTS } from "./words";
 
@@ -32,14 +30,5 @@ describe("cells in words", () => {
   it("name what is off and nothing else", () => {
     const cells = [cell("bios", "exposed"), cell("controller", "behind"), cell("nic", "level"), cell("drive", "pending")];
     expect(tellServer(cells)).toBe("BIOS, controller, drives (waiting for a reset)");
-  });
-});
-
-describe("the scale bar", () => {
-  it("keeps ways back apart from what goes forward and adds nothing up twice", () => {
-    const line = (kind: string, size: number, ...reasons: string[]): Line => ({ kind, size, reasons }) as Line;
-    const lines = [line("nic", 5, "target"), line("bios", 10, "must stop", "way back"), line("bios", 20, "target"), line("bios", 7, "way back")];
-    expect(partsOf(lines)).toEqual([{ kind: "bios", bytes: 30 }, { kind: "nic", bytes: 5 }, { kind: "way back", bytes: 7 }]);
-    expect(partsOf([])).toEqual([]);
   });
 });

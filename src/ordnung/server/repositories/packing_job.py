@@ -113,10 +113,9 @@ def _remember_places(lines: list[Packed], fetcher: Fetcher, aside: list[tuple[st
     for base in {line.issue.base for line in lines if line.issue.base} | set(lied):
         if base not in known:
             FetchPlace.objects.create(base=base, added_at=now(), added_by="a catalog")
-        values: dict[str, Any] = {"answered_at": now()} if base not in lied else {}
         if base in lied:
-            values = {"aside": lied[base], "aside_at": now()}
-        FetchPlace.objects.filter(base=base).update(**values)
+            FetchPlace.objects.filter(base=base).update(aside=lied[base], aside_at=now())
+    FetchPlace.objects.filter(base__in=fetcher.answered).update(answered_at=now())
 
 
 def _store_line(work: Work, row: Repository, state: PackedState, moved: int) -> None:

@@ -182,7 +182,7 @@ def order(plan: Plan, name: str, capacity: int | None, person: str, after: Repos
     if too_large:
         raise Problem("too-large", f"{too_large}. Choose a larger medium or trim it.", field="capacity")
     servers = sorted({name for line in packed for name in line.servers})
-    title = name or f"{len(servers)} servers, {now():%d %b %Y}"
+    title = name or f"{len(servers)} server{'' if len(servers) == 1 else 's'}, {now():%d %b %Y}"
     gone = [line for line in plan.lines if line.trimmed]
     values: dict[str, Any] = {"series": after.series, "edition": next_edition(after)} if after else {}
     with transaction.atomic():

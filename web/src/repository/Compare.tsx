@@ -1,0 +1,34 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import { useQuery } from "@tanstack/react-query";
+
+import { contents } from "../api/queries";
+import { count, size } from "../shell/format";
+import { Mono, tableSx, Tag, Title, Trouble } from "../shell/parts";
+import { ink } from "../theme/theme";
+
+const TONE = { added: "done", dropped: "deep", "other bytes": "pending" } as const;
+
+/** What changed from one repository to another. */
+export function Compare({ one, other, close }: { one: number; other: number; close: () => void }) {
+  const { data, error } = useQuery(contents(one, other));
+  if (error) return <Trouble>{error.message}</Trouble>;
+  if (!data) return null;
+  return (
+    <>
+      <Box sx={{ display: "flex", gap: 1.5, alignItems: "baseline", mb: 0.5, flexWrap: "wrap" }}>
+        <Title>From {data.one} to {data.other}</Title>
+        <Box sx={{ ml: "auto" }}><Button variant="outlined" onClick={close}>Back to the list</Button></Box>
+      </Box>
+      <Box role="status" sx={{ color: "text.secondary", mb: 1.25 }}>
+        {data.changes.length === 0 ? "They hold the same payloads." : <>{count(data.changes.length, "payload")} differ, {count(data.same, "payload")} are the same; to bring the first up to the second, <Mono>{size(data.added_bytes)}</Mono> have to be carried.</>}
+      </Box>
+      {data.changes.length > 0 && (
+        <Box component="table" aria-label="Differences" sx={{ ...tableSx, border: `1px solid ${ink("ink")}`, maxWidth: 760 }}>
+          <thead><tr><th scope="col">Change</th><th scope="col">Product</th><th scope="col">Version</th><th scope="col" className="n">Size</th></tr></thead>
+          <tbody>{data.changes.map((c) => <tr key={`${c.change} ${c.name} ${c.version}`}><td><Tag tone={TONE[c.change]}>{c.change}</Tag></td><td>{c.name}</td><td><Mono>{c.version}</Mono></td><td className="n">{size(c.size)}</td></tr>)}</tbody>
+        </Box>
+      )}
+    </>
+  );
+}
