@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import io
 import json
+import re
 import sys
 
 import pytest
@@ -90,6 +91,79 @@ def test_a_repository_is_built_checked_and_refused_when_altered(floor, tmp_path)
     assert code == 1 and victim.name in err and "altered" in err
 
 
+def build(floor, tmp_path, output, *more):
+    """A repository for surge-07, from the stand-ins' mirror."""
+    common = ["--ca", floor.ca, "--store", tmp_path / "store", "--keys", tmp_path / "keys", "-o", output]
+    told = run(
+        "repository", "build", "--readings", floor.readings, *floor.catalogs, "--server", "surge-07", *common, *more,
+        ORDNUNG_KEY_SECRET="s",
+    )  # fmt: skip
+    assert told[0] == 0, told[2]
+    return told
+
+
+def test_a_repository_goes_out_as_any_shape_and_in_again(floor, tmp_path):
+    build(floor, tmp_path, tmp_path / "one.tar.zst", "--as", "tar.zst")
+    code, out, _ = build(floor, tmp_path, tmp_path / "two.iso", "--as", "iso", "--leave-out", "kind=drive", "--json")
+    assert code == 0 and json.loads(out)["written"][0]["sha256"]
+    code, out, _ = run("repository", "diff", tmp_path / "one.tar.zst", tmp_path / "two.iso", "--json")
+    changes = json.loads(out)["changes"]
+    assert code == 1 and {c["change"] for c in changes} == {"dropped"} and all("Brevik" in c["name"] for c in changes)
+    code, out, _ = run("repository", "carry-in", tmp_path / "one.tar.zst", "--store", tmp_path / "far", "-o", tmp_path / "documents", "--json")  # fmt: skip
+    assert code == 0 and json.loads(out)["waiting"] == [] and list((tmp_path / "documents" / "catalogs").iterdir())
+    code, out, _ = run("repository", "fsck", "--store", tmp_path / "far")
+    assert code == 0 and "0 that nobody holds" in out
+    victim = next(p for p in (tmp_path / "far" / "content").rglob("*") if p.is_file())
+    victim.chmod(0o644)
+    victim.write_bytes(b"!")
+    code, _, err = run("repository", "fsck", "--store", tmp_path / "far", "--repair")
+    assert code == 1 and f"altered: {victim.name}" in err
+    assert run("repository", "fsck", "--store", tmp_path / "far")[0] == 0
+
+
+def test_a_repository_is_spread_over_media_and_says_what_a_trim_costs(floor, tmp_path):
+    _, _, err = build(
+        floor, tmp_path, tmp_path / "part.tar", "--as", "tar", "--medium", "4600000", "--leave-out", "kind=drive"
+    )
+    assert "stays (its target" in err
+    places = sorted(tmp_path.glob("part-*-of-*.tar"))
+    assert len(places) > 1 and all(p.stat().st_size < 4_700_000 for p in places)
+    for number, place in enumerate(places, start=1):
+        code, out, _ = run("repository", "carry-in", place, "--store", tmp_path / "far")
+        assert code == 0 and ("still to come" in out) == (number < len(places))
+
+
+@pytest.mark.parametrize(
+    ("arguments", "told"),
+    [
+        (["--leave-out", "colour=red"], "write one of kind, product"), (["--medium", "floppy"], "bytes, or one of cd, dvd"),
+        (["--medium", "100000"], "doesn't fit|the medium takes"),
+    ],
+)  # fmt: skip
+def test_wishes_that_make_no_sense_are_refused(floor, tmp_path, arguments, told):
+    code, _, err = run(
+        "repository", "build", "--readings", floor.readings, *floor.catalogs, "--server", "surge-07", "--ca", floor.ca,
+        "--store", tmp_path / "s", "--keys", tmp_path / "k", "-o", tmp_path / "o", *arguments, ORDNUNG_KEY_SECRET="s",
+    )  # fmt: skip
+    assert code in (1, 2) and re.search(told, err)
+
+
+def test_a_key_elsewhere_signs_a_root(floor, tmp_path):
+    code, out, _ = run("seal", "key", "-o", tmp_path / "far.pem", ORDNUNG_KEY_SECRET="far")
+    assert code == 0 and re.fullmatch(r"[0-9a-f]{64}\n", out) and (tmp_path / "far.pem").stat().st_mode & 0o077 == 0
+    assert run("seal", "key", "-o", tmp_path / "far.pem", ORDNUNG_KEY_SECRET="far")[0] == 2
+    build(floor, tmp_path, tmp_path / "out")
+    root = tmp_path / "out" / "metadata" / "1.root.json"
+    arguments = ["seal", "sign", root, "--key", tmp_path / "far.pem", "-o", tmp_path / "signed.json", "--yes"]
+    code, out, _ = run(*arguments, ORDNUNG_KEY_SECRET="far")
+    assert code == 0 and "root metadata, version 1" in out
+    assert len(json.loads((tmp_path / "signed.json").read_text())["signatures"]) == 2
+    code, _, err = run(*arguments, ORDNUNG_KEY_SECRET="wrong")
+    assert code == 1 and "another password" in err
+    code, _, err = run("seal", "sign", floor.readings, *arguments[3:], ORDNUNG_KEY_SECRET="far")
+    assert code == 1 and "no metadata to be signed" in err
+
+
 def test_a_lying_mirror_leaves_nothing_sealed(floor, tmp_path):
     floor.floor.mirror.faults["tessaly/r9/raid-7.18.0.pldm"] = "altered"
     try:
@@ -118,6 +192,11 @@ def test_packages(floor, mirror_folder, tmp_path):
     bad.write_bytes(good.read_bytes()[:-1] + b"!")
     code, _, err = run("package", "show", bad)
     assert code == 1 and "PLDMFWPackagePayloadChecksum" in err
+    assert run("package", "check", bad)[0] == 1
+    code, out, _ = run("package", "check", good)
+    assert code == 0 and "is whole: 1 image, signature generation 1" in out
+    code, out, _ = run("package", "show", good)
+    assert code == 0 and "PCI vendor ffe2" in out
     check = ["package", "check", good, *floor.catalogs, "--release", "3.2.0", "--product", "corvane.reed14.bios"]
     code, _, err = run(*check)
     assert code == 1 and "the package is for TSY-R9, not for Reed 14 BIOS" in err

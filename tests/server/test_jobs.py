@@ -14,6 +14,7 @@ from ordnung.server.catalogs.bring_in import bring_in
 from ordnung.server.engine import claim, left_over
 from ordnung.server.fleet.models import Group, Reading, Server
 from ordnung.server.jobs import Shop, jobs
+from ordnung.server.repositories.fetch_log import FetchLog
 from ordnung.server.repositories.models import Repository
 from ordnung.server.repositories.payloads import open_store
 from ordnung.server.runs.models import Run, RunServer, TapeEntry
@@ -53,11 +54,13 @@ class SiteUnderTest:
     async def work(self) -> Work:
         """Let the engine do what was asked for; the last work."""
         async with Client(self.live.ca) as client:
-            payloads = PayloadServer(await sync_to_async(open_store)(), b"s")
+            log = FetchLog()
+            payloads = PayloadServer(await sync_to_async(open_store)(), b"s", log.told)
             await payloads.start("127.20.100.2", 0, self.live.floor.authority.issue("127.20.100.2", "payloads"))
             for work in await sync_to_async(claim)():
                 await jobs[work.kind](work, Shop(RedfishControllers(client), payloads))
             await payloads.stop()
+            await log.settle()
         return await Work.objects.order_by("-pk").afirst()
 
     async def ask(self, path, body=None) -> Work:

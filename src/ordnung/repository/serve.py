@@ -16,6 +16,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from aiohttp import web
+from aiohttp.abc import AbstractStreamWriter
 
 from ordnung.repository.store import ContentStore
 
@@ -42,6 +43,24 @@ class _Door:
     run: str
     server: str
     sums: frozenset[str]
+
+
+class _Told(web.FileResponse):
+    """A file that says how its sending ended."""
+
+    def __init__(self, path: Path, *, headers: dict[str, str], tell: Callable[[web.FileResponse, bool], None]) -> None:
+        super().__init__(path, headers=headers)
+        self._tell_end = tell
+
+    async def prepare(self, request: web.BaseRequest) -> AbstractStreamWriter | None:
+        """Send it."""
+        whole = False
+        try:
+            writer = await super().prepare(request)
+            whole = True
+        finally:
+            self._tell_end(self, whole)
+        return writer
 
 
 class PayloadServer:
@@ -124,14 +143,11 @@ class PayloadServer:
         if door is None or sha256 not in door.sums or not self.store.has(sha256):
             raise web.HTTPNotFound(text="not here\n")
         headers = {"Content-Type": "application/octet-stream", "Cache-Control": "no-store"}
-        answer = web.FileResponse(self.store.path(sha256), headers=headers)
-        whole = False
-        try:
-            await answer.prepare(request)  # sends everything
-            whole = True
-        finally:
-            self._tell(request, answer, door, sha256, whole)
-        return answer
+        return _Told(
+            self.store.path(sha256),
+            headers=headers,
+            tell=lambda answer, whole: self._tell(request, answer, door, sha256, whole),
+        )
 
     def _tell(self, request: web.Request, answer: web.FileResponse, door: _Door, sha256: str, whole: bool) -> None:
         if self.on_fetched is None or request.method != "GET" or answer.status not in (200, 206):

@@ -74,7 +74,8 @@ async def carry_out(work: Work, shop: Shop) -> None:
 
 async def serve(stopped: asyncio.Event) -> None:
     """Take up work until told to stop."""
-    payloads = PayloadServer(open_store(), derive("payload paths"), FetchLog().told)
+    fetches = FetchLog()
+    payloads = PayloadServer(open_store(), derive("payload paths"), fetches.told)
     if settings.PAYLOAD_CERTIFICATE:
         await payloads.start(settings.PAYLOAD_ADDRESS, settings.PAYLOAD_PORT, Path(settings.PAYLOAD_CERTIFICATE))
     async with Client(settings.CA) as client:
@@ -92,6 +93,7 @@ async def serve(stopped: asyncio.Event) -> None:
             task.cancel()
         await asyncio.gather(*tasks, return_exceptions=True)
     await payloads.stop()
+    await fetches.settle()
 
 
 async def _main() -> None:

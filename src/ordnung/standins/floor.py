@@ -178,7 +178,8 @@ class Floor:
         return {
             "ca": str(self.authority.path),
             "control": self.control_url,
-            "mirror": self.mirror_url, "depot": self.depot_url,
+            "mirror": self.mirror_url,
+            "depot": self.depot_url,
             "targets": self.targets(),
         }
 

@@ -24,6 +24,10 @@ class FetchLog:
         self._tasks.add(task)
         task.add_done_callback(self._tasks.discard)
 
+    async def settle(self) -> None:
+        """Wait until everything told is stored."""
+        await asyncio.gather(*self._tasks)
+
 
 def _store(fetched: Fetched) -> None:
     PayloadFetch.objects.create(
