@@ -9,6 +9,7 @@ from bench.baseline import SERVERS as DRAFTED
 from bench.drift import COMPONENTS, bench_drift
 from bench.lists import SERVERS as LISTED
 from bench.lists import bench_lists
+from bench.repository import GB, bench_repository
 from bench.survey import BOUND_GB, SERVERS, SERVICE_MS, bench_survey
 
 
@@ -30,6 +31,12 @@ def main() -> int:
     print(f"  while it is edited on: {draft.again:.2f}; judging every server anew takes {draft.anew:.0f} times as long")
     bare, share = bench_bring_in()
     print(f"reading a catalog of {RELEASES} releases / the same as bare JSON: {bare:.1f}; / one second: {share:.2f}")
+    repository = bench_repository()
+    print(f"a repository of {GB:.1f} GB, as a part of the speed of cp, sync and sha256sum on the same bytes:")
+    print(f"  built as a folder: {repository.build:.2f}, as an archive: {repository.archive:.2f}")
+    print(f"  carried in from the archive (verified, then stored): {repository.carry:.2f}")
+    print(f"  checked, as a part of the speed of sha256sum: {repository.check:.2f}")
+    print(f"  memory grown over all of this / 100 MB: {repository.grew_mb / 100:.2f}")
     print(f"lists of {LISTED} servers with 34 components each, p95 / the tenth of a second that is promised:")
     for path, (queries, share) in bench_lists().items():
         print(f"  {path}: {share:.2f}, {queries} queries")

@@ -1,13 +1,25 @@
-"""One Chromium for all journeys of a module."""
+"""One Chromium for all journeys of a module; one demo whose servers were read, for the modules that need no other."""
 
 from __future__ import annotations
 
 import pytest
 
 from tests.journeys.browser import open_browser
+from tests.journeys.site import Api, Demo
 
 
 @pytest.fixture(scope="module")
 def browser():
     with open_browser() as found:
         yield found
+
+
+@pytest.fixture(scope="session")
+def read_demo(tmp_path_factory):
+    """Started once for all files of a worker that ask for it (``tests/conftest.py`` keeps them on one)."""
+    found = Demo(tmp_path_factory.mktemp("demo"))
+    api = Api(found.web, found.password)
+    api.post("surveys", {})
+    api.wait_for_work()
+    yield found
+    assert found.stop() == 0, found.log.read_text()

@@ -10,7 +10,7 @@ from playwright.sync_api import expect
 
 from ordnung.standins.publishing import signing_key
 from tests.journeys.browser import open_page, sign_in
-from tests.journeys.site import Api, Demo, control
+from tests.journeys.site import control
 
 pytestmark = pytest.mark.journey
 LONG = 60_000
@@ -18,13 +18,8 @@ HEATH = "Corvane Heath 24"
 
 
 @pytest.fixture(scope="module")
-def demo(tmp_path_factory):
-    found = Demo(tmp_path_factory.mktemp("demo"))
-    api = Api(found.web, found.password)
-    api.post("surveys", {})
-    api.wait_for_work()
-    yield found
-    assert found.stop() == 0, found.log.read_text()
+def demo(read_demo):
+    return read_demo
 
 
 @pytest.fixture

@@ -2,21 +2,19 @@
 
 from __future__ import annotations
 
-import json
 import re
-from pathlib import Path
 
 import pytest
 from playwright.sync_api import Page, expect
 
 from ordnung.standins.hardware import writes_of
+from tests.journeys.axe import check_axe
 from tests.journeys.browser import open_page
 from tests.journeys.browser import sign_in as enter
 from tests.journeys.site import Api, Demo, control, read_log, wait_until
 
 pytestmark = pytest.mark.journey
 LONG = 120_000
-AXE = Path(__file__).parents[2] / "web" / "node_modules" / "axe-core" / "axe.min.js"
 
 
 @pytest.fixture(scope="module")
@@ -38,18 +36,6 @@ def sign_in(page: Page, demo: Demo, path: str = "/") -> None:
 
 def go(page: Page, place: str) -> None:
     page.get_by_role("navigation", name="Places").get_by_role("link", name=place).click()
-
-
-WHOLE = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa"]
-
-
-def check_axe(page: Page, scheme: str) -> None:
-    """No violations of the standard rules on what is shown now; another scheme can differ in contrast only."""
-    page.evaluate(AXE.read_text())
-    only = {"type": "tag", "values": WHOLE} if scheme == "light" else {"type": "rule", "values": ["color-contrast"]}
-    found = page.evaluate("only => axe.run(document, {runOnly: only})", only)
-    told = [(v["id"], [n["html"][:160] for n in v["nodes"][:3]]) for v in found["violations"]]
-    assert told == [], json.dumps(told, indent=1)
 
 
 def test_1_the_whole_way(page, demo):
@@ -84,7 +70,8 @@ def test_1_the_whole_way(page, demo):
     page.get_by_role("button", name="See what would be packed").click()
     page.get_by_role("button", name="Pack and seal").click()
     page.get_by_role("button", name="Check it end to end").click(timeout=LONG)
-    expect(page.get_by_text("every signature and checksum right")).to_be_visible()
+    side = page.get_by_role("complementary", name="Repository: details")
+    expect(side.get_by_text("every signature and checksum right")).to_be_visible(timeout=LONG)
 
     go(page, "Run sheet")
     page.get_by_role("button", name=re.compile("^Plan a run for")).click()

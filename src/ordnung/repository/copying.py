@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 import os
-from collections.abc import Callable
+import queue
+import threading
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import BinaryIO
 
@@ -31,6 +34,40 @@ def copy_hashed(source: BinaryIO, target: BinaryIO | None, told: Told = silent) 
         size += count
         told(count)
     return digest.hexdigest(), size
+
+
+AHEAD = 4
+"""So many pieces are read while one is being written."""
+
+
+def read_ahead(pieces: Iterator[bytes]) -> Iterator[bytes]:
+    """The same pieces, read and hashed in a thread of their own while the ones before are written."""
+    line: queue.Queue[bytes | BaseException | None] = queue.Queue(AHEAD)
+    given_up = threading.Event()
+
+    def read() -> None:
+        last: BaseException | None = None
+        try:
+            for piece in pieces:
+                if given_up.is_set():
+                    return
+                line.put(piece)
+        except BaseException as error:
+            last = error
+        line.put(last)
+
+    reader = threading.Thread(target=read, daemon=True)
+    reader.start()
+    try:
+        while isinstance(piece := line.get(), bytes):
+            yield piece
+        if piece is not None:
+            raise piece
+    finally:
+        given_up.set()
+        while reader.is_alive():
+            with contextlib.suppress(queue.Empty):
+                line.get(timeout=0.05)
 
 
 def _write_all(target: BinaryIO, piece: memoryview) -> None:

@@ -26,6 +26,7 @@ from ordnung.repository.copying import (
     Told,
     copy_hashed,
     digest_of,
+    read_ahead,
     silent,
     sync_file,
     sync_folder,
@@ -212,7 +213,7 @@ def _add_member(carrier: Carrier, name: str, out: _Hashed, told: Told, *, packed
                 yield piece
         yield bytes(-info.size % tarfile.BLOCKSIZE)
 
-    _append(out, pieces(), packed=packed)
+    _append(out, read_ahead(pieces()), packed=packed)
     _refuse_altered(name, found.hexdigest(), expected)
 
 

@@ -1,0 +1,20 @@
+"""The accessibility check that journeys make on what is shown."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+from playwright.sync_api import Page
+
+AXE = Path(__file__).parents[2] / "web" / "node_modules" / "axe-core" / "axe.min.js"
+WHOLE = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa"]
+
+
+def check_axe(page: Page, scheme: str) -> None:
+    """No violations of the standard rules on what is shown now; another scheme can differ in contrast only."""
+    page.evaluate(AXE.read_text())
+    only = {"type": "tag", "values": WHOLE} if scheme == "light" else {"type": "rule", "values": ["color-contrast"]}
+    found = page.evaluate("only => axe.run(document, {runOnly: only})", only)
+    told = [(v["id"], [n["html"][:160] for n in v["nodes"][:3]]) for v in found["violations"]]
+    assert told == [], json.dumps(told, indent=1)
