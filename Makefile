@@ -46,7 +46,7 @@ check: setup
 	$(PY) -m tests.api_contract
 
 test: setup /usr/bin/chromium check
-	$(PY) -m pytest -n 2 --dist loadgroup --no-loadscope-reorder tests/journeys tests
+	$(PY) -m pytest -n 2 --dist loadfile --no-loadscope-reorder tests/journeys tests
 
 fix: setup
 	$(PY) -m ruff check --fix src tests bench

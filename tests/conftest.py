@@ -20,16 +20,6 @@ os.environ.setdefault("ORDNUNG_SIGN_IN_RATE", "1000/min")
 for name in ("HTTP_PROXY", "HTTPS_PROXY", "http_proxy", "https_proxy", "ALL_PROXY"):
     os.environ.pop(name, None)
 
-TOGETHER = {"test_baseline_and_drift.py": "read demo", "test_repository.py": "read demo"}
-"""Files that share something expensive stay on one worker; every other file is a group of its own."""
-
-
-def pytest_collection_modifyitems(items):
-    """Whole files go to one worker (``--dist loadgroup``): their fixtures are made once."""
-    for item in items:
-        item.add_marker(pytest.mark.xdist_group(TOGETHER.get(item.path.name, str(item.path))))
-
-
 quiet = [HealthCheck.too_slow, HealthCheck.data_too_large]
 settings.register_profile("quick", max_examples=60, deadline=None, suppress_health_check=quiet)
 settings.register_profile("soak", max_examples=3000, deadline=None, suppress_health_check=quiet)

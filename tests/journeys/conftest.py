@@ -1,4 +1,4 @@
-"""One Chromium for all journeys of a module; one demo whose servers were read, for the modules that need no other."""
+"""One Chromium for all journeys of a module, and a demo whose servers were read, for those that need no other."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ def browser():
 
 @pytest.fixture(scope="session")
 def read_demo(tmp_path_factory):
-    """Started once for all files of a worker that ask for it (``tests/conftest.py`` keeps them on one)."""
+    """Started once for all that ask for it."""
     found = Demo(tmp_path_factory.mktemp("demo"))
     api = Api(found.web, found.password)
     api.post("surveys", {})

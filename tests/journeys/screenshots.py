@@ -67,12 +67,7 @@ def tour(page: Page, web: str, people: dict[str, str]) -> None:
     shoot(page, "baseline")
     page.get_by_role("button", name="Drop the draft").click()
     page.get_by_role("heading", name="r2 holds").wait_for()
-    page.goto(f"{web}/repository?new=1&servers={K1}")
-    page.get_by_role("button", name="Pack and seal").click()
-    expect(page.get_by_role("button", name="Check it end to end")).to_be_visible(timeout=FAR)
-    page.get_by_role("button", name="Check it end to end").click()
-    page.get_by_text("every signature and checksum right").wait_for()
-    shoot(page, "repository")
+    repositories(page, web, people)
     page.goto(f"{web}/run-sheet?new=1&servers={K1}")
     page.get_by_role("button", name="Plan a run for").click()
     page.get_by_role("button", name="Start: update").wait_for()
@@ -87,6 +82,36 @@ def tour(page: Page, web: str, people: dict[str, str]) -> None:
     page.get_by_role("link", name="Open its record").click()
     page.get_by_role("table", name="Before and after").wait_for()
     shoot(page, "record")
+
+
+def repositories(page: Page, web: str, people: dict[str, str]) -> None:
+    """Trims against a medium; a sealed repository written out; one carried in, and an altered copy refused."""
+    api = Api(web, people["technician"])
+    trims = "kind:raid%7Cpayload:corvane.reed14.bios%202.4.1"
+    page.goto(f"{web}/repository?new=1&side=supply&medium=30000000&trim={trims}&servers={K1}")
+    page.get_by_role("status", name="What the servers lose").wait_for()
+    shoot(page, "repository-trims")
+    side = page.get_by_role("complementary", name="Repository: details")
+    page.goto(f"{web}/repository?new=1&servers={K1}")
+    page.get_by_role("textbox", name="Name").fill("Kelp K1, November")
+    page.get_by_role("button", name="Pack and seal").click()
+    side.get_by_role("button", name="Check it end to end").click(timeout=FAR)
+    side.get_by_text("every signature and checksum right").wait_for(timeout=FAR)
+    side.get_by_role("button", name="Write it out").click()
+    side.get_by_role("link", name=re.compile("^Download")).wait_for(timeout=FAR)
+    shoot(page, "repository")
+    written = Path(api.get(f"repositories/{api.get('repositories')[0]['id']}")["written"][0]["place"])
+    incoming = written.parents[1] / "incoming"
+    raw = bytearray(written.read_bytes())
+    (incoming / "stick.tar").write_bytes(raw)
+    raw[len(raw) // 2] ^= 1
+    (incoming / "found-in-a-drawer.tar").write_bytes(raw)
+    for name in ("found-in-a-drawer.tar", "stick.tar"):
+        api.post("arrivals", {"place": str(incoming / name)})
+        api.wait_for_work()
+    page.goto(f"{web}/repository?in=1&side=holders")
+    page.get_by_text("carried in", exact=True).wait_for(timeout=FAR)
+    shoot(page, "repository-carry-in")
 
 
 def adding(page: Page, web: str, people: dict[str, str]) -> None:

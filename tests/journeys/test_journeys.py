@@ -94,7 +94,7 @@ def test_1_the_whole_way(page, demo):
     page.get_by_role("button", name="Start: update 1 server now").click()
     expect(page.get_by_role("heading", name="Ended, 1 of 1 servers done")).to_be_visible(timeout=LONG)
     page.get_by_role("link", name="Open its record").click()
-    expect(page.get_by_text("1 of 1")).to_be_visible()
+    expect(page.get_by_text("1 of 1", exact=True)).to_be_visible()
     expect(page.get_by_text("put back").first).to_be_visible()
     go(page, "Floor")
     page.get_by_role("button", name="Show as table").click()
@@ -182,6 +182,7 @@ def test_4_bad_files_are_refused_in_clear_sentences(page, demo, tmp_path):
     expect(page.get_by_text("Corvane 2026-11")).to_be_visible()
 
     go(page, "Repository")
+    page.get_by_role("button", name="Supply").click()
     package = mirror / "tessaly" / "r9" / "raid-7.18.0.pldm"
     spoiled = tmp_path / "spoiled.pldm"
     spoiled.write_bytes(package.read_bytes()[:-1] + b"!")
@@ -225,7 +226,8 @@ def test_5_controllers_that_cannot_be_read_say_why_and_recover(page, demo):
 def test_6_a_payload_that_lies_stops_the_packing(demo):
     api = Api(demo.web, demo.password)
     path = "tessaly/r9/raid-7.16.1.pldm"
-    control(demo.control, "/mirror/faults", {"path": path, "kind": "altered"})
+    for mirror in ("mirror", "depot"):
+        control(demo.control, "/mirror/faults", {"path": path, "kind": "altered", "mirror": mirror})
     sealed = [r for r in api.get("repositories") if r["state"] == "sealed"]
     store = demo.folder / "home" / "site" / "payloads" / "content"
     lines = api.get(f"repositories/{sealed[0]['id']}")["lines"]
@@ -236,7 +238,8 @@ def test_6_a_payload_that_lies_stops_the_packing(demo):
     told = api.get(f"repositories/{made['id']}")
     assert work["state"] == "failed" and told["state"] == "incomplete"
     assert "Tessaly R9 RAID 7.16.1" in told["message"] and "nothing was sealed" in told["message"]
-    control(demo.control, "/mirror/faults", {"path": path})
+    for mirror in ("mirror", "depot"):
+        control(demo.control, "/mirror/faults", {"path": path, "mirror": mirror})
     api.post("repositories", {"servers": ["surge-03"]})
     assert api.wait_for_work()["state"] == "done"
 

@@ -247,3 +247,43 @@ def test_killed_at_any_moment_the_store_is_sound(tmp_path, after_ms):
     assert after.is_sound and after.loose == () and after.missing == report.missing
     assert {s for _, s in after.missing} | set(store.sums()) == held
     assert all(len(name) == 64 or name.endswith(".tmp") for name in after.partial)
+
+
+FETCH = """
+import asyncio, hashlib, sys
+from pathlib import Path
+from ordnung.core.catalog import Payload
+from ordnung.repository import ContentStore, Fetcher
+folder, store = Path(sys.argv[1]), ContentStore(Path(sys.argv[2]))
+paths = sorted(folder.glob("*.pldm"))
+wanted = [Payload(path=p.name, size=p.stat().st_size, sha256=p.stem) for p in paths]
+store.hold("repository-1", [p.sha256 for p in wanted])
+async def fetch():
+    async with Fetcher(store, None, [folder]) as fetcher:
+        print("go", flush=True)
+        await asyncio.gather(*(fetcher.fetch(folder.as_uri() + "/", p, lambda n: None) for p in wanted))
+asyncio.run(fetch())
+"""
+
+
+def test_killed_while_fetching_it_goes_on_and_loses_nothing(tmp_path):
+    folder = tmp_path / "mirror"
+    folder.mkdir()
+    for number in range(12):
+        raw = bytes([number]) * 3_000_000
+        (folder / f"{hashlib.sha256(raw).hexdigest()}.pldm").write_bytes(raw)
+    command = [sys.executable, "-c", FETCH, str(folder), str(tmp_path / "store")]
+    store = ContentStore(tmp_path / "store")
+    for after_ms in (2, 12, 30, 60):
+        process = subprocess.Popen(command, stdout=subprocess.PIPE, cwd=Path(__file__).parents[2])
+        assert process.stdout is not None
+        process.stdout.readline()
+        time.sleep(after_ms / 1000)  # not waiting for anything: it chooses the moment of the kill
+        process.kill()
+        process.wait()
+        process.stdout.close()
+        assert look_over(store).is_sound
+        store.collect()  # what is waited for stays, half collected or whole
+    subprocess.run(command, check=True, capture_output=True, cwd=Path(__file__).parents[2])
+    report = look_over(store)
+    assert report.is_sound and report.files == 12 and report.missing == () and report.loose == ()

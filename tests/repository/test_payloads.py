@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import hashlib
 import ssl
 
@@ -172,3 +173,76 @@ def test_the_mirror_is_the_same_each_time(tmp_path):
         makers.ISSUES = old
     one, two = (sorted((tmp_path / n).rglob("*.pldm")) for n in ("a", "b"))
     assert [p.read_bytes() for p in one] == [p.read_bytes() for p in two] != []
+
+
+def test_a_makers_signature_is_asked_for_where_its_key_is_trusted(catalogs):
+    from ordnung.repository import check_payload_signature
+    from ordnung.standins.publishing import public_key
+
+    payload = product(catalogs, "corvane.reed14.bios").find("3.2.0").payload
+    corvane, other = bytes.fromhex(public_key("Corvane")), bytes.fromhex(public_key("Quorrin"))
+    assert payload.generation == 2 and len(payload.signature) == 128
+    assert check_payload_signature(payload, "bios", {"key 2025": corvane, "old": other}) == "key 2025"
+    assert check_payload_signature(payload, "bios", {}) == "", "no key is trusted: nothing to compare with"
+    unsigned = product(catalogs, "quorrin.q25").find("24.2.8").payload
+    assert check_payload_signature(unsigned, "nic", {"key": other}) == ""
+    with pytest.raises(RepositoryError) as caught:
+        check_payload_signature(payload, "bios 3.2.0", {"other": other})
+    assert caught.value.code == "unsigned" and "by none of other" in caught.value.what
+
+
+def test_a_package_of_another_signature_generation_is_refused(mirror_folder, catalogs):
+    import dataclasses
+
+    bios = product(catalogs, "corvane.reed14.bios")
+    path = "corvane/reed14/bios/bios-3.2.0.pldm"
+    check_identity(mirror_folder / path, bios, "3.2.0", path)
+    lying = tuple(
+        dataclasses.replace(r, payload=dataclasses.replace(r.payload, generation=1)) if r.version == "3.2.0" else r
+        for r in bios.releases
+    )
+    with pytest.raises(RepositoryError, match="signed in generation 2, the catalog says 1"):
+        check_identity(mirror_folder / path, dataclasses.replace(bios, releases=lying), "3.2.0", path)
+
+
+def test_an_opaque_file_is_what_its_catalog_says_and_nothing_more(tmp_path, catalogs):
+    import dataclasses
+
+    bios = product(catalogs, "corvane.reed14.bios")
+    opaque = tuple(dataclasses.replace(r, payload=dataclasses.replace(r.payload, form="opaque")) for r in bios.releases)
+    (tmp_path / "blob.bin").write_bytes(b"\x7fELF, or whatever it is")
+    assert check_identity(tmp_path / "blob.bin", dataclasses.replace(bios, releases=opaque), "3.2.0", "blob") is None
+    with pytest.raises(RepositoryError, match="not a PLDM firmware package"):
+        check_identity(tmp_path / "blob.bin", bios, "3.2.0", "blob")
+
+
+async def test_a_rack_fetches_at_once_over_both_protocols_and_each_is_told(live, store):
+    raw = bytes(range(256)) * 4000
+    sha256 = put(store, raw)
+    told = []
+    server = PayloadServer(store, b"secret", told.append)
+    await server.start("127.20.100.2", 0, live.floor.authority.issue("127.20.100.2", "payloads"))
+    context = ssl.create_default_context(cafile=live.ca)
+    servers = [f"surge-{n:02}" for n in range(1, 25)]
+    server.allow("7", servers, [sha256])
+    try:
+        async with aiohttp.ClientSession() as http:
+
+            async def get(name, protocol, **headers):
+                uri = server.uri("7", name, sha256, protocol)
+                async with http.get(uri, ssl=context, headers=headers) as answer:
+                    return answer.status, await answer.read(), answer.headers.get("ETag")
+
+            found = await asyncio.gather(*(get(n, ("HTTPS", "HTTP")[i % 2]) for i, n in enumerate(servers)))
+            assert {(status, body) for status, body, _ in found} == {(200, raw)}
+            assert {(f.server, f.protocol, f.bytes, f.whole) for f in told} == {
+                (n, ("HTTPS", "HTTP")[i % 2], len(raw), True) for i, n in enumerate(servers)
+            }
+            tag = found[0][2]
+            assert (await get("surge-01", "HTTPS", **{"If-None-Match": tag}))[0] == 304
+            assert (await get("surge-01", "HTTP", Range="bytes=5-9"))[:2] == (206, raw[5:10])
+            assert (told[-1].start, told[-1].bytes) == (5, 5) and len(told) == 25
+            async with http.get(server.uri("7", "surge-99", sha256, "HTTP")) as answer:
+                assert answer.status == 404, "a server that is not in the run has no path"
+    finally:
+        await server.stop()

@@ -19,8 +19,9 @@ from ordnung.server import house
 from ordnung.server.baselines.models import Revision
 from ordnung.server.catalogs.models import CatalogIssue
 from ordnung.server.repositories import payloads
-from ordnung.server.repositories.models import Arrival, PayloadFetch, Repository, TrustedRoot, WrittenOut
+from ordnung.server.repositories.models import Arrival, PayloadFetch, Repository, TrustedRoot, Upload, WrittenOut
 from ordnung.server.work.models import Work
+from ordnung.standins.faults import Fault
 from tests.server.test_jobs import SiteUnderTest, site
 
 pytestmark = pytest.mark.django_db(transaction=True)
@@ -267,6 +268,9 @@ async def test_a_file_is_sent_in_pieces_and_gone_on_with(desk, settings, tmp_pat
     await Repository.objects.all().adelete()
     _, arrival = await desk.carry(upload=begun["id"])
     assert (arrival["state"], arrival["name"]) == ("done", "x.tar")
+    assert not list((settings.HOME / "uploads").iterdir()) and not await Upload.objects.aexists(), (
+        "it is in the store now"
+    )
 
 
 @pytest.mark.parametrize("place", ["/etc/passwd", "relative.tar", "/tmp/../etc"])
@@ -389,3 +393,33 @@ async def test_the_packing_list_in_a_repository_says_what_the_place_says(desk):
         (x["product"], x["version"]) for x in told["lines"]
     }
     assert packing["rules"] == "rules.json" and packing["catalogs"]
+
+
+async def test_a_controller_without_https_and_without_push_fetches_over_http(desk):
+    desk.site.live.call(desk.site.live.device("gauge-04").faults.append, Fault("licence missing"))
+    await desk.pack(servers=["gauge-04"])
+    run = (await desk.call("post", "runs", {"servers": ["gauge-04"]})).json()
+    work = await desk.do(f"runs/{run['id']}/start")
+    assert work.state == "done", work.note
+    assert [f.protocol async for f in PayloadFetch.objects.all()] == ["HTTP"]
+
+
+async def test_files_that_do_not_tell_of_themselves_are_packed_by_their_side_car(desk, settings, tmp_path):
+    """A maker without a catalog and without PLDM: a file, and beside it what the house knows of it."""
+    settings.FOLDERS = [tmp_path / "incoming"]
+    folder = settings.FOLDERS[0] / "tessaly"
+    folder.mkdir(parents=True)
+    (folder / "raid-7.30.bin").write_bytes(b"opaque" * 900)
+    side = {
+        "format": "ordnung.side-car/1",
+        "product": {"id": "tessaly.r9.files", "name": "R9 from a file", "kind": "raid", "scheme": "dotted",
+                    "fits": [{"software_id": "TSY-R9", "model": "Corvane Reed 14"}]},
+        "release": {"version": "7.30.0", "activation": "server reboot"},
+    }  # fmt: skip
+    (folder / "raid-7.30.bin.json").write_text(json.dumps(side))
+    added = await desk.call("post", "catalog-sources", {"address": str(folder), "maker": "Tessaly"})
+    assert added.status_code == 201, added.content
+    assert (await desk.do("catalog-sources/fetch")).state == "done"
+    told = await desk.pack(servers=["surge-03"])
+    (line,) = [x for x in told["lines"] if x["version"] == "7.30.0"]
+    assert (told["state"], line["form"], line["state"], line["reasons"]) == ("sealed", "opaque", "packed", ["target"])

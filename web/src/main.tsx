@@ -14,9 +14,6 @@ import { client, me } from "./api/queries";
 import { BaselinePlace } from "./baseline/BaselinePlace";
 import { DriftPlace } from "./drift/DriftPlace";
 import { FloorPlace } from "./floor/FloorPlace";
-import { RecordPlace } from "./record/RecordPlace";
-import { RepositoryPlace } from "./repository/RepositoryPlace";
-import { RunSheetPlace } from "./runsheet/RunSheetPlace";
 import { Frame } from "./shell/Frame";
 import { SignIn } from "./shell/SignIn";
 import { theme } from "./theme/theme";
@@ -25,14 +22,16 @@ const router = createBrowserRouter([
   {
     path: "/",
     element: <Frame />,
+    HydrateFallback: () => null,
     children: [
       { index: true, element: <Navigate to="/floor" replace /> },
       { path: "floor", element: <FloorPlace /> },
       { path: "drift", element: <DriftPlace /> },
       { path: "baseline", element: <BaselinePlace /> },
-      { path: "repository", element: <RepositoryPlace /> },
-      { path: "run-sheet/:id?", element: <RunSheetPlace /> },
-      { path: "record/:id?", element: <RecordPlace /> },
+      // Later in the order of the work: fetched when they are first gone to.
+      { path: "repository", lazy: async () => ({ Component: (await import("./repository/RepositoryPlace")).RepositoryPlace }) },
+      { path: "run-sheet/:id?", lazy: async () => ({ Component: (await import("./runsheet/RunSheetPlace")).RunSheetPlace }) },
+      { path: "record/:id?", lazy: async () => ({ Component: (await import("./record/RecordPlace")).RecordPlace }) },
       { path: "*", element: <Navigate to="/floor" replace /> },
     ],
   },

@@ -99,8 +99,8 @@ def _start(supervisor: Supervisor, port: int, device_port: int) -> str:
         "--folder", str(home / "standins"), "--announce", str(announced),
         "--ssdp-port", supervisor.environment["ORDNUNG_SSDP"].partition(":")[2],
     )  # fmt: skip
-    supervisor.wait_until(stand_ins, announced.exists)
     url = start_site(supervisor, "127.0.0.1", port)
+    supervisor.wait_until(stand_ins, announced.exists)
     _seed(supervisor, "ordnung.demo.seed", str(announced), str(home / "standins" / "mirror" / "catalogs"))
     return url
 

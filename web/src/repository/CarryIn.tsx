@@ -117,7 +117,7 @@ function Refused({ arrival: a }: { arrival: Arrival }) {
 function Baseline({ id }: { id: number }) {
   const { data } = useQuery(repositoryQuery(id));
   const takeIt = useMutation({ mutationFn: () => take(api.POST("/api/v1/repositories/{id}/baseline", { params: { path: { id } } })) });
-  if (!data?.has_baseline) return null;
+  if (!data?.has_baseline || !data.carried_from) return null;
   return (
     <Box sx={{ fontSize: 13.5, display: "flex", gap: 1, alignItems: "center", flexWrap: "wrap" }}>
       {takeIt.data ? <Box role="status" sx={{ color: ink("done") }}>Its rules are revision {takeIt.data.number} of this site.</Box> : <><span>It brings the rules of its revision {data.revision} along.</span><Button variant="outlined" onClick={() => takeIt.mutate()} loading={takeIt.isPending}>Make them the next revision here</Button></>}

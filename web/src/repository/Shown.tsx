@@ -1,12 +1,15 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import LinearProgress from "@mui/material/LinearProgress";
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { api, type Repository, type RepositoryHead, take } from "../api/client";
-import { stale as staleQuery } from "../api/queries";
+import { api, type Repository, type RepositoryHead, take, type Work } from "../api/client";
+import { stale as staleQuery, work as workQuery } from "../api/queries";
 import { count, fewNames, size } from "../shell/format";
 import { Mono, Tag, Title, Trouble } from "../shell/parts";
+import { useSiteNow } from "../shell/time";
+import { progress } from "../shell/WorkBar";
 import { ink } from "../theme/theme";
 import { PackingList } from "./PackingList";
 import { Scale } from "./Scale";
@@ -35,8 +38,31 @@ export function Shown({ repository: r, show }: { repository: Repository; show: (
       {r.state === "waiting" && <Box sx={{ my: 1 }}><Trouble title="Not whole yet">{count(r.waiting.length, "payload")} lie on media that were not brought yet ({[...new Set(r.lines.filter((l) => l.state === "elsewhere").map((l) => l.medium))].map((m) => `medium ${m} of ${r.media}`).join(", ")}). Carry those in as well.</Trouble></Box>}
       <Box sx={{ color: "text.secondary", mb: 0.75, mt: 0.5 }}>{count(r.lines.length, "payload")}, <Mono>{size(r.bytes)}</Mono>, each stored once however many servers and repositories need it{r.left_out.length > 0 && `; ${count(r.left_out.length, "payload")} left out`}</Box>
       <Scale lines={r.lines} capacity={r.capacity} filled={filled} />
+      <UnderWay id={r.id} />
       {r.state !== "packing" && <Today repository={r} show={show} />}
       <PackingList lines={r.lines} media={r.media} />
+    </>
+  );
+}
+
+const WORDS: Partial<Record<Work["kind"], string>> = { pack: "Fetching", "write-out": "Writing out", check: "Checking" };
+
+/** Long work on this repository, where the person is, with bytes and time left. */
+function UnderWay({ id }: { id: number }) {
+  const { data = [] } = useQuery(workQuery);
+  const now = useSiteNow();
+  const mine = data.filter((w) => (w.state === "running" || w.state === "asked") && WORDS[w.kind] && (w.subject as { repository?: number }).repository === id);
+  return (
+    <>
+      {mine.map((w) => {
+        const { part, told } = progress(w, now);
+        return (
+          <Box key={w.id} sx={{ mb: 1.25, fontSize: 13.5 }}>
+            <strong>{WORDS[w.kind]}</strong>: <Mono>{told}</Mono>
+            <LinearProgress variant="determinate" aria-label={w.title} value={100 * part} sx={{ mt: 0.5 }} />
+          </Box>
+        );
+      })}
     </>
   );
 }

@@ -7,7 +7,7 @@ import { useMemo } from "react";
 import { useNavigate } from "react-router";
 
 import { api, take } from "../api/client";
-import { advisories, baseline, floor, runs } from "../api/queries";
+import { advisories, baseline, floor, repositories, runs } from "../api/queries";
 import { PLACES } from "./Places";
 
 interface Found { group: string; label: string; hint: string; go: () => void }
@@ -19,6 +19,7 @@ function useFound(): Found[] {
   const list = useQuery(baseline).data;
   const sheets = useQuery(runs).data;
   const notes = useQuery(advisories).data;
+  const packed = useQuery(repositories).data;
   return useMemo(() => {
     const to = (path: string) => () => void navigate(path);
     const places = PLACES.map((p) => ({ group: "Places", label: p.name, hint: "", go: to(p.path) }));
@@ -31,6 +32,9 @@ function useFound(): Found[] {
       { group: "Do", label: "Bring in a catalog", hint: "from a file, with its signature", go: to("/baseline?side=sources") },
       { group: "Do", label: "Review what is to be done", hint: "and send it on", go: to("/drift?side=review") },
       { group: "Do", label: "Pack a repository", hint: "for all servers that need something", go: to("/repository?new=1") },
+      { group: "Do", label: "Carry a repository in", hint: "from a file or a path", go: to("/repository?in=1") },
+      { group: "Do", label: "Change who may seal", hint: "holders and thresholds", go: to("/repository?side=holders") },
+      { group: "Do", label: "Look over the store", hint: "hash every payload", go: () => void take(api.POST("/api/v1/store")) },
       { group: "Do", label: "Plan a run", hint: "for all servers that need something", go: to("/run-sheet?new=1") },
     ];
     const names = (all ?? []).map((s) => ({ group: "Servers", label: s.name, hint: `${s.model}, ${s.rack} unit ${s.unit}`, go: to(`/floor?servers=${s.name}`) }));
@@ -38,12 +42,13 @@ function useFound(): Found[] {
     const told = (notes ?? []).map((a) => ({ group: "Advisories", label: a.id, hint: a.affected ? `${a.affected} servers affected` : "nothing affected", go: to(`/drift?side=advisories&advisory=${a.id}`) }));
     const rules = (list?.rules ?? []).map((r, n) => ({ group: "House rules", label: `${r.do} ${r.what}`, hint: `rule ${n + 1}: ${r.reason}`, go: to("/baseline") }));
     const sheetRows = (sheets ?? []).map((r) => ({ group: "Runs", label: r.name, hint: r.state, go: to(r.state === "ended" ? `/record/${r.id}` : `/run-sheet/${r.id}`) }));
+    const boxes = (packed ?? []).map((r) => ({ group: "Repositories", label: r.name, hint: `edition ${r.edition}, ${r.state}`, go: to(`/repository?repository=${r.id}`) }));
     const seen = new Set<string>();
-    return [...acts, ...places, ...names, ...products, ...told, ...rules, ...sheetRows].filter((f) => {
+    return [...acts, ...places, ...names, ...products, ...told, ...rules, ...boxes, ...sheetRows].filter((f) => {
       const key = `${f.group} ${f.label} ${f.hint}`;
       return !seen.has(key) && Boolean(seen.add(key));
     });
-  }, [all, list, notes, sheets, navigate]);
+  }, [all, list, notes, packed, sheets, navigate]);
 }
 
 /** Find or do: one line for everything. */

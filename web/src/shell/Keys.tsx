@@ -9,6 +9,7 @@ const EVERYWHERE: [string, string][] = [["/", "find anything, or do it"], ["w", 
 const PLACE: Record<string, [string, string][]> = {
   "/floor": [["↑ ↓ ← →", "walk units and racks"], ["Shift + arrows", "extend the selection"], ["Ctrl + click", "take in or out"], ["drag", "frame several"], ["a", "all in the rack"], ["+ − 0", "closer, further, everything"], ["wheel", "closer, further"], ["Alt + drag", "move the sheet"]],
   "/drift": [["Tab, Enter", "show the release line of a cell's product"], ["Enter on a release", "read about it, and who is on it"]],
+  "/repository": [["Enter on a piece of the bar", "leave it out, or pack it"], ["Tab, Enter in the list", "leave out a single payload"]],
   "/baseline": [["← → Home End", "move the pin in focus"], ["Alt + ↑ ↓", "move the rule in focus"]],
 };
 

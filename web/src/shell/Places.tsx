@@ -13,7 +13,7 @@ export const PLACES: Place[] = [
   { path: "/floor", name: "Floor", fact: (s) => count(s.servers, "server") },
   { path: "/drift", name: "Drift", fact: (s) => `${s.off} off` },
   { path: "/baseline", name: "Baseline", fact: (s) => s.baseline || "no catalog" },
-  { path: "/repository", name: "Repository", fact: (s) => `${s.sealed} sealed` },
+  { path: "/repository", name: "Repository", fact: (s) => (s.ending ? `${s.sealed} sealed, ${s.ending} ending` : `${s.sealed} sealed`) },
   { path: "/run-sheet", name: "Run sheet", fact: (s) => (s.running ? `${s.running} running` : count(s.drafts, "draft")) },
   { path: "/record", name: "Record", fact: (s) => count(s.runs, "run") },
 ];

@@ -36,9 +36,9 @@ function Item({ w, now }: { w: Work; now: number }) {
   const under = w.state === "running" || w.state === "asked";
   return (
     <Box role={under ? "progressbar" : undefined} aria-label={under ? w.title : undefined} aria-valuenow={under ? Math.round(part * 100) : undefined}
-      sx={{ display: "flex", alignItems: "center", gap: 1.25, px: 2, borderRight: "1px solid rgba(255,255,255,.18)", whiteSpace: "nowrap", minWidth: 0 }}>
-      <Box component="strong" sx={{ overflow: "hidden", textOverflow: "ellipsis" }}>{w.title}</Box>
-      {under ? <><Bar part={part} /><Mono>{told}</Mono></> : <Box component="span" sx={{ color: "#F6A594" }}>{w.note}</Box>}
+      sx={{ display: "flex", alignItems: "center", gap: 1.25, px: 2, borderRight: "1px solid rgba(255,255,255,.18)", whiteSpace: "nowrap", minWidth: 0, maxWidth: 520, overflow: "hidden" }}>
+      <Box component="strong" title={w.title} sx={{ overflow: "hidden", textOverflow: "ellipsis", flex: "0 1 auto", minWidth: 60 }}>{w.title}</Box>
+      {under ? <><Bar part={part} /><Mono>{told}</Mono></> : <Box component="span" title={w.note} sx={{ color: "#F6A594", overflow: "hidden", textOverflow: "ellipsis", minWidth: 0 }}>{w.note}</Box>}
     </Box>
   );
 }

@@ -35,6 +35,7 @@ from ordnung.server.problems import Problem
 from ordnung.server.repositories.gauge import Gauge
 from ordnung.server.repositories.models import Arrival, Line, Repository, TrustedRoot
 from ordnung.server.repositories.payloads import open_book, open_store, seal_folder
+from ordnung.server.repositories.uploads import forget_upload
 from ordnung.server.shop import Shop
 from ordnung.server.work.events import tell
 from ordnung.server.work.models import Work
@@ -53,6 +54,7 @@ async def do_carry_in(work: Work, shop: Shop) -> None:
         await Arrival.objects.filter(pk=row.pk).aupdate(state="refused", code=code, message=told)
         await sync_to_async(bump)(work, state="failed", note=f"{row.name} refused: {told}", ended_at=now())
     else:
+        await sync_to_async(forget_upload)(row.place)
         await sync_to_async(bump)(work, state="done", note=note, ended_at=now(), done=work.total)
     await sync_to_async(tell)("repositories")
 

@@ -24,6 +24,7 @@ from ordnung.server.problems import Problem
 from ordnung.server.repositories.models import Arrival, Repository, Upload
 from ordnung.server.repositories.payloads import open_store
 from ordnung.server.repositories.rows import ArrivalSerializer, arrival_row
+from ordnung.server.repositories.uploads import upload_path, upload_row
 from ordnung.server.work.events import tell
 from ordnung.server.work.orders import ask_for
 
@@ -75,20 +76,6 @@ class PieceParser(BaseParser):
         if len(raw) > MAX_PIECE:
             raise Problem("too-large", f"A piece has at most {MAX_PIECE // 2**20} MiB.", status=413)
         return raw
-
-
-def upload_path(row: Upload) -> Path:
-    """Where what has come of an upload lies."""
-    folder = Path(settings.HOME) / "uploads"
-    folder.mkdir(parents=True, exist_ok=True)
-    return folder / f"{row.pk}.upload"
-
-
-def upload_row(row: Upload) -> dict:
-    """An upload and how far it is."""
-    path = upload_path(row)
-    received = path.stat().st_size if path.exists() else 0
-    return {"id": str(row.pk), "name": row.name, "size": row.size, "received": received}
 
 
 class UploadsView(APIView):

@@ -18,6 +18,7 @@ from ordnung.server.clock import now
 from ordnung.server.problems import Problem
 from ordnung.server.repositories.models import FetchLimit, FetchPlace
 from ordnung.server.repositories.payloads import open_store
+from ordnung.server.repositories.uploads import forget_old_uploads
 from ordnung.server.work.events import tell
 from ordnung.server.work.models import Work
 from ordnung.server.work.orders import ask_for
@@ -148,6 +149,7 @@ class StoreClearView(APIView):
         """Throw away what no repository needs."""
         if Work.objects.filter(state__in=("asked", "running"), kind="run").exists():
             raise Problem("busy", "A run is under way; the store is cleared when it has ended.", status=409)
+        forget_old_uploads()
         cleared = open_store().collect()
         tell("repositories")
         return Response(ClearedSerializer(cleared).data)

@@ -4,8 +4,11 @@ from __future__ import annotations
 
 import dataclasses
 import datetime
+import shutil
+from pathlib import Path
 from typing import Any
 
+from django.conf import settings
 from django.db import transaction
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
@@ -205,6 +208,15 @@ def next_edition(row: Repository) -> int:
     return (last.edition if last else row.edition) + 1
 
 
+def forget_written(row: Repository) -> None:
+    """What was written out into Ordnung's own folder goes with its repository; what lies elsewhere is the person's."""
+    own = Path(settings.HOME) / "written"
+    for written in row.written.all():
+        place = Path(written.place)
+        if place.parent == own:
+            shutil.rmtree(place) if place.is_dir() else place.unlink(missing_ok=True)
+
+
 class RepositoryView(APIView):
     @extend_schema(responses=RepositorySerializer)
     def get(self, request, pk: int) -> Response:
@@ -220,6 +232,7 @@ class RepositoryView(APIView):
         open_store().release(row.owner)
         for path in seal_folder(row).glob("*"):
             path.unlink()
+        forget_written(row)
         row.delete()
         tell("repositories")
         return Response(status=204)

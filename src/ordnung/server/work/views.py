@@ -18,6 +18,7 @@ from ordnung.server.catalogs.models import CatalogIssue
 from ordnung.server.clock import now
 from ordnung.server.house import snapshot
 from ordnung.server.repositories.models import Repository
+from ordnung.server.repositories.rows import SOON
 from ordnung.server.runs.models import Run
 from ordnung.server.work.events import tell
 from ordnung.server.work.hub import HUB
@@ -61,6 +62,7 @@ class SiteSerializer(serializers.Serializer):
     exposed_servers = serializers.IntegerField()
     baseline = serializers.CharField()
     sealed = serializers.IntegerField()
+    ending = serializers.IntegerField()
     drafts = serializers.IntegerField()
     running = serializers.IntegerField()
     runs = serializers.IntegerField()
@@ -79,6 +81,7 @@ class SiteView(APIView):
             **house.tally,
             "baseline": f"{issued:%b %Y}, r{house.baseline.number}" if issued else "",
             "sealed": Repository.objects.filter(state="sealed").count(),
+            "ending": Repository.objects.filter(state="sealed", carried_from="", expires__lt=now() + SOON).count(),
             "drafts": Run.objects.filter(state="draft").count(),
             "running": Run.objects.filter(state="running").count(),
             "runs": Run.objects.filter(state="ended").count(),

@@ -12,20 +12,13 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import expect
 
+from ordnung.server.supervisor import answers
 from tests.journeys.axe import check_axe
 from tests.journeys.browser import open_page, sign_in
 from tests.journeys.site import Api, clean_environment, control, free_port, wait_until
 
-pytestmark = pytest.mark.journey
 LONG = 60_000
 ANNEX = [f"surge-{n}" for n in range(41, 49)]
-
-
-@pytest.fixture
-def page(browser, read_demo):
-    with open_page(browser) as found:
-        sign_in(found, read_demo.web, read_demo.password)
-        yield found
 
 
 class Annex:
@@ -35,8 +28,6 @@ class Annex:
         self.home, port = folder / "annex", free_port()
         self.environment = {**clean_environment(), "ORDNUNG_HOME": str(self.home), "ORDNUNG_NETWORKS": "127.20.0.0/16"}
         self.home.mkdir()
-        self.manage("migrate", "--verbosity", "0")
-        self.manage("createsuperuser", "--noinput", "--username", "technician", "--email", "a@annex.example")
         command = ["--home", str(self.home), "--port", str(port), "--ca", ca, "--payload-port", "0"]
         self.log = (folder / "annex.log").open("wb")
         self.process = subprocess.Popen(
@@ -44,6 +35,7 @@ class Annex:
         )
         self.web = f"http://127.0.0.1:{port}"
         wait_until(self.answers, "the annex")
+        self.manage("createsuperuser", "--noinput", "--username", "technician", "--email", "a@annex.example")
 
     def manage(self, *command: str) -> None:
         environment = {**os.environ, **self.environment, "DJANGO_SUPERUSER_PASSWORD": "hill-top-7"}
@@ -51,11 +43,7 @@ class Annex:
 
     def answers(self) -> bool:
         assert self.process.poll() is None
-        try:
-            Api(self.web, "hill-top-7")
-        except OSError:
-            return False
-        return True
+        return answers(f"{self.web}/api/v1/me")
 
     def stop(self) -> int:
         self.process.send_signal(signal.SIGINT)
@@ -187,8 +175,10 @@ def test_4_a_mirror_that_lies_is_named_and_trusted_again(page, read_demo):
     places = page.get_by_role("list", name="Places")
     expect(places.get_by_role("listitem")).to_have_count(2)
     api = Api(read_demo.web, read_demo.password)
+    page.goto(f"{read_demo.web}/floor")  # nobody looks at what is dropped
     for repository in api.get("repositories"):
         api.delete(f"repositories/{repository['id']}")
+    page.goto(f"{read_demo.web}/repository?side=supply")
     api.post("store/clear")
     api.post("repositories", {"servers": ANNEX})
     assert api.wait_for_work()["state"] == "done"
@@ -199,7 +189,21 @@ def test_4_a_mirror_that_lies_is_named_and_trusted_again(page, read_demo):
     control(read_demo.control, "/mirror/faults", {"path": path})
 
 
-def test_5_the_seal_gets_a_second_holder_elsewhere(page, read_demo, tmp_path):
+VIEWS = ["?new=1&side=all&medium=30000000&trim=kind:drive", "?in=1&side=holders", "?side=supply", "?side=this"]
+
+
+@pytest.mark.parametrize("view", VIEWS)
+def test_5_the_night_shift_reads_as_well(browser, read_demo, view):
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, color_scheme="dark")
+    page = context.new_page()
+    sign_in(page, f"{read_demo.web}/repository{view}", read_demo.password)
+    page.get_by_role("complementary", name="Repository: details").wait_for()
+    page.get_by_role("group", name="Beside the repository").wait_for()
+    check_axe(page, "dark")
+    context.close()
+
+
+def test_6_the_seal_gets_a_second_holder_elsewhere(page, read_demo, tmp_path):
     key = tmp_path / "far.pem"
     command = [sys.executable, "-m", "ordnung.fieldkit.main", "seal"]
     environment = {**clean_environment(), "ORDNUNG_KEY_SECRET": "far"}

@@ -5,33 +5,18 @@ from __future__ import annotations
 import json
 import re
 
-import pytest
 from playwright.sync_api import expect
 
 from ordnung.standins.publishing import signing_key
-from tests.journeys.browser import open_page, sign_in
 from tests.journeys.site import control
 
-pytestmark = pytest.mark.journey
 LONG = 60_000
 HEATH = "Corvane Heath 24"
 
 
-@pytest.fixture(scope="module")
-def demo(read_demo):
-    return read_demo
-
-
-@pytest.fixture
-def page(browser, demo):
-    with open_page(browser) as found:
-        sign_in(found, demo.web, demo.password)
-        yield found
-
-
-def publish(demo, folder):
+def publish(read_demo, folder):
     """Two later issues as Corvane would send them: December as it was, January without the Heath 24."""
-    november = demo.folder / "home/standins/mirror/catalogs/corvane-servers-2026-11.json"
+    november = read_demo.folder / "home/standins/mirror/catalogs/corvane-servers-2026-11.json"
     document = json.loads(november.read_text())
     files = []
     for issue, issued, dropped in (("2026-12", "2026-12-09", None), ("2027-01", "2027-01-13", HEATH)):
@@ -48,9 +33,9 @@ def publish(demo, folder):
     return files
 
 
-def test_1_two_issues_come_in_and_the_dropped_model_keeps_the_older_one(page, demo, tmp_path):
-    page.goto(f"{demo.web}/baseline?side=sources")
-    files = publish(demo, tmp_path)
+def test_1_two_issues_come_in_and_the_dropped_model_keeps_the_older_one(page, read_demo, tmp_path):
+    page.goto(f"{read_demo.web}/baseline?side=sources")
+    files = publish(read_demo, tmp_path)
     page.get_by_label("Catalog file").set_input_files([files[0]])
     expect(page.get_by_role("alert")).to_contain_text("unsigned, but this house trusts only")
     page.get_by_label("Catalog file").set_input_files(files)
@@ -68,8 +53,8 @@ def test_1_two_issues_come_in_and_the_dropped_model_keeps_the_older_one(page, de
     page.trouble[:] = [t for t in page.trouble if "422" not in t]
 
 
-def test_2_a_product_is_held_another_pinned_and_the_effect_watched(page, demo):
-    page.goto(f"{demo.web}/baseline")
+def test_2_a_product_is_held_another_pinned_and_the_effect_watched(page, read_demo):
+    page.goto(f"{read_demo.web}/baseline")
     expect(page.get_by_role("slider", name=f"{HEATH} follows Corvane")).to_have_attribute(
         "aria-valuetext", "2026-12, Dec 26"
     )
@@ -107,8 +92,8 @@ def test_2_a_product_is_held_another_pinned_and_the_effect_watched(page, demo):
     expect(row).to_contain_text("rebuilds must not be disturbed this week")
 
 
-def test_3_revisions_are_compared_and_an_old_one_begun_from(page, demo):
-    page.goto(f"{demo.web}/baseline?side=revisions")
+def test_3_revisions_are_compared_and_an_old_one_begun_from(page, read_demo):
+    page.goto(f"{read_demo.web}/baseline?side=revisions")
     changed = page.get_by_role("list", name="What was changed")
     expect(changed).to_contain_text("rule added: hold tessaly.r9")
     expect(changed).to_contain_text("Corvane Heath 24 follows 2026-12 of corvane-servers instead of 2026-11")
@@ -120,8 +105,8 @@ def test_3_revisions_are_compared_and_an_old_one_begun_from(page, demo):
     expect(page.get_by_role("heading", name="r4 holds")).to_be_visible()
 
 
-def test_4_who_is_affected_and_the_odd_ones_are_sent_on(page, demo):
-    page.goto(f"{demo.web}/drift")
+def test_4_who_is_affected_and_the_odd_ones_are_sent_on(page, read_demo):
+    page.goto(f"{read_demo.web}/drift")
     page.get_by_role("button", name="Advisories").click()
     entry = page.get_by_role("listitem", name="CRV-SA-2026-014")
     expect(entry).to_contain_text("3.2.0 ends it")
@@ -154,22 +139,22 @@ def test_4_who_is_affected_and_the_odd_ones_are_sent_on(page, demo):
     expect(page.get_by_text("GX02")).to_have_count(0)
 
 
-def test_5_a_mirror_that_passes_an_old_issue_off_as_newest_is_refused_in_words(page, demo):
-    control(demo.control, "/mirror/faults", {"path": "corvane-index.json", "kind": "older"})
-    page.goto(f"{demo.web}/baseline?side=sources")
+def test_5_a_mirror_that_passes_an_old_issue_off_as_newest_is_refused_in_words(page, read_demo):
+    control(read_demo.control, "/mirror/faults", {"path": "corvane-index.json", "kind": "older"})
+    page.goto(f"{read_demo.web}/baseline?side=sources")
     page.get_by_role("button", name="Look at all now").click()
     sources = page.get_by_role("list", name="Sources")
     expect(sources.get_by_role("alert")).to_contain_text(
         "passes 2026-09 off as the newest issue of corvane-servers, but 2027-01 was seen", timeout=LONG
     )
     expect(sources).to_contain_text("brought Pellam folder")
-    control(demo.control, "/mirror/faults", {"path": "corvane-index.json"})
+    control(read_demo.control, "/mirror/faults", {"path": "corvane-index.json"})
     page.get_by_role("button", name="Look at all now").click()
     expect(sources.get_by_role("alert")).to_contain_text("but 2027-01 was seen", timeout=LONG)
 
 
-def test_6_drift_goes_out_as_files(page, demo):
-    page.goto(f"{demo.web}/drift?servers=surge-07")
+def test_6_drift_goes_out_as_files(page, read_demo):
+    page.goto(f"{read_demo.web}/drift?servers=surge-07")
     for label, name in (
         ("CSV of the drift shown", "drift.csv"),
         ("BOM of the firmware shown, CycloneDX", "firmware.cdx.json"),

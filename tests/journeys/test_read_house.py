@@ -1,0 +1,20 @@
+"""Journeys through a house that was read already. One demo serves them all: to start and read it takes a minute."""
+
+from __future__ import annotations
+
+import pytest
+
+pytest.register_assert_rewrite("tests.journeys.baseline_and_drift", "tests.journeys.repository")
+
+from tests.journeys.baseline_and_drift import *  # noqa: E402, F403
+from tests.journeys.browser import open_page, sign_in  # noqa: E402
+from tests.journeys.repository import *  # noqa: E402, F403
+
+pytestmark = pytest.mark.journey
+
+
+@pytest.fixture
+def page(browser, read_demo):
+    with open_page(browser) as found:
+        sign_in(found, read_demo.web, read_demo.password)
+        yield found
