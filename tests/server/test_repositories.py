@@ -396,7 +396,9 @@ async def test_the_packing_list_in_a_repository_says_what_the_place_says(desk):
 
 
 async def test_a_controller_without_https_and_without_push_fetches_over_http(desk):
-    desk.site.live.call(desk.site.live.device("gauge-04").faults.append, Fault("licence missing"))
+    device = desk.site.live.device("gauge-04")
+    desk.site.live.call(setattr, device, "generations", (("", "middle"),))
+    desk.site.live.call(device.faults.append, Fault("licence missing"))
     await desk.pack(servers=["gauge-04"])
     run = (await desk.call("post", "runs", {"servers": ["gauge-04"]})).json()
     work = await desk.do(f"runs/{run['id']}/start")
@@ -413,7 +415,7 @@ async def test_files_that_do_not_tell_of_themselves_are_packed_by_their_side_car
     side = {
         "format": "ordnung.side-car/1",
         "product": {"id": "tessaly.r9.files", "name": "R9 from a file", "kind": "raid", "scheme": "dotted",
-                    "fits": [{"software_id": "TSY-R9", "model": "Corvane Reed 14"}]},
+                    "fits": [{"software_id": "TSY-R9", "model": "Corvane Reed 14", "pci": "ffe2:*:*:*"}]},
         "release": {"version": "7.30.0", "activation": "server reboot"},
     }  # fmt: skip
     (folder / "raid-7.30.bin.json").write_text(json.dumps(side))
