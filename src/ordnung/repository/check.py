@@ -71,14 +71,13 @@ class _CarrierFetcher(FetcherInterface):
     """Reads what the TUF client asks for from the carrier and remembers the last name."""
 
     def __init__(self, carrier: Carrier) -> None:
-        self.carrier, self.last, self.seen = carrier, "", set[str]()
+        self.carrier, self.last = carrier, ""
 
     def _fetch(self, url: str) -> Iterator[bytes]:
         name = unquote(url.removeprefix("carrier:/"))
         if name not in self.carrier.files:
             raise exceptions.DownloadHTTPError(f"{name} is missing", 404)
         self.last = name
-        self.seen.add(name)
         with self.carrier.open(name) as file:
             while piece := file.read(CHUNK):
                 yield piece

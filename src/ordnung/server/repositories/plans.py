@@ -6,8 +6,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from django.db.models import Sum
-
 from ordnung.core.house import Standing, judge_house
 from ordnung.core.media import TooLargeError, spread
 from ordnung.core.packing import Packed, Trim, kept, plan_packing
@@ -86,12 +84,3 @@ def media_row(plan: Plan, capacity: int | None) -> dict[str, Any]:
         return {**body, "too_large": str(error)}
     places = {f"{line.product.id} {line.release.version}": found.places[paths[line.name]] for line in lines}
     return {**body, "filled": list(found.filled), "places": places}
-
-
-def spared_bytes(lines: Sequence[Packed]) -> int:
-    """What is saved because other repositories hold the same payloads already: each is stored once."""
-    from ordnung.server.repositories.models import Line
-
-    sums = {line.release.payload.sha256 for line in kept(lines) if line.release.payload}
-    held = Line.objects.filter(sha256__in=sums, state="packed").values("sha256", "size").distinct()
-    return held.aggregate(total=Sum("size"))["total"] or 0
