@@ -27,10 +27,13 @@ NAME = "surge-02"
 
 
 async def read(live, name=NAME, networks=None, limits=QUICK, **changes):
-    async with Client(live.ca, limits) as client:
-        controllers = RedfishControllers(client, networks)
-        async with controllers.open(live.endpoint(name, **changes)) as controller:
-            return await controller.read(lambda: datetime.datetime.now(datetime.UTC))
+    async with Client(live.ca, limits, networks) as client:
+        controllers = RedfishControllers(client)
+        try:
+            async with controllers.open(live.endpoint(name, **changes)) as controller:
+                return await controller.read(lambda: datetime.datetime.now(datetime.UTC))
+        finally:
+            await controllers.close()
 
 
 def set_fault(live, kind, name=NAME, **facts):
@@ -86,7 +89,7 @@ async def test_an_account_without_the_right_is_told_so(live):
         endpoint = live.endpoint(NAME, user="looker", password="look only")
         async with RedfishControllers(client).open(endpoint) as controller:
             with pytest.raises(ControllerError, match="no permission"):
-                await controller.reset("server reboot")
+                await controller.reset(await controller.find_reset("server reboot"))
 
 
 async def test_an_address_outside_the_allowed_networks_is_never_spoken_to(live):
@@ -116,15 +119,17 @@ async def test_only_reads_are_tried_again(live):
     assert [e for e in live.device(NAME).log if e["what"] == "reset"] == []
 
 
-async def test_a_session_that_expires_half_way_says_so(live):
-    async with (
-        Client(live.ca, QUICK) as client,
-        RedfishControllers(client).open(live.endpoint(NAME)) as controller,
-    ):
+async def test_a_session_that_is_lost_half_way_is_opened_anew_and_counted(live):
+    async with Client(live.ca, QUICK) as client, RedfishControllers(client).open(live.endpoint(NAME)) as controller:
         set_fault(live, "session expired")
+        assert (await controller.marker()).is_up and controller.losses == 1
+
+
+async def test_a_session_that_dies_at_once_is_a_named_cause(live):
+    async with Client(live.ca, QUICK) as client, RedfishControllers(client).open(live.endpoint(NAME)) as controller:
+        set_fault(live, "session expired", times=99)
         with pytest.raises(ControllerError, match="the session ended"):
             await controller.marker()
-    assert (await read(live)).serial
 
 
 async def test_a_survey_goes_on_around_those_that_fail_and_streams(live):
@@ -163,8 +168,8 @@ async def test_a_line_that_breaks_during_a_pull_is_a_transfer_that_failed(live):
         Client(live.ca, QUICK) as client,
         RedfishControllers(client).open(live.endpoint(NAME)) as controller,
     ):
-        path = await controller.pull(await controller.reach(), "raid-1", "https://127.0.0.1:9/image")
-        while (task := await controller.task(path)).is_running:
+        taken = await controller.pull(await controller.reach(), "raid-1", "https://127.0.0.1:9/image")
+        while (task := await controller.task(taken.task, taken.monitor)).is_running:
             await asyncio.sleep(0.02)
     assert task.transfer_failed and "the line broke" in task.message
     assert live.device(NAME).part("raid-1").waiting is None
@@ -205,44 +210,58 @@ async def test_the_pace_rises_slowly_falls_quickly_and_loses_no_one():
 
 async def test_credentials_go_to_vouched_certificates_only(live):
     async with Client(live.ca, QUICK) as client:
-        found = await identify(client, live.endpoint(NAME))
+        (found,) = await identify(client, live.endpoint(NAME))
         assert found.vouched and (found.serial, found.name) == ("CRV14-0002", NAME)
         live.device("surge-03").self_signed = True
         live.call(live.floor.renew_certificate, live.device("surge-03"))
-        stranger = await identify(client, live.endpoint("surge-03"))
+        (stranger,) = await identify(client, live.endpoint("surge-03"))
         assert not stranger.vouched and stranger.serial is None and stranger.uuid == live.device("surge-03").uuid
         assert not live.device("surge-03").sessions and "sign-in" not in str(live.device("surge-03").log)
-        known = await identify(client, live.endpoint("surge-03"), frozenset({stranger.pin}))
-        assert known.vouched and known.serial == "CRV14-0003"
 
 
 async def test_nobody_and_somebody_else_are_told_apart(live):
     set_fault(live, "refused", "surge-04")
     set_fault(live, "not Redfish", "surge-05")
     async with Client(live.ca, QUICK) as client:
-        causes = [(await look_at(live.endpoint(n), client, frozenset())).cause for n in ("surge-04", "surge-05", NAME)]
+        causes = [(await look_at(live.endpoint(n), client)).cause for n in ("surge-04", "surge-05", NAME)]
     assert causes[0] == "refused" and causes[1] in ("not Redfish", "said no") and causes[2] is None
 
 
-def test_servers_are_known_by_uuid_serial_or_certificate_never_by_address():
-    known = [Known(name="a", url="https://1", uuid="U1", serial="S1"), Known(name="b", url="https://2", pin="p" * 64), Known(name="c", url="https://3")]  # fmt: skip
-    table = [
-        (Identity(pin="x", vouched=True, uuid="u1"), "https://1", ("a", False)),
-        (Identity(pin="x", vouched=True, uuid="u1"), "https://9", ("a", True)),
-        (Identity(pin="x", vouched=True, serial="s1"), "https://9", ("a", True)),
-        (Identity(pin="P" * 64, vouched=True), "https://9", ("b", True)),
-        (Identity(pin="x", vouched=True, uuid="u7"), "https://1", (None, False)),
-        (Identity(pin="x", vouched=True, uuid="u7"), "https://3", ("c", False)),
+ZERO, ALL = "00000000-0000-0000-0000-000000000000", "ffffffff-ffff-ffff-ffff-ffffffffffff"
+
+
+def test_servers_are_known_by_uuid_then_serial_never_by_address_or_certificate_alone():
+    known = [
+        Known(name="a", url="https://1", uuid="11111111-aaaa-4000-8000-000000000001", serial="S1"),
+        Known(name="b", url="https://2", uuid=ZERO, serial="  "),
+        Known(name="c", url="https://3"),
+        Known(name="d", url="https://4", uuid="22222222-aaaa-4000-8000-000000000002", serial="SAME"),
+        Known(name="e", url="https://5", uuid="33333333-aaaa-4000-8000-000000000003", serial="SAME"),
     ]
-    for identity, url, (name, moved) in table:
-        found, has_moved = match_known(identity, url, known)
-        assert ((found.name if found else None), has_moved) == (name, moved), (identity, url)
+    first = known[0].uuid
+    table = [
+        ({"uuid": first.upper()}, "https://1", "a", "known"),
+        ({"uuid": first}, "https://9", "a", "moved"),
+        ({"serial": "s1"}, "https://9", "a", "moved"),
+        ({}, "https://9", None, "new"),  # only its certificate is the same as someone's
+        ({"uuid": ZERO}, "https://9", None, "new"),
+        ({"uuid": ALL, "serial": "None"}, "https://9", None, "new"),
+        ({"uuid": "44444444-aaaa-4000-8000-000000000004"}, "https://1", None, "new"),  # another took its address
+        ({"uuid": "44444444-aaaa-4000-8000-000000000004"}, "https://3", "c", "known"),
+        ({"uuid": ZERO}, "https://2", "b", "known"),
+        ({"serial": "SAME"}, "https://4", "d", "known"),
+        ({"serial": "SAME"}, "https://9", "d", "uncertain"),
+    ]
+    for told, url, name, standing in table:
+        found, says = match_known(Identity(pin="p" * 64, vouched=True, **told), url, known)
+        assert ((found.name if found else None), says) == (name, standing), (told, url)
 
 
-def test_one_server_behind_two_addresses_is_a_double():
-    one = Identity(pin="x", vouched=True, uuid="u")
-    other = Identity(pin="y", vouched=True, uuid="v")
-    assert find_doubles({"https://1": one, "https://2": other, "https://3": one}) == {"https://3": "https://1"}
+def test_one_server_behind_two_addresses_is_a_double_but_placeholders_are_nobodys():
+    one = Identity(pin="x", vouched=True, uuid="11111111-aaaa-4000-8000-000000000001")
+    other = Identity(pin="x", vouched=True, uuid=ZERO)
+    found = {("https://1", None): one, ("https://2", None): other, ("https://3", None): one, ("https://4", None): other}
+    assert find_doubles(found) == {("https://3", None): ("https://1", None)}
 
 
 # Reach

@@ -2,12 +2,23 @@
 
 from __future__ import annotations
 
+import contextlib
 import dataclasses
 import datetime
+import ssl
 
+import aiohttp
 import pytest
 
-from ordnung.controllers import CAUSES, Client, ControllerError, Endpoint, Limits, RedfishControllers
+from ordnung.controllers import (
+    CAUSES,
+    Client,
+    ControllerError,
+    Endpoint,
+    Limits,
+    LostAnswerError,
+    RedfishControllers,
+)
 from ordnung.controllers.client import map_errors, shorten
 from ordnung.engine.survey import read_one, survey
 from ordnung.formats.siteclock import SiteClock
@@ -17,9 +28,13 @@ NOW = datetime.datetime(2026, 11, 23, tzinfo=datetime.UTC)
 
 
 async def read(live, endpoint, ca="own", **limits):
-    client = Client(live.ca if ca == "own" else ca, Limits(**limits))
-    async with client, RedfishControllers(client).open(endpoint) as controller:
-        return await controller.read(lambda: NOW), controller.pin
+    async with Client(live.ca if ca == "own" else ca, Limits(**limits)) as client:
+        controllers = RedfishControllers(client)
+        try:
+            async with controllers.open(endpoint) as controller:
+                return await controller.read(lambda: NOW), controller.pin
+        finally:
+            await controllers.close()
 
 
 async def refusal(live, endpoint, **how) -> ControllerError:
@@ -113,9 +128,22 @@ async def test_a_reading_that_takes_too_long_has_its_cause(live):
 
 
 def test_every_lower_error_is_mapped():
-    for error in (OSError(), ConnectionResetError(), TimeoutError()):
-        assert isinstance(map_errors("s", error), ControllerError)
+    """Every exception class of the libraries below: constructed or not, it comes out as one of the causes."""
+    lower = [*_subclasses(aiohttp.ClientError), *_subclasses(ssl.SSLError), *_subclasses(ConnectionError), TimeoutError]
+    assert len(lower) > 20
+    for kind in lower:
+        error = kind.__new__(kind)
+        for acted in (False, True):
+            with contextlib.suppress(AttributeError):  # half-made errors lack what only their maker sets
+                found = map_errors("s", error, acted=acted)
+                assert found.cause in CAUSES, kind
+                assert acted or not isinstance(found, LostAnswerError), kind
     assert map_errors("s", ConnectionRefusedError(111, "refused"), acted=True).cause == "refused"
+    assert isinstance(map_errors("s", ConnectionResetError(), acted=True), LostAnswerError)
+
+
+def _subclasses(kind):
+    return [kind, *(inner for one in kind.__subclasses__() for inner in _subclasses(one))]
 
 
 def test_secrets_do_not_show():

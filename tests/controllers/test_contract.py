@@ -8,10 +8,10 @@ from contextlib import asynccontextmanager
 
 import pytest
 
-from ordnung.controllers import Client, ControllerError, LostAnswerError, RedfishControllers
+from ordnung.controllers import Client, ControllerError, LostAnswerError, Outcome, RedfishControllers
 from ordnung.standins import makers as m
 from ordnung.standins.faults import Fault
-from tests.simulation.world import InProcess
+from tests.simulation.lines import controller_of
 
 NOW = datetime.datetime(2026, 11, 23, tzinfo=datetime.UTC)
 
@@ -24,11 +24,11 @@ class Https:
 
     @asynccontextmanager
     async def open(self):
-        async with (
-            Client(self.live.ca) as client,
-            RedfishControllers(client).open(self.live.endpoint(self.name)) as one,
-        ):
-            yield one
+        async with Client(self.live.ca) as client:
+            controllers = RedfishControllers(client)
+            async with controllers.open(self.live.endpoint(self.name)) as one:
+                yield one
+            await controllers.close()
 
     def set_fault(self, fault):
         self.live.call(self.device.faults.append, fault)
@@ -44,7 +44,7 @@ class Direct:
     async def open(self):
         if self.device.is_away:
             raise ControllerError(self.device.name, "refused", "away")
-        yield InProcess(self.device)
+        yield controller_of(self.device)
 
     def set_fault(self, fault):
         self.device.faults.append(fault)
@@ -62,8 +62,8 @@ def image(tmp_path):
     return path
 
 
-async def until_ended(controller, path):
-    while (task := await controller.task(path)).is_running:
+async def until_ended(controller, taken):
+    while (task := await controller.task(taken.task, taken.monitor)).is_running:
         await asyncio.sleep(0.02)
     return task
 
@@ -78,24 +78,24 @@ async def test_reading(face):
 async def test_a_push_becomes_a_task_that_ends_and_waits_for_its_reset(face, image):
     async with face.open() as controller:
         reach = await controller.reach()
-        path = await controller.push(reach, "nic-1", image)
-        task = await until_ended(controller, path)
-        assert task.is_done and task.targets[0].endswith("/nic-1") and not task.transfer_failed
-        assert [t.uri for t in await controller.tasks()] == [path]
+        taken = await controller.push(reach, "nic-1", image)
+        task = await until_ended(controller, taken)
+        assert task.outcome is Outcome.DONE and task.targets[0].endswith("/nic-1") and not task.transfer_failed
+        assert [t.uri for t in await controller.tasks()] == [taken.task]
         assert (await controller.read(lambda: NOW)).component("nic-1").waiting == "24.2.8"
 
 
 async def test_a_refusal_is_the_tasks_end_in_words(face, image):
     face.set_fault(Fault("image refused", slot="nic-1"))
     async with face.open() as controller:
-        path = await controller.push(await controller.reach(), "nic-1", image)
-        task = await until_ended(controller, path)
-    assert not task.is_done and "the image was refused" in task.message
+        taken = await controller.push(await controller.reach(), "nic-1", image)
+        task = await until_ended(controller, taken)
+    assert task.outcome is Outcome.FAILED and "the image was refused" in task.message
 
 
 async def test_a_task_that_is_not_known_is_none(face):
     async with face.open() as controller:
-        assert await controller.task("/redfish/v1/TaskService/Tasks/99") is None
+        assert await controller.task("/redfish/v1/TaskService/Tasks/99", None) is None
 
 
 async def test_a_lost_answer_is_its_own_error_and_the_act_was_done(face, image):
@@ -110,7 +110,7 @@ async def test_a_lost_answer_is_its_own_error_and_the_act_was_done(face, image):
 async def test_a_reset_changes_the_marker_of_what_was_reset(face):
     async with face.open() as controller:
         before = await controller.marker()
-        await controller.reset("server reboot")
+        await controller.reset(await controller.find_reset("server reboot"))
         after = await controller.marker()
     assert before.is_up and not after.is_up
     assert after.system != before.system and after.controller == before.controller
@@ -120,7 +120,7 @@ async def test_a_controller_that_restarts_is_away_and_comes_back(face):
     face.device.restart_seconds = 10.0**6  # it comes back when the test says so
     async with face.open() as controller:
         before = await controller.marker()
-        await controller.reset("controller restart")
+        await controller.reset(await controller.find_reset("controller restart"))
     await asyncio.sleep(0.08)
     with pytest.raises(ControllerError):
         async with face.open() as controller:

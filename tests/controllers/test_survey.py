@@ -11,7 +11,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ordnung.controllers import ControllerError
+from ordnung.controllers import ControllerError, Endpoint
 from ordnung.controllers.survey import read_server
 from ordnung.core.merge import merge_host_report
 from ordnung.demo.reports import write_reports
@@ -20,7 +20,7 @@ from ordnung.formats.readings import parse_readings, write_readings
 from ordnung.standins.faults import QUIRKS
 from ordnung.standins.models import MODELS
 from ordnung.standins.scenario import PLACES, demo_hardware, random_places
-from tests.simulation.world import Line
+from tests.simulation.lines import controller_of
 
 NOW = datetime.datetime(2026, 11, 23, 1, 0, tzinfo=datetime.UTC)
 BY_NAME = {place.name: place for place in PLACES}
@@ -30,8 +30,12 @@ def seconds() -> float:
     return NOW.timestamp()
 
 
-def read(device, line=None):
-    return asyncio.run(read_server(line or Line(device), device.name, lambda: NOW, device.user))
+def read(device):
+    return asyncio.run(controller_of(device).read(lambda: NOW))
+
+
+def read_line(line):
+    return asyncio.run(read_server(line, Endpoint(name="x", url="https://x", user="", password=""), lambda: NOW))
 
 
 def story(name):
@@ -171,18 +175,14 @@ def scripted(**more):
 
 
 def test_a_bare_service_is_read_as_what_it_is():
-    server = asyncio.run(read_server(scripted(), "x", lambda: NOW))
+    server = read_line(scripted())
     assert server.model == "" and [c.slot for c in server.components] == ["bios"]
 
 
 def test_a_service_that_is_none_is_not_redfish():
-    for table in (
-        {},
-        {"/redfish/v1": {"hello": 1}},
-        {"/redfish/v1": {**ROOT, "UpdateService": {"@odata.id": "/gone"}}},
-    ):
+    for table in ({}, {"/redfish/v1": {"hello": 1}}):
         with pytest.raises(ControllerError) as caught:
-            asyncio.run(read_server(Scripted(table), "x", lambda: NOW))
+            read_line(Scripted(table))
         assert caught.value.cause == "not Redfish"
 
 
@@ -191,21 +191,27 @@ def test_two_entries_of_one_id_are_two_components():
     entries[1]["Id"] = "card 1"
     folder = {"Members": [{"@odata.id": "/f/1"}, {"@odata.id": "/f/2"}]}
     line = scripted(_f=folder, _f_1=entries[0], _f_2=entries[1])
-    server = asyncio.run(read_server(line, "x", lambda: NOW))
+    server = read_line(line)
     assert len({c.slot for c in server.components}) == len(server.components)
 
 
 def test_a_collection_that_leads_in_circles_ends():
     folder = {"Members": [], "Members@odata.nextLink": "/f"}
-    assert asyncio.run(read_server(scripted(_f=folder), "x", lambda: NOW)).components
+    assert read_line(scripted(_f=folder)).components
 
 
-def test_an_answer_that_nests_without_end_is_malformed():
-    deep: dict = {"Members": []}
-    for _ in range(200):
-        deep = {"a": deep}
-    with pytest.raises(ControllerError, match="nests deeper"):
-        asyncio.run(read_server(scripted(_f=deep), "x", lambda: NOW))
+def test_a_service_without_an_update_service_is_read_by_its_tree():
+    root = {"Systems": {"@odata.id": "/s"}, "RedfishVersion": "1.0"}
+    system = {"@odata.id": "/s/1", "Id": "1", "Model": "Open", "BiosVersion": "7"}
+    table = {"/redfish/v1": root, "/s": {"Members": [{"@odata.id": "/s/1"}]}, "/s/1": system}
+    server = read_line(Scripted(table))
+    assert (server.model, server.component("bios").version) == ("Open", "7")
+
+
+def test_members_that_stand_inline_are_read_as_given():
+    entries = [{"Id": "fw1", "Name": "Card", "Version": "1"}, {"Id": "fw2", "Name": "Card", "Version": "2"}]
+    server = read_line(scripted(_f={"Members": entries}))
+    assert [(c.slot, c.version) for c in server.components if c.slot.startswith("fw")] == [("fw1", "1"), ("fw2", "2")]
 
 
 shapes = st.recursive(
@@ -223,4 +229,4 @@ shapes = st.recursive(
 def test_whatever_a_controller_answers_is_a_reading_or_a_controller_error(table):
     root = {**ROOT, "Chassis": {"@odata.id": "/c"}, "Managers": {"@odata.id": "/m"}}
     with contextlib.suppress(ControllerError):
-        asyncio.run(read_server(Scripted({"/redfish/v1": root, "/u": {}, **table}), "x", lambda: NOW))
+        read_line(Scripted({"/redfish/v1": root, "/u": {}, **table}))

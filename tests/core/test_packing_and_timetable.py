@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from ordnung.core.away import AwayLimits, Place, may_begin
 from ordnung.core.components import Server
 from ordnung.core.house import judge_house
 from ordnung.core.packing import plan_packing, ways_back
@@ -52,26 +54,74 @@ def test_an_itinerary_has_staging_writing_reset_and_check():
     assert [s.kind for s in itinerary(a_route(60, RESTART))] == ["staging", "writing", RESTART, "checking"]
 
 
+def place(name, group=None, **facts):
+    return Place(server=name, groups=(group,) if group else (), **facts)
+
+
 def test_a_pair_goes_one_after_the_other_while_others_fill_the_places():
-    routes = [("g1", "pair", a_route(600)), ("g2", "pair", a_route(600)), ("s1", None, a_route(60))]
-    lanes = {lane.server: lane for lane in plan_timetable(routes, {"pair": 1}, 2).lanes}
+    routes = [(place("g1", "pair"), a_route(600)), (place("g2", "pair"), a_route(600)), (place("s1"), a_route(60))]
+    limits = AwayLimits(groups={"pair": 1}, at_once=2)
+    lanes = {lane.server: lane for lane in plan_timetable(routes, limits).lanes}
     assert lanes["g2"].spans[0].start == lanes["g1"].end
     assert lanes["s1"].spans[0].start == 0
 
 
+def test_a_server_left_away_keeps_its_partner_off_the_sheet():
+    routes = [(place("g2", "pair"), a_route(600)), (place("s1"), a_route(60))]
+    limits = AwayLimits(groups={"pair": 1}, at_once=2)
+    lanes = {lane.server: lane for lane in plan_timetable(routes, limits, [place("g1", "pair", kept=True)]).lanes}
+    assert lanes["g2"].spans == () and lanes["s1"].spans[0].start == 0
+
+
 @given(
-    st.lists(st.tuples(st.integers(1, 900), st.sampled_from(["a", "b", None])), min_size=1, max_size=25),
+    st.lists(
+        st.tuples(st.integers(1, 900), st.sampled_from(["a", "b", None]), st.sampled_from(["K1", "K2", None])),
+        min_size=1, max_size=25,
+    ),
     st.integers(1, 5),
-)
+)  # fmt: skip
 def test_no_limit_is_ever_broken_and_the_bound_holds(servers, at_once):
-    routes = [(f"s{i}", group, a_route(seconds)) for i, (seconds, group) in enumerate(servers)]
-    limits = {"a": 1, "b": 2}
-    timetable = plan_timetable(routes, limits, at_once)
+    places = [place(f"s{i}", group, rack=rack) for i, (_, group, rack) in enumerate(servers)]
+    limits = AwayLimits(groups={"a": 1, "b": 2}, racks={"K1": 2}, at_once=at_once)
+    timetable = plan_timetable([(p, a_route(s)) for p, (s, _, _) in zip(places, servers, strict=True)], limits)
     assert timetable.makespan >= timetable.bound - 1e-6
-    groups = {name: group for name, group, _ in routes}
+    by_name = {p.server: p for p in places}
     for lane in timetable.lanes:
         start = lane.spans[0].start
-        busy = [other for other in timetable.lanes if other.spans[0].start <= start < other.end]
+        busy = [by_name[o.server] for o in timetable.lanes if o.spans[0].start <= start < o.end]
         assert len(busy) <= at_once
-        for group, limit in limits.items():
-            assert sum(groups[other.server] == group for other in busy) <= limit
+        for group, limit in limits.groups.items():
+            assert sum(group in p.groups for p in busy) <= limit
+        assert sum(p.rack == "K1" for p in busy) <= 2
+
+
+AWAY = [place("g1", "pair", rack="K1", room="Kelp"), place("s1", rack="K1", outage=False), place("s2", kept=True)]
+LIMITS = AwayLimits(groups={"pair": 1, "none": 0}, racks={"K1": 1}, rooms={"Kelp": 2}, at_once=3)
+
+
+@pytest.mark.parametrize(
+    ("wanted", "limit", "kept"),
+    [
+        (place("g2", "pair"), "group", False),
+        (place("g2", "pair", outage=False), None, None),
+        (place("g1", "pair"), None, None),  # it has a place already
+        (place("x", rack="K1"), "rack", False),
+        (place("x", rack="K2", room="Kelp"), None, None),
+        (place("x", "none"), "group", True),
+        (place("x"), None, None),
+    ],
+)
+def test_who_may_begin(wanted, limit, kept):
+    refusal = may_begin(AWAY, LIMITS, wanted)
+    assert (refusal.limit if refusal else None, refusal.kept if refusal else None) == (limit, kept)
+    assert refusal is None or str(refusal)
+
+
+def test_a_server_left_away_counts_in_its_group_but_not_among_those_at_once():
+    """A16; a failure while away once gave the place back, and its partner was rebooted."""
+    left = [place(f"k{n}", "pair", kept=True) for n in range(5)]
+    assert may_begin(left, LIMITS, place("x")) is None
+    refusal = may_begin(left, LIMITS, place("x", "pair"))
+    assert refusal is not None and refusal.kept and "k0, k1" in str(refusal) and "left away" in str(refusal)
+    full = [place(f"w{n}") for n in range(3)]
+    assert may_begin(full, LIMITS, place("x")).limit == "at once"

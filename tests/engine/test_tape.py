@@ -2,77 +2,203 @@
 
 from __future__ import annotations
 
+import dataclasses
 import datetime
+import json
 
 import pytest
 
+from ordnung.controllers import Marker
+from ordnung.core.away import Place
 from ordnung.core.components import Component, Server
-from ordnung.core.route import Round, Write
-from ordnung.engine.compare import find_surprises
-from ordnung.engine.ports import Entry, TapeConflictError
-from ordnung.engine.tape import fold, next_step, parse_rounds, rounds_body
+from ordnung.core.facts import Facts
+from ordnung.core.route import Write
+from ordnung.core.sheet import NamedPayload, PlannedRound, PlannedWrite
+from ordnung.engine import entries as e
+from ordnung.engine.compare import find_surprises, proves_back, tells_more
+from ordnung.engine.entries import Entry
+from ordnung.engine.entry_codec import (
+    KINDS,
+    VERSION,
+    TapeFormatError,
+    parse_rounds,
+    read_entry,
+    rounds_body,
+    write_entry,
+)
+from ordnung.engine.ports import NoPlaceError, TapeConflictError
+from ordnung.engine.tape import TapeBrokenError, fold, next_step
+from ordnung.engine.telling import SENTENCES, tell_entry, tell_reason
 from ordnung.formats.readings import server_entry
 from tests.simulation.world import MemoryJournal, VirtualClock
 
 NOW = datetime.datetime(2026, 11, 23, tzinfo=datetime.UTC)
-WRITE = {"slot": "bios", "product": "p", "source": "1", "to": "2", "seconds": 60}
-ROUND = Round(writes=(Write(**WRITE),), reset="server reboot", reset_seconds=300, activates=(("bios", "2"),))
-READ = ("read", {"server": server_entry(Server(name="s", model="m")), "why": "before"})
-PLAN = ("plan", {"rounds": rounds_body([ROUND]), "stranded": []})
-INTENT = ("write intent", {"write": WRITE, "sha256": "aa", "way": "pull", "tasks": ["/t/1"]})
-SENT, DONE = ("write sent", {"task": "/t/2"}), ("write done", {"slot": "bios", "message": ""})
-RESET = ("reset intent", {"kind": "server reboot", "marker": {"system": "a", "controller": "b", "boot": "OSRunning"}})
-BACK, CONFIRMED = ("back", {}), ("confirmed", {"versions": [["bios", "2"]]})
+WRITE = Write(slot="bios", product="p", source="1", to="2", seconds=60)
+PAYLOAD = NamedPayload(sha256="aa", size=4, maker="M", catalog="c", issue="2026-11")
+ROUND = PlannedRound(
+    writes=(PlannedWrite(write=WRITE, payload=PAYLOAD),),
+    reset="server reboot", reset_seconds=300, activates=(("bios", "2"),),
+)  # fmt: skip
+PLACE = e.PlaceTaken(place=Place(server="s", groups=("pair",)))
+STAY = e.PlaceTaken(place=Place(server="s", outage=False))
+READ = e.Read(server=Server(name="s", model="m"), why=e.ReadWhy.BEFORE)
+PLAN = e.Plan(rounds=(ROUND,))
+INTENT = e.WriteIntent(planned=ROUND.writes[0], way="push", known_tasks=("/t/1",))
+SENT, DONE = e.WriteSent(task="/t/2"), e.WriteDone(evidence=e.Evidence.TASK)
+UNSENT = e.WriteUnsent(reason=e.Reason.TRANSFER_FAILED)
+RESET = e.ResetIntent(kind=e.ResetKind.SERVER_REBOOT, marker=Marker(system="a"), type="ForceRestart")
+RESET_SENT, RESET_UNSENT = e.ResetSent(), e.ResetUnsent(reason=e.Reason.RESET_NOT_BEGUN)
+SEEN, BACK = e.ResetSeen(evidence=e.Evidence.RESET_TIME), e.Back(marker=Marker())
+CONFIRMED = e.Confirmed(versions=(("bios", "2"),))
+FAILED = e.Ended(ending=e.Ending.FAILED, reason=e.Reason.NOT_BACK)
+GIVEN = e.PlaceGiven(by="lead", why="seen in the aisle")
+DEFERRED = e.Deferred(reason=e.Reason.FOREIGN_JOB)
+BEGUN = (PLACE, READ, PLAN)
+WRITTEN = (*BEGUN, INTENT, SENT, DONE)
 
 
-def tape(*entries):
-    return [Entry(seq=n, at=NOW, kind=kind, body=body) for n, (kind, body) in enumerate(entries, start=1)]
-
-
-@pytest.mark.parametrize(
-    ("entries", "step"),
-    [
-        ((), "read"),
-        ((READ,), "plan"),
-        ((READ, PLAN), "write"),
-        ((READ, PLAN, INTENT), "find write"),
-        ((READ, PLAN, INTENT, SENT), "follow"),
-        ((READ, PLAN, INTENT, ("write unsent", {"why": ""})), "write"),
-        ((READ, PLAN, INTENT, SENT, DONE), "reset"),
-        ((READ, PLAN, INTENT, SENT, DONE, RESET), "find reset"),
-        ((READ, PLAN, INTENT, SENT, DONE, RESET, ("reset unsent", {"why": ""})), "reset"),
-        ((READ, PLAN, INTENT, SENT, DONE, RESET, ("reset sent", {})), "await"),
-        ((READ, PLAN, INTENT, SENT, DONE, RESET, ("reset sent", {}), BACK), "confirm"),
-        ((READ, PLAN, INTENT, SENT, DONE, RESET, ("reset sent", {}), BACK, CONFIRMED), "check"),
-        ((READ, ("ended", {"state": "skipped", "reason": ""})), "none"),
-    ],
-)
-def test_what_comes_next_follows_from_the_tape_alone(entries, step):
-    assert next_step(fold(tape(*entries))).kind == step
+def tape(*values):
+    return [Entry(seq=n, at=NOW, value=value) for n, value in enumerate(values, start=1)]
 
 
 @pytest.mark.parametrize(
-    "entries",
+    ("values", "step"),
     [
-        (READ, PLAN, INTENT, INTENT),
-        (READ, PLAN, INTENT, RESET),
-        (READ, PLAN, SENT),
-        (READ, PLAN, DONE),
-        (READ, PLAN, INTENT, SENT, DONE, RESET, INTENT),
+        ((), "take a place"),
+        ((PLACE,), "read"),
+        ((PLACE, READ), "plan"),
+        (BEGUN, "write"),
+        ((STAY, READ, PLAN), "take a place"),
+        ((*BEGUN, INTENT), "find write"),
+        ((*BEGUN, INTENT, SENT), "follow"),
+        ((*BEGUN, INTENT, UNSENT), "write"),
+        (WRITTEN, "reset"),
+        ((*WRITTEN, RESET), "find reset"),
+        ((*WRITTEN, RESET, RESET_UNSENT), "reset"),
+        ((*WRITTEN, RESET, RESET_SENT), "await"),
+        ((*WRITTEN, RESET, SEEN), "await"),
+        ((*WRITTEN, RESET, RESET_SENT, SEEN, BACK), "confirm"),
+        ((*WRITTEN, RESET, RESET_SENT, SEEN, BACK, CONFIRMED), "check"),
+        ((*BEGUN, DEFERRED), "take a place"),
+        ((*BEGUN, DEFERRED, PLACE), "read"),
+        ((PLACE, READ, FAILED), "none"),
     ],
 )
-def test_a_tape_that_breaks_an_invariant_is_an_error(entries):
-    with pytest.raises(ValueError, match="does not fit"):
-        fold(tape(*entries))
+def test_what_comes_next_follows_from_the_tape_alone(values, step):
+    assert next_step(fold(tape(*values))) == step
+
+
+@pytest.mark.parametrize(
+    "values",
+    [
+        (*BEGUN, INTENT, INTENT),
+        (*BEGUN, INTENT, RESET),
+        (*BEGUN, SENT),
+        (*BEGUN, DONE),
+        (*WRITTEN, RESET, INTENT),
+        (*WRITTEN, BACK),
+        (READ, PLAN, RESET),  # an outage without a place
+        (STAY, READ, PLAN, RESET),
+        (*WRITTEN, RESET, RESET_SENT, DEFERRED),
+        (*BEGUN, GIVEN),
+        (*BEGUN, FAILED, GIVEN),  # it was never away: nothing is kept
+        (PLACE, FAILED, READ),
+    ],
+)
+def test_a_tape_that_breaks_an_invariant_is_an_error(values):
+    with pytest.raises(TapeBrokenError, match="does not fit"):
+        fold(tape(*values))
 
 
 def test_a_gap_in_the_numbers_is_an_error():
-    with pytest.raises(ValueError, match="entry 3 follows entry 1"):
-        fold([tape(READ)[0], tape(READ, PLAN, INTENT)[2]])
+    with pytest.raises(TapeBrokenError, match="entry 3 follows entry 1"):
+        fold([tape(PLACE)[0], tape(*BEGUN)[2]])
 
 
-def test_rounds_survive_the_tape():
-    assert parse_rounds(rounds_body([ROUND])) == (ROUND,)
+@pytest.mark.parametrize(
+    ("values", "holds", "kept", "away"),
+    [
+        (BEGUN, True, False, False),
+        ((*BEGUN, FAILED), False, False, False),
+        ((*WRITTEN, RESET), True, False, True),
+        ((*WRITTEN, RESET, RESET_UNSENT, FAILED), False, False, False),
+        ((*WRITTEN, RESET, RESET_SENT, FAILED), True, True, True),
+        ((*WRITTEN, RESET, RESET_SENT, BACK, FAILED), True, True, True),
+        ((*WRITTEN, RESET, RESET_SENT, BACK, CONFIRMED, FAILED), False, False, False),
+        ((*WRITTEN, RESET, RESET_SENT, FAILED, GIVEN), False, False, False),
+        ((*BEGUN, DEFERRED), False, False, False),
+    ],
+)
+def test_a_failure_while_away_keeps_the_place_until_it_is_given_back(values, holds, kept, away):
+    """A server that failed while away once gave its place back, and its partner was rebooted."""
+    state = fold(tape(*values))
+    assert (state.place is not None, bool(state.place and state.place.kept), state.is_away) == (holds, kept, away)
+
+
+EVERY = (
+    *WRITTEN, RESET, RESET_SENT, SEEN, BACK, CONFIRMED, UNSENT, RESET_UNSENT, FAILED, GIVEN, DEFERRED,
+    e.WriteFailed(reason=e.Reason.TASK_FAILED, facts={"slot": "bios"}),
+)  # fmt: skip
+
+
+@pytest.mark.parametrize("value", EVERY, ids=lambda value: type(value).__name__)
+def test_every_kind_of_entry_survives_a_journal(value):
+    kind, body = write_entry(value)
+    again = read_entry(7, NOW, VERSION, kind, json.loads(json.dumps(body)))
+    assert again == Entry(seq=7, at=NOW, value=value)
+    assert tell_entry(value)
+    assert {type(v) for v in EVERY} == set(KINDS.values()), "no kind is left out of this test"
+
+
+def test_every_reason_has_a_sentence_that_stands_without_its_facts():
+    assert set(SENTENCES) == set(e.Reason)
+    for reason in e.Reason:
+        assert tell_reason(reason, {})
+
+
+@pytest.mark.parametrize(
+    ("version", "kind", "body"),
+    [
+        (3, "back", {}),
+        (2, "dance", {}),
+        (2, "confirmed", {"versions": 7}),
+        (2, "ended", {"ending": "won"}),
+        (1, "ended", {}),
+    ],
+)
+def test_what_a_later_ordnung_wrote_is_named_never_guessed(version, kind, body):
+    with pytest.raises(TapeFormatError, match="entry 4"):
+        read_entry(4, NOW, version, kind, body)
+
+
+OLD_WRITE = {"slot": "bios", "product": "p", "source": "1", "to": "2", "seconds": 60}
+OLD_ROUND = {"writes": [OLD_WRITE], "reset": "server reboot", "reset_seconds": 300, "activates": [["bios", "2"]]}
+OLD_MARKER = {"system": "a", "controller": "b", "boot": "OSRunning"}
+OLD_TAPE = [
+    ("read", {"server": server_entry(Server(name="s", model="m")), "why": "before"}),
+    ("plan", {"rounds": [OLD_ROUND], "stranded": []}),
+    ("write intent", {"write": OLD_WRITE, "sha256": "aa", "way": "pull", "tasks": ["/t/1"]}),
+    ("write sent", {"task": "/t/2"}),
+    ("write done", {"slot": "bios", "message": ""}),
+    ("reset intent", {"kind": "server reboot", "marker": OLD_MARKER}),
+    ("reset unsent", {"why": "not begun"}),
+    ("reset intent", {"kind": "server reboot", "marker": OLD_MARKER}),
+    ("reset sent", {}),
+    ("back", {"marker": OLD_MARKER}),
+    ("confirmed", {"versions": [["bios", "2"]]}),
+    ("ended", {"state": "level", "reason": "every version confirmed by reading"}),
+]
+
+
+def test_a_tape_of_the_first_version_stays_readable():
+    entries = [read_entry(n, NOW, 1, kind, body) for n, (kind, body) in enumerate(OLD_TAPE, start=1)]
+    state = fold(entries)
+    assert state.ended is not None and state.ended.ending is e.Ending.LEVEL and state.done == (("bios", "2"),)
+    assert tell_entry(entries[-1].value) == "level: every version confirmed by reading"
+
+
+def test_rounds_survive_the_tape_and_name_their_payloads():
+    assert parse_rounds(json.loads(json.dumps(rounds_body((ROUND,))))) == (ROUND,)
 
 
 def part(slot, version, software_id="A", waiting=None):
@@ -84,9 +210,39 @@ def test_the_check_after_finds_what_nobody_asked_for():
         name="s", model="m", components=(part("a", "1"), part("b", "1"), part("c", "1", waiting="2"), part("d", "1"))
     )
     after = Server(name="s", model="m", components=(part("a", "2"), part("c", "2"), part("d", "1", "X")))
-    assert find_surprises(before, after, {"a"}) == ["b in b is gone", "d was d, now it is d"]
+    assert find_surprises(before, after, {"a"}) == [
+        "b in b is gone", "d is another device now: d (software A) before, d (software X) now",
+    ]  # fmt: skip
     changed = Server(name="s", model="m", components=(part("a", "2"), part("b", "9"), part("c", "1"), part("d", "1")))
     assert find_surprises(before, changed, {"a"}) == ["b changed from 1 to 9 though it was not touched"]
+
+
+def test_a_controller_that_begins_to_tell_more_has_exchanged_nothing():
+    """After sump-01's controller was updated, everything else once counted as exchanged."""
+    bare = [dataclasses.replace(part(slot, "1", None), updateable=False) for slot in ("raid", "nic")]
+    full = [dataclasses.replace(part(slot, "1", f"SW-{slot}"), updateable=True) for slot in ("raid", "nic")]
+    before, after = (Server(name="s", model="m", components=tuple(parts)) for parts in (bare, full))
+    assert find_surprises(before, after, set()) == [] and tells_more(before, after)
+    assert not tells_more(after, after) and not tells_more(after, before)
+    gone = Server(name="s", model="m", components=(full[0],))
+    assert not tells_more(before, gone), "less is not more"
+
+
+@pytest.mark.parametrize(
+    ("facts", "doubt"),
+    [
+        (Facts(power="On", boot="OSRunning", health="OK"), None),
+        (Facts(), None),
+        (Facts(power="Off"), "its power is Off"),
+        (Facts(boot="MemoryInitializationStarted"), "its system does not run yet"),
+        (Facts(health="Critical"), "its health is Critical"),
+    ],
+)
+def test_what_proves_a_server_back(facts, doubt):
+    before = Server(name="s", model="m", components=(part("a", "1"),))
+    assert proves_back(before, dataclasses.replace(before, facts=facts)) == doubt
+    lost = Server(name="s", model="m", facts=facts)
+    assert proves_back(before, lost) is not None
 
 
 class MemoryCase:
@@ -97,32 +253,52 @@ class MemoryCase:
 
 class DatabaseCase:
     def __init__(self):
-        from ordnung.server.adapters import DatabaseJournal
+        from ordnung.server.runs.journal import DatabaseJournal
 
         self.journal = DatabaseJournal()
 
     @property
     def run(self):
+        from ordnung.server.fleet.models import Server as Row
         from ordnung.server.runs.models import Run
 
+        for name in ("s", "t", "other"):
+            Row.objects.get_or_create(name=name, defaults={"url": f"https://{name}.example"})
         return str(Run.objects.get_or_create(pk=1, defaults={"name": "r", "drafted_at": NOW, "drafted_by": "t"})[0].pk)
 
 
 @pytest.mark.parametrize("case", [MemoryCase, DatabaseCase])
 @pytest.mark.django_db(transaction=True)
 async def test_every_journal_keeps_the_contract(case):
-    """Numbers without gaps, nobody overwrites, what was appended is read back in order."""
+    """Numbers without gaps, nobody overwrites, what was appended is read back in order, limits hold over all tapes."""
     from asgiref.sync import sync_to_async
 
     made = case()
     run = await sync_to_async(lambda: made.run)()
     journal = made.journal
     assert await journal.load(run, "s") == []
-    first = await journal.append(run, "s", 1, "read", {"a": [1, None, "ü"]})
-    await journal.append(run, "s", 2, "plan", {})
-    await journal.append(run, "other", 1, "read", {})
+    first = await journal.append(run, "s", 1, e.PlaceTaken(place=Place(server="s", rack="ü", outage=False)))
+    await journal.append(run, "s", 2, READ)
+    await journal.append(run, "other", 1, READ)
     with pytest.raises(TapeConflictError):
-        await journal.append(run, "s", 2, "plan", {"from": "another engine"})
+        await journal.append(run, "s", 2, PLAN)
+    with pytest.raises(TapeBrokenError):
+        await journal.append(run, "s", 3, SENT)
     loaded = await journal.load(run, "s")
-    assert [(e.seq, e.kind) for e in loaded] == [(1, "read"), (2, "plan")]
-    assert loaded[0].body == first.body == {"a": [1, None, "ü"]}
+    assert [(entry.seq, type(entry.value)) for entry in loaded] == [(1, e.PlaceTaken), (2, e.Read)]
+    assert loaded[0].value == first.value
+    for number in range(7):
+        await take(journal, run, f"x{number}", ())
+    with pytest.raises(NoPlaceError, match="8 servers are worked on already"):
+        await take(journal, run, "x8", ())
+    assert await journal.load(run, "x8") == [], "nothing was added"
+
+
+async def take(journal, run, name, groups):
+    from asgiref.sync import sync_to_async
+
+    from ordnung.server.fleet.models import Server as Row
+
+    if not isinstance(journal, MemoryJournal):
+        await sync_to_async(Row.objects.get_or_create)(name=name, defaults={"url": f"https://{name}.example"})
+    await journal.append(run, name, 1, e.PlaceTaken(place=Place(server=name, groups=groups)))

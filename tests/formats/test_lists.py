@@ -33,6 +33,8 @@ from ordnung.formats.server_list import parse_server_list
         ("[fd00::1]:8443", ["https://[fd00::1]:8443"]),
         ("fd00::1-fd00::2", ["https://[fd00::1]", "https://[fd00::2]"]),
         ("10.0.0.1, 10.0.0.1\n10.0.0.2;", ["https://10.0.0.1", "https://10.0.0.2"]),
+        ("BMC-07.example:8443", ["https://bmc-07.example:8443"]),
+        ("face-01, 10.0.0.1", ["https://face-01", "https://10.0.0.1"]),
         ("", []),
     ],
 )
@@ -42,7 +44,7 @@ def test_addresses_as_people_write_them(text, urls):
 
 @pytest.mark.parametrize(
     "text",
-    ["server.example", "10.0.0", "10.0.0.9-10.0.0.7", "10.0.0.1-fd00::1", "10.0.0.0/8", "10.0.0.0/33", "10.0.0.1:0", "10.0.0.1:99999", "http://10.0.0.1", "https://10.0.0.1/redfish", "10.0.0.0-10.1.0.0", "fd00::/64", "-", "10.0.0.1-"],
+    ["server..example", "-server", "a b", "10.0.0", "10.0.0.9-10.0.0.7", "10.0.0.1-fd00::1", "10.0.0.0/8", "10.0.0.0/33", "10.0.0.1:0", "10.0.0.1:99999", "http://10.0.0.1", "https://10.0.0.1/redfish", "10.0.0.0-10.1.0.0", "fd00::/64", "-", "10.0.0.1-"],
 )  # fmt: skip
 def test_anything_else_is_refused_and_named(text):
     with pytest.raises(FormatError) as caught:
@@ -95,7 +97,7 @@ def test_semicolons_other_spellings_a_mark_and_blank_lines_are_borne():
     [
         (b",a,,,,,\n", "the address is missing"),
         (b"10.0.0.0/24,a,,,,,\n", "one address a row"),
-        (b"somewhere,a,,,,,\n", "not an address"),
+        (b"some where,a,,,,,\n", "not an address"),
         (b"10.0.0.1,bad name,,,,,\n", "is no name"),
         (b"10.0.0.1,a,,x,,,\n", "unit 'x' is not a number"),
         (b"10.0.0.1,a,,101,,,\n", "unit '101'"),

@@ -6,13 +6,19 @@ import datetime
 
 import pytest
 
-from ordnung.core.components import Server
+from ordnung.controllers import Marker
+from ordnung.core.away import Place
+from ordnung.core.components import KINDS, Server
 from ordnung.core.drift import Verdict
 from ordnung.core.house import judge_house
+from ordnung.core.route import Write
 from ordnung.core.rules import FIXED_RULES
-from ordnung.engine.ports import Entry
+from ordnung.core.sheet import NamedPayload, PlannedWrite
+from ordnung.engine import entries as e
+from ordnung.engine.entries import Entry
+from ordnung.engine.telling import tell_entry
 from ordnung.server.present import FIXED, LETTERS, glyph_row, resets_text, worst
-from ordnung.server.runs.story import tell_entry, tell_steps
+from ordnung.server.runs.story import tell_steps
 from tests.core.houses import DAY, catalogs, component, product, release
 
 START = datetime.datetime(2026, 11, 23, 1, tzinfo=datetime.UTC)
@@ -53,21 +59,24 @@ def test_resets_in_words():
 
 
 def test_every_kind_has_its_letter():
-    assert len(set(LETTERS.values())) == len(LETTERS)
+    assert set(LETTERS) == set(KINDS)
+    assert len(set(LETTERS.values())) == len(KINDS) and all(len(letter) == 1 for letter in LETTERS.values())
 
 
-def tape(*entries):
+def tape(*values):
     return [
-        Entry(seq=n, at=START + datetime.timedelta(seconds=10 * n), kind=kind, body=body)
-        for n, (kind, body) in enumerate(entries, start=1)
+        Entry(seq=n, at=START + datetime.timedelta(seconds=10 * n), value=value)
+        for n, value in enumerate(values, start=1)
     ]
 
 
-WRITE = {"slot": "bios", "product": "p", "source": "1", "to": "2", "seconds": 60}
-INTENT = ("write intent", {"write": WRITE, "sha256": "aa", "way": "pull", "tasks": []})
-SENT, DONE = ("write sent", {"task": "/t/1"}), ("write done", {"slot": "bios", "message": ""})
-RESET, BACK = ("reset intent", {"kind": "server reboot", "marker": {}}), ("back", {})
-CONFIRMED = ("confirmed", {"versions": [["bios", "2"]]})
+WRITE = Write(slot="bios", product="p", source="1", to="2", seconds=60)
+PAYLOAD = NamedPayload(sha256="ab" * 32, size=4, maker="Corvane", catalog="c", issue="2026-11")
+INTENT = e.WriteIntent(planned=PlannedWrite(write=WRITE, payload=PAYLOAD), way="push")
+SENT, DONE = e.WriteSent(task="/t/1"), e.WriteDone(evidence=e.Evidence.TASK)
+RESET = e.ResetIntent(kind=e.ResetKind.SERVER_REBOOT, marker=Marker(), type="ForceRestart")
+BACK, CONFIRMED = e.Back(marker=Marker()), e.Confirmed(versions=(("bios", "2"),))
+FAILED = e.WriteFailed(reason=e.Reason.TASK_VANISHED, facts={"slot": "bios"})
 
 
 def test_a_tape_becomes_spans_from_the_runs_start():
@@ -80,31 +89,34 @@ def test_a_tape_becomes_spans_from_the_runs_start():
 
 def test_what_is_under_way_has_no_end_and_what_failed_is_marked():
     assert tell_steps(tape(INTENT, SENT), START)[-1]["end"] is None
-    failed = tell_steps(tape(INTENT, SENT, ("write failed", {"slot": "bios", "message": "no"})), START)
-    assert failed[-1]["kind"] == "failed"
+    assert tell_steps(tape(INTENT, SENT, FAILED), START)[-1]["kind"] == "failed"
 
 
 @pytest.mark.parametrize(
-    ("entry", "told"),
+    ("value", "told"),
     [
-        (INTENT, "will pull bios 1 → 2"),
+        (INTENT, "will push bios 1 → 2, abababababab… of Corvane 2026-11"),
         (SENT, "the controller took it on"),
-        (("write sent", {"task": "/t", "found": "x"}), "the controller took it on (found after a break)"),
-        (DONE, "bios written"),
-        (("write unsent", {"why": "gone"}), "it never arrived: gone"),
-        (("write failed", {"slot": "bios", "message": "no"}), "bios not written: no"),
-        (RESET, "will ask for a server reboot"),
-        (("reset sent", {}), "the reset began"),
-        (("reset unsent", {"why": "no"}), "the reset did not begin: no"),
+        (
+            e.WriteSent(task="/t", evidence=e.Evidence.TASK_LIST),
+            "the controller took it on (found after a break, by the device's tasks)",
+        ),
+        (DONE, "written, by its task"),
+        (FAILED, "not written: bios: the task vanished and the version is not there"),
+        (RESET, "will ask for a server reboot (ForceRestart)"),
+        (e.ResetSent(), "the controller took the reset on"),
+        (e.ResetSeen(evidence=e.Evidence.BOOT_PROGRESS), "the reset has acted, by its boot progress"),
         (BACK, "answers again, its system runs"),
         (CONFIRMED, "confirmed by reading: bios 2"),
-        (("confirmed", {"versions": []}), "confirmed by reading"),
-        (("plan", {"rounds": [], "stranded": []}), "nothing to do"),
-        (("plan", {"rounds": [{"writes": [1, 2]}], "stranded": []}), "planned 2 writes in 1 rounds"),
-        (("read", {"server": {"components": [1]}, "why": "before"}), "read before: 1 components"),
-        (("ended", {"state": "level", "reason": "all"}), "level: all"),
-        (("something new", {}), "something new"),
+        (e.Confirmed(versions=()), "confirmed by reading"),
+        (e.Plan(rounds=()), "nothing to do"),
+        (e.PlaceTaken(place=Place(server="s")), "its turn: it may go away"),
+        (e.PlaceGiven(by="lead", why="seen in the aisle"), "counted as back: seen in the aisle (lead)"),
+        (
+            e.Ended(ending=e.Ending.LEVEL, reason=e.Reason.CONFIRMED),
+            "level: every version confirmed by reading",
+        ),
     ],
 )
-def test_every_entry_is_a_sentence(entry, told):
-    assert tell_entry(*entry) == told
+def test_every_entry_is_a_sentence(value, told):
+    assert tell_entry(value) == told

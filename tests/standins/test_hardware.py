@@ -73,7 +73,7 @@ def test_a_bank_keeps_the_old_version(device, time):
     ("make", "version", "slot", "told"),
     [
         (m.REED14_BIOS, "3.2.0", "bios", "signature of generation 2"),
-        (m.REED12_BIOS, "1.56.0", "bios", "the package is for UUID"),
+        (m.REED12_BIOS, "1.56.0", "bios", "the package is for vendor defined SoftwareId CRV-R12-BIOS"),
         (m.NIC_Q25, "24.2.8", "raid-1", "PCI vendor"),
     ],
 )

@@ -3,18 +3,22 @@
 from ordnung.controllers.client import Client, Endpoint, Limits
 from ordnung.controllers.controller import RedfishController, RedfishControllers
 from ordnung.controllers.errors import CAUSES, ControllerError, LostAnswerError
-from ordnung.controllers.types import Marker, Reach, TaskView
+from ordnung.controllers.reset import ResetOffer
+from ordnung.controllers.types import Accepted, Marker, Outcome, Reach, TaskView
 
 __all__ = [
     "CAUSES",
+    "Accepted",
     "Client",
     "ControllerError",
     "Endpoint",
     "Limits",
     "LostAnswerError",
     "Marker",
+    "Outcome",
     "Reach",
     "RedfishController",
     "RedfishControllers",
+    "ResetOffer",
     "TaskView",
 ]

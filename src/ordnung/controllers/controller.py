@@ -2,83 +2,152 @@
 
 from __future__ import annotations
 
+import asyncio
 import datetime
+import time
 from collections.abc import AsyncIterator, Callable
 from contextlib import AbstractAsyncContextManager, asynccontextmanager
+from dataclasses import dataclass
 from pathlib import Path
-from urllib.parse import urlsplit
 
-from ordnung.controllers import reset, survey, update
-from ordnung.controllers.client import Client, Endpoint, Session, open_session
+from ordnung.controllers import reset, survey, tasks, update
+from ordnung.controllers.client import Client, Endpoint
 from ordnung.controllers.errors import ControllerError
 from ordnung.controllers.probe import send_probe
-from ordnung.controllers.types import Marker, Reach, TaskView
+from ordnung.controllers.reset import ResetOffer
+from ordnung.controllers.session import Session
+from ordnung.controllers.types import Accepted, Marker, Reach, TaskView
 from ordnung.core.components import Server
-from ordnung.formats.addresses import Networks
 
 
 class RedfishController:
     """A controller reached over Redfish. What it raises is always a ControllerError."""
 
-    def __init__(self, session: Session) -> None:
-        self._session = session
+    def __init__(self, session: Session, certificate: bytes | None = None) -> None:
+        self._session, self._certificate = session, certificate
 
     @property
     def pin(self) -> str:
         """The fingerprint of the certificate it showed."""
         return self._session.pin
 
+    @property
+    def losses(self) -> int:
+        """How often it forgot the session: it was restarted, or throws sessions away."""
+        return self._session.losses
+
     async def read(self, now: Callable[[], datetime.datetime]) -> Server:
         """One reading of the server."""
-        session = self._session
-        certificate = await session.client.certificate(session.endpoint, session.pin)
-        return await survey.read_server(session, session.endpoint.name, now, session.endpoint.user, certificate)
+        return await survey.read_server(self._session, self._session.endpoint, now, self._certificate)
 
     async def reach(self) -> Reach:
         """How it can be fed."""
         return await update.read_reach(self._session)
 
-    async def pull(self, reach: Reach, slot: str, uri: str) -> str:
-        """Have it fetch and write an image; returns the task's path."""
+    async def pull(self, reach: Reach, slot: str, uri: str) -> Accepted:
+        """Have it fetch and write an image."""
         return await update.send_pull(self._session, reach, await update.target_of(self._session, slot), uri)
 
-    async def push(self, reach: Reach, slot: str, image: Path) -> str:
-        """Upload an image to be written; returns the task's path."""
+    async def push(self, reach: Reach, slot: str, image: Path) -> Accepted:
+        """Upload an image to be written."""
         return await update.send_push(self._session, reach, await update.target_of(self._session, slot), image)
 
-    async def task(self, path: str) -> TaskView | None:
-        """A task, or None when it is forgotten."""
-        return await update.read_task(self._session, path)
+    async def task(self, task: str | None, monitor: str | None) -> TaskView | None:
+        """How a piece of work stands, or None when it is forgotten."""
+        return await tasks.read_task(self._session, task, monitor)
 
-    async def tasks(self) -> list[TaskView]:
-        """All update tasks it knows."""
-        return await update.list_tasks(self._session)
+    async def tasks(self) -> list[TaskView] | None:
+        """All tasks it knows; None where it keeps no list."""
+        return await tasks.list_tasks(self._session)
 
-    async def reset(self, kind: str) -> None:
+    async def find_reset(self, kind: str, *, force: bool = False) -> ResetOffer:
+        """The reset of this kind that it offers."""
+        return await reset.find_reset(self._session, kind, force=force)
+
+    async def reset(self, offer: ResetOffer) -> None:
         """Ask for a reset, once."""
-        await reset.send_reset(self._session, kind)
+        await reset.send_reset(self._session, offer)
 
     def probe(self, destination: str) -> AbstractAsyncContextManager[None]:
         """Have it send a test event to an address of ours."""
         return send_probe(self._session, destination)
 
     async def marker(self) -> Marker:
-        """When it last started."""
+        """By what this start can be told from the next."""
         return await reset.read_marker(self._session)
 
 
-class RedfishControllers:
-    """Opens controllers over one shared client."""
+@dataclass(slots=True)
+class _Kept:
+    """A session kept between two questions; ``used_at`` in seconds of the process's clock."""
 
-    def __init__(self, client: Client, networks: Networks | None = None) -> None:
-        """``networks`` are those where controllers may be; None allows all."""
-        self.client, self.networks = client, networks
+    session: Session
+    certificate: bytes | None
+    users: int = 0
+    used_at: float = 0.0
+
+
+class RedfishControllers:
+    """Opens controllers over one shared client; a session is kept for as long as it is used, and a little longer."""
+
+    def __init__(self, client: Client) -> None:
+        self.client = client
+        self._kept: dict[Endpoint, _Kept] = {}
+        self._opening: dict[Endpoint, asyncio.Lock] = {}
 
     @asynccontextmanager
     async def open(self, endpoint: Endpoint) -> AsyncIterator[RedfishController]:
-        """Sign in to a controller for as long as the context lasts. Raises ControllerError."""
-        host = urlsplit(endpoint.url).hostname or ""
-        if self.networks is not None and not self.networks.allows(host):
-            raise ControllerError(endpoint.name, "not allowed", f"{host} is not in {self.networks.tell()}")
-        async with open_session(self.client, endpoint) as session:
-            yield RedfishController(session)
+        """A signed-in controller for as long as the context lasts. Raises ControllerError."""
+        async with self._opening.setdefault(endpoint, asyncio.Lock()):
+            kept = self._kept.get(endpoint) or await self._sign_in(endpoint)
+            kept.users += 1
+        try:
+            yield RedfishController(kept.session, kept.certificate)
+        except ControllerError as error:
+            if error.cause in ("signed out", "certificate changed", "certificate invalid", "not allowed"):
+                self._kept.pop(endpoint, None)
+            raise
+        finally:
+            kept.users, kept.used_at = kept.users - 1, time.monotonic()
+            await self._let_idle_go()
+
+    async def _sign_in(self, endpoint: Endpoint) -> _Kept:
+        pin = endpoint.pin or await self.client.fetch_pin(endpoint)
+        session = Session(self.client.line(endpoint, pin))
+        certificate = await self.client.certificate(endpoint, pin)
+        await session.sign_in()
+        kept = self._kept[endpoint] = _Kept(session, certificate, used_at=time.monotonic())
+        return kept
+
+    async def _let_idle_go(self) -> None:
+        oldest = time.monotonic() - self.client.limits.session_s
+        idle = [e for e, kept in self._kept.items() if not kept.users and kept.used_at < oldest]
+        await self._let_go(idle)
+
+    async def let_go(self, endpoint: Endpoint) -> None:
+        """Sign out of a controller that is not needed any more."""
+        kept = self._kept.get(endpoint)
+        if kept is not None and not kept.users:
+            await self._let_go([endpoint])
+
+    async def close(self) -> None:
+        """Sign out everywhere."""
+        await self._let_go(list(self._kept))
+
+    async def _let_go(self, endpoints: list[Endpoint]) -> None:
+        sessions = [kept.session for e in endpoints if (kept := self._kept.pop(e, None)) is not None]
+        for endpoint in endpoints:
+            self._opening.pop(endpoint, None)
+        await asyncio.gather(*(session.sign_out() for session in sessions))
+
+
+@asynccontextmanager
+async def open_session(client: Client, endpoint: Endpoint) -> AsyncIterator[Session]:
+    """Verify or pin the certificate, sign in, and sign out at the end."""
+    pin = endpoint.pin or await client.fetch_pin(endpoint)
+    session = Session(client.line(endpoint, pin))
+    await session.sign_in()
+    try:
+        yield session
+    finally:
+        await session.sign_out()

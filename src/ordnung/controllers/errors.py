@@ -28,6 +28,7 @@ CAUSES: dict[str, str] = {
     ),
     "said no": "The controller refused the request; its words are given.",
     "busy": "The controller asked to be left alone for now. It will be asked again later.",
+    "our error": "Ordnung met an error of its own with this server's answers. Tell those who keep it, with the log.",
 }
 
 

@@ -4,15 +4,25 @@ from __future__ import annotations
 
 import asyncio
 import datetime
+from collections.abc import Iterable
 
 from cryptography import x509
 
-from ordnung.controllers.client import Json, link_of
+from ordnung.controllers.answers import (
+    Json,
+    as_dict,
+    as_list,
+    as_number,
+    as_text,
+    is_true,
+    link_of,
+)
 from ordnung.controllers.errors import ControllerError
-from ordnung.controllers.reader import Reader, is_true
-from ordnung.controllers.tree import Found, as_dict, as_list, as_text
+from ordnung.controllers.reader import Reader
+from ordnung.controllers.tree import Found
 from ordnung.core.facts import Facts, Licence, worst_health
 
+MOST = 200
 _ENDED = ("Completed", "Killed", "Cancelled", "Exception")
 
 
@@ -30,22 +40,26 @@ async def read_facts(
     Raises:
         ControllerError: the controller can't be used any more.
     """
-    licences, account, jobs, rebuilding = await asyncio.gather(
-        _licences(reader, root), _account(reader, root, user), _jobs(reader, root), _rebuilding(reader, found)
+    licences, account, jobs, volumes = await asyncio.gather(
+        _licences(reader, root), _account(reader, root, user), _jobs(reader, root), _volumes(reader, found)
     )
     pulls, push = ways_in(service)
     account_body = as_dict(next(iter(account), None))
     return Facts(
         power=as_text(found.system.get("PowerState")),
+        boot=as_text(as_dict(found.system.get("BootProgress")).get("LastState")),
         health=worst_health([_rollup(found.system), *(p.health for p in found.parts)]),
         clock_off_s=_clock_off(found.manager, found.managed_at or began),
         certificate_ends=_ends(certificate),
         role=as_text(account_body.get("RoleId")),
         factory_account=is_true(account_body.get("PasswordChangeRequired")),
         licences=tuple(licences),
-        jobs=tuple(jobs),
-        rebuilding=tuple(rebuilding),
-        feeds_lost=tuple(p.slot for p in found.parts if p.body.get("LineInputStatus") == "LossOfInput"),
+        jobs=_few(jobs),
+        rebuilding=_few(told for volume in volumes for told in _rebuilding(volume)),
+        arrays_broken=_few(told for volume in volumes if (told := _broken(volume)) is not None),
+        locked=_locked(service),
+        largest_image=as_number(service.get("MaxImageSizeBytes")),
+        feeds_lost=_few(p.slot for p in found.parts if p.body.get("LineInputStatus") == "LossOfInput"),
         pulls=pulls,
         push=push,
         expands=reader.levels > 0,
@@ -56,7 +70,8 @@ def ways_in(service: Json) -> tuple[tuple[str, ...], str | None]:
     """Over what it fetches, and what may be pushed to it, as its update service says."""
     action = as_dict(as_dict(service.get("Actions")).get("#UpdateService.SimpleUpdate"))
     allowed = action.get("TransferProtocol@Redfish.AllowableValues")
-    pulls = tuple(str(name).upper() for name in allowed) if isinstance(allowed, list) and action.get("target") else ()
+    names = [as_text(name) for name in allowed] if isinstance(allowed, list) and action.get("target") else []
+    pulls = _few(name.upper() for name in names if name)
     if as_text(service.get("MultipartHttpPushUri")):
         return pulls, "any"
     return pulls, "own" if as_text(service.get("HttpPushUri")) else None
@@ -111,15 +126,44 @@ async def _jobs(reader: Reader, root: Json) -> list[str]:
     ]
 
 
-async def _rebuilding(reader: Reader, found: Found) -> list[str]:
-    names = []
-    for storage in found.storages:
-        for volume in await reader.members(link_of(storage.get("Volumes"))):
-            for work in as_list(volume.get("Operations")):
-                name = as_text(volume.get("Name")) or "a volume"
-                told = as_text(work.get("PercentageComplete"))
-                names.append(f"{name}: {as_text(work.get('OperationName'))}{f' at {told} %' if told else ''}")
-    return names
+async def _volumes(reader: Reader, found: Found) -> list[Json]:
+    lists = [await reader.members(link_of(storage.get("Volumes"))) for storage in found.storages]
+    return [volume for volumes in lists for volume in volumes]
+
+
+def _rebuilding(volume: Json) -> list[str]:
+    name = as_text(volume.get("Name")) or "a volume"
+    told = []
+    for work in as_list(volume.get("Operations")):
+        percent = as_text(work.get("PercentageComplete"))
+        told.append(f"{name}: {as_text(work.get('OperationName'))}{f' at {percent} %' if percent else ''}")
+    return told
+
+
+def _broken(volume: Json) -> str | None:
+    """A volume that has lost its redundancy, unless it is being rebuilt (which is told apart)."""
+    status = as_dict(volume.get("Status"))
+    health, state = as_text(status.get("Health")), as_text(status.get("State"))
+    if as_list(volume.get("Operations")) or (
+        health in (None, "OK") and state not in ("Degraded", "UnavailableOffline")
+    ):
+        return None
+    return f"{as_text(volume.get('Name')) or 'a volume'} is {(health if health != 'OK' else state) or state}"
+
+
+def _locked(service: Json) -> str | None:
+    enabled = service.get("ServiceEnabled")
+    is_off = enabled is False or (isinstance(enabled, str) and enabled.strip().lower() == "false")
+    state = as_text(as_dict(service.get("Status")).get("State"))
+    if is_off or state == "Disabled":
+        return "its update service is switched off"
+    return None
+
+
+def _few(texts: Iterable[str]) -> tuple[str, ...]:
+    """At most as many as the readings' format takes, the last of them saying how many more there are."""
+    found = list(texts)
+    return tuple(found) if len(found) <= MOST else (*found[: MOST - 1], f"and {len(found) - MOST + 1} more")
 
 
 def _rollup(system: Json) -> str | None:

@@ -8,14 +8,19 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from ordnung.controllers.client import Client, Endpoint, Session, link_of, open_session
+from ordnung.controllers.answers import as_text, link_of
+from ordnung.controllers.client import Client, Endpoint
+from ordnung.controllers.controller import open_session
 from ordnung.controllers.errors import ControllerError
-from ordnung.controllers.tree import as_text
+from ordnung.controllers.session import ROOT, Session
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Identity:
-    """What answers at an address. ``vouched``: the certificate was verified or known; else only the UUID is told."""
+    """What answers at an address. ``vouched``: its certificate was verified; else only the root's UUID is told.
+
+    ``system`` is the path of the server's own system where its controller serves several.
+    """
 
     pin: str
     vouched: bool
@@ -23,13 +28,11 @@ class Identity:
     serial: str | None = None
     model: str | None = None
     name: str | None = None
+    system: str | None = None
 
 
-async def identify(client: Client, endpoint: Endpoint, known: frozenset[str] = frozenset()) -> Identity:
-    """Find out who is there.
-
-    Args:
-        known: fingerprints that were accepted before, of whichever server.
+async def identify(client: Client, endpoint: Endpoint) -> tuple[Identity, ...]:
+    """Find out who is there: one for each system behind the controller, one at least.
 
     Raises:
         ControllerError: nobody, not Redfish, or (vouched for only) the credentials are refused.
@@ -39,25 +42,28 @@ async def identify(client: Client, endpoint: Endpoint, known: frozenset[str] = f
     except ControllerError as error:
         if error.cause != "certificate invalid":
             raise
-        pin = error.seen or await client.see_pin(endpoint)
-        vouched = pin in known
-    stranger = Session(client, endpoint, pin)
-    root = await stranger.get("/redfish/v1/")
+        pin, vouched = error.seen or await client.see_pin(endpoint), False
+    stranger = Session(client.line(endpoint, pin))
+    root = await stranger.get(ROOT)
     if "Systems" not in root and "RedfishVersion" not in root:
         raise ControllerError(endpoint.name, "not Redfish", "it has no service root")
     found = Identity(pin=pin, vouched=vouched, uuid=_lower(as_text(root.get("UUID"))))
     if not vouched or not endpoint.user:
-        return found
+        return (found,)
     async with open_session(client, replace(endpoint, pin=pin)) as session:
-        members = await session.members(link_of(root.get("Systems")))
-        system = (await session.find(members[0]) if members else None) or {}
-    return replace(
-        found,
-        uuid=_lower(as_text(system.get("UUID"))) or found.uuid,
-        serial=as_text(system.get("SerialNumber")),
-        model=as_text(system.get("Model")),
-        name=as_text(system.get("HostName")),
-    )
+        systems = await session.members(link_of(root.get("Systems")))
+    several = len(systems) > 1
+    return tuple(
+        replace(
+            found,
+            uuid=_lower(as_text(system.get("UUID"))) or (None if several else found.uuid),
+            serial=as_text(system.get("SerialNumber")),
+            model=as_text(system.get("Model")),
+            name=as_text(system.get("HostName")),
+            system=link_of(system) if several else None,
+        )
+        for system in systems
+    ) or (found,)
 
 
 def _lower(text: str | None) -> str | None:

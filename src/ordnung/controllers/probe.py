@@ -8,10 +8,10 @@ from __future__ import annotations
 
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager, suppress
-from urllib.parse import urlsplit
 
-from ordnung.controllers.client import Session, link_of
+from ordnung.controllers.answers import as_dict, as_path, link_of
 from ordnung.controllers.errors import ControllerError
+from ordnung.controllers.session import ROOT, Session
 
 
 @asynccontextmanager
@@ -21,17 +21,15 @@ async def send_probe(session: Session, destination: str) -> AsyncIterator[None]:
     Raises:
         ControllerError: it has no event service, or refuses: then nothing is known of the line.
     """
-    root = await session.get("/redfish/v1/")
+    root = await session.get(ROOT)
     service = await session.find(link_of(root.get("EventService"))) or {}
     subscriptions = link_of(service.get("Subscriptions"))
-    actions = service.get("Actions")
-    action = actions.get("#EventService.SubmitTestEvent") if isinstance(actions, dict) else None
-    target = action.get("target") if isinstance(action, dict) else None
-    if subscriptions is None or not isinstance(target, str):
+    target = as_path(as_dict(as_dict(service.get("Actions")).get("#EventService.SubmitTestEvent")).get("target"))
+    if subscriptions is None or target is None:
         raise ControllerError(session.endpoint.name, "said no", "it can't send test events")
     body = {"Destination": destination, "Protocol": "Redfish", "Context": "ordnung probe"}
     made = await session.act(subscriptions, body)
-    where = urlsplit(made.headers.get("Location") or link_of(made.body) or "").path
+    where = as_path(made.header("Location")) or link_of(made.body)
     try:
         await session.act(target, {})
         yield

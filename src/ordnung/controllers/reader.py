@@ -6,12 +6,10 @@ import asyncio
 from collections.abc import Awaitable, Iterable
 from typing import Protocol, TypeVar
 
-from ordnung.controllers.client import Json, follow_members, link_of
+from ordnung.controllers.answers import Json, as_dict, as_number, follow_members, is_true, link_of
 from ordnung.controllers.errors import ControllerError
 
 T = TypeVar("T")
-MAX_DEPTH = 60
-"""How deep an expanded answer may nest; real ones stay below 20."""
 MEMBERS = 2000
 
 
@@ -35,11 +33,9 @@ class Reader:
         root = await self.find("/redfish/v1/")
         if root is None or ("Systems" not in root and "RedfishVersion" not in root):
             raise ControllerError(self.name, "not Redfish", "it has no service root")
-        offered = root.get("ProtocolFeaturesSupported")
-        query = offered.get("ExpandQuery") if isinstance(offered, dict) else None
-        if isinstance(query, dict) and is_true(query.get("NoLinks")):
-            most = query.get("MaxLevels")
-            self.levels = int(most) if isinstance(most, int | str) and str(most).isdigit() else 1
+        query = as_dict(as_dict(root.get("ProtocolFeaturesSupported")).get("ExpandQuery"))
+        if is_true(query.get("NoLinks")):
+            self.levels = as_number(query.get("MaxLevels")) or 1
         return root
 
     async def find(self, path: str | None, levels: int = 0) -> Json | None:
@@ -71,26 +67,27 @@ class Reader:
         async def one(at: str) -> Json | None:
             return await self.find(at, 0 if "?" in at else levels)
 
-        paths = await follow_members(one, path, MEMBERS)
-        found = await gather(self.find(at) for at in paths)
+        members = await follow_members(one, path, MEMBERS)
+        found = await gather(self._member(member) for member in members)
         return [body for body in found if body is not None]
+
+    async def _member(self, member: str | Json) -> Json | None:
+        return member if isinstance(member, dict) else await self.find(member)
 
     def _keep(self, body: Json | None, key: str) -> None:
         self._known[key] = body
         if body is None:
             return
-        todo: list[tuple[object, int]] = [(list(body.values()), 0)]
+        todo: list[object] = [list(body.values())]
         while todo:
-            value, depth = todo.pop()
-            if depth > MAX_DEPTH:
-                raise ControllerError(self.name, "malformed answer", f"{key} nests deeper than {MAX_DEPTH} levels")
+            value = todo.pop()
             if isinstance(value, dict):
                 path = link_of(value)
                 if path is not None and len(value) > 1 and "#" not in path:
                     self._known.setdefault(_key(path), value)
-                todo += [(inner, depth + 1) for inner in value.values() if isinstance(inner, dict | list)]
+                todo += [inner for inner in value.values() if isinstance(inner, dict | list)]
             elif isinstance(value, list):
-                todo += [(inner, depth + 1) for inner in value if isinstance(inner, dict | list)]
+                todo += [inner for inner in value if isinstance(inner, dict | list)]
 
 
 async def gather(jobs: Iterable[Awaitable[T]]) -> list[T]:
@@ -100,8 +97,3 @@ async def gather(jobs: Iterable[Awaitable[T]]) -> list[T]:
 
 def _key(path: str) -> str:
     return path.rstrip("/")
-
-
-def is_true(value: object) -> bool:
-    """A flag, also as a controller spells it that sends strings."""
-    return value is True or (isinstance(value, str) and value.strip().lower() == "true")

@@ -1,50 +1,103 @@
-"""Resets, and how to tell that one has happened."""
+"""Resets: which type the service offers and where, and by what one start is told from the next."""
 
 from __future__ import annotations
 
-from ordnung.controllers.client import Json, Session, link_of
+from dataclasses import dataclass
+
+from ordnung.controllers.answers import Json, as_dict, as_list, as_number, as_path, as_text, link_of
 from ordnung.controllers.errors import ControllerError
+from ordnung.controllers.session import ROOT, Session
 from ordnung.controllers.types import Marker
 
-_PLACES = {
-    "controller restart": ("Managers", "#Manager.Reset", ("GracefulRestart", "ForceRestart")),
-    "server reboot": ("Systems", "#ComputerSystem.Reset", ("GracefulRestart", "ForceRestart")),
-    "power cycle": ("Chassis", "#Chassis.Reset", ("PowerCycle", "FullPowerCycle")),
+_GENTLE, _FORCED = ("GracefulRestart", "ForceRestart"), ("ForceRestart",)
+_WANTED: dict[str, tuple[tuple[str, str], ...]] = {
+    "controller restart": (("Managers", "#Manager.Reset"),),
+    "server reboot": (("Systems", "#ComputerSystem.Reset"),),
+    "power cycle": (("Chassis", "#Chassis.Reset"), ("Systems", "#ComputerSystem.Reset")),
 }
+"""Where each kind may be offered: a power cycle on the chassis or on the system."""
+_CYCLES = ("PowerCycle", "FullPowerCycle")
 
 
-async def send_reset(session: Session, kind: str) -> None:
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ResetOffer:
+    """A reset as the service offers it: ``type`` is its ResetType, ``target`` where it is asked for."""
+
+    type: str
+    target: str
+
+
+async def find_reset(session: Session, kind: str, *, force: bool = False) -> ResetOffer:
+    """The reset to ask for, of those the service offers; a button is never pushed.
+
+    Args:
+        force: a graceful restart was asked for and did not come to pass.
+
+    Raises:
+        ControllerError: it offers none of this kind (said no).
+    """
+    types = _CYCLES if kind == "power cycle" else _FORCED if force else _GENTLE
+    for collection, name in _WANTED[kind]:
+        for resource in await _resources(session, collection):
+            action = as_dict(as_dict(resource.get("Actions")).get(name))
+            target = as_path(action.get("target"))
+            if target is None:
+                continue
+            offered = await _offered(session, action)
+            # A service that lists nothing is asked on the chassis for a cycle, and for a plain restart elsewhere.
+            first = types[0] if (collection != "Systems" or kind != "power cycle") else None
+            chosen = next((t for t in types if t in offered), None) if offered is not None else first
+            if chosen is not None:
+                return ResetOffer(type=chosen, target=target)
+    raise ControllerError(session.endpoint.name, "said no", f"it offers no {kind}")
+
+
+async def _offered(session: Session, action: Json) -> list[str] | None:
+    """The reset types an action takes, by its annotation or its ActionInfo; None where it doesn't tell."""
+    told = action.get("ResetType@Redfish.AllowableValues")
+    if isinstance(told, list):
+        return [str(name) for name in told]
+    info = await session.find(as_path(action.get("@Redfish.ActionInfo")))
+    for parameter in as_list((info or {}).get("Parameters")):
+        values = parameter.get("AllowableValues")
+        if parameter.get("Name") == "ResetType" and isinstance(values, list):
+            return [str(name) for name in values]
+    return None
+
+
+async def send_reset(session: Session, offer: ResetOffer) -> None:
     """Ask for a reset, once. Raises as ``Session.act``: after a LostAnswerError it may be under way.
 
     Never call this while a write is under way: the caller must have seen the task's end.
     """
-    collection, action, wanted = _PLACES[kind]
-    resource = await _first(session, collection)
-    found = (resource.get("Actions") or {}).get(action) or {}
-    allowed = found.get("ResetType@Redfish.AllowableValues") or wanted
-    chosen = next((name for name in wanted if name in allowed), None)
-    target = found.get("target")
-    if chosen is None or not isinstance(target, str):
-        raise ControllerError(session.endpoint.name, "said no", f"it offers no {kind}")
-    await session.act(target, {"ResetType": chosen})
+    await session.act(offer.target, {"ResetType": offer.type})
 
 
 async def read_marker(session: Session) -> Marker:
-    """When server and controller last started, and how far the server has come."""
-    system, manager = await _first(session, "Systems"), await _first(session, "Managers")
-    boot = (system.get("BootProgress") or {}).get("LastState")
+    """When server and controller last started, and how far the server has come, as far as it is told."""
+    system = next(iter(await _resources(session, "Systems")), {})
+    manager = next(iter(await _resources(session, "Managers")), {})
+    progress = as_dict(system.get("BootProgress"))
+    diagnostic = await session.find(link_of(manager.get("ManagerDiagnosticData"))) or {}
     return Marker(
-        system=_text(system.get("LastResetTime")),
-        controller=_text(manager.get("LastResetTime")),
-        boot=_text(boot),
+        system=as_text(system.get("LastResetTime")),
+        controller=as_text(manager.get("LastResetTime")),
+        boot=as_text(progress.get("LastState")),
+        boot_at=as_text(progress.get("LastStateTime")),
+        power=as_text(system.get("PowerState")),
+        uptime_s=as_number(diagnostic.get("ServiceRootUptimeSeconds")),
     )
 
 
-async def _first(session: Session, collection: str) -> Json:
-    root = await session.get("/redfish/v1/")
-    members = await session.members(link_of(root.get(collection)))
-    return (await session.find(members[0]) if members else None) or {}
-
-
-def _text(value: object) -> str | None:
-    return value if isinstance(value, str) else None
+async def _resources(session: Session, collection: str) -> list[Json]:
+    """The server's own system, or what its own system names as its managers and chassis; else the first of all."""
+    root = await session.get(ROOT)
+    own = session.endpoint.system
+    systems = [await session.get(own)] if own else (await session.members(link_of(root.get("Systems"))))[:1]
+    if collection == "Systems":
+        return systems
+    links = as_dict(systems[0].get("Links")) if systems else {}
+    named = as_list(links.get("ManagedBy" if collection == "Managers" else "Chassis"))
+    found = [await session.find(link_of(link)) for link in named]
+    bodies = [body for body in found if body is not None]
+    return bodies or (await session.members(link_of(root.get(collection))))[:1]

@@ -13,18 +13,25 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Protocol
 
-from ordnung.controllers.client import Json, link_of
+from ordnung.controllers.answers import Json, as_dict, as_list, as_text, is_true, link_of
+from ordnung.controllers.client import Endpoint
 from ordnung.controllers.errors import ControllerError
 from ordnung.controllers.facts import read_facts
-from ordnung.controllers.reader import Reader, is_true
-from ordnung.controllers.tree import Fitted, as_dict, as_list, as_text, health_of, read_fitted
+from ordnung.controllers.reader import Reader
+from ordnung.controllers.tree import Fitted, Found, health_of, read_fitted
 from ordnung.core.components import Component, Server
+from ordnung.formats.errors import FormatError
+from ordnung.formats.readings import check_reading
 
 _KIND_WORDS = (
     ("bios", "bios"), ("backplane", "backplane"), ("controller", "controller"), ("raid", "raid"), ("adapter", "raid"),
     ("drive", "drive"), ("nvme", "drive"), ("supply", "power"), ("port", "nic"), ("logic", "logic"),
 )  # fmt: skip
 """For inventory entries that belong to nothing in the tree: a word in their name is the last resort."""
+
+
+MAX_SLOT = 200
+"""Characters of a slot's name, by the readings' format, with room for a number where it stands twice."""
 
 
 class Line(Protocol):
@@ -47,37 +54,47 @@ class _Firmware:
 
 
 async def read_server(
-    line: Line, name: str, now: Callable[[], datetime.datetime], user: str = "", certificate: bytes | None = None
+    line: Line, endpoint: Endpoint, now: Callable[[], datetime.datetime], certificate: bytes | None = None
 ) -> Server:
-    """One reading of a server.
+    """One reading of a server, valid by the readings' format whatever the controller told.
 
     Args:
+        endpoint: whose server it is; the role of its account is part of the reading.
         now: the clock; it is looked at when the controller's own is read.
-        user: the account that reads: its role is part of the reading.
         certificate: what the controller showed, as DER.
 
     Raises:
         ControllerError: the controller can't be used; missing optional resources are no error.
     """
+    try:
+        return check_reading(await _read(line, endpoint, now, certificate))
+    except (FormatError, TypeError, ValueError, LookupError, AttributeError, RecursionError) as error:
+        # What no reader foresaw: a cause for this server, never a traceback for all of them.
+        told = f"it can't be read: {type(error).__name__}: {error}"[:300]
+        raise ControllerError(endpoint.name, "malformed answer", told) from error
+
+
+async def _read(
+    line: Line, endpoint: Endpoint, now: Callable[[], datetime.datetime], certificate: bytes | None
+) -> Server:
+    name = endpoint.name
     reader, began = Reader(line, name), now()
     root = await reader.root()
     if "ProtocolFeaturesSupported" in root:
         line.bears_more()
-    service = await reader.find(link_of(root.get("UpdateService")))
-    if service is None:
-        raise ControllerError(name, "not Redfish", "it has no update service")
-    fitted, inventory, partitions = await asyncio.gather(
-        read_fitted(reader, root, now),
+    service = await reader.find(link_of(root.get("UpdateService"))) or {}
+    found, inventory, partitions = await asyncio.gather(
+        read_fitted(reader, root, now, endpoint.system),
         reader.members(link_of(service.get("FirmwareInventory"))),
         reader.members(link_of(service.get("SoftwareInventory"))),
     )
-    firmware = _fold(as_entries(inventory))
-    _join(firmware, fitted.parts)
+    firmware = _fold([entry for entry in as_entries(inventory) if _is_own(entry, found)])
+    _join(firmware, found.parts)
     claimed = {id(f.fitted) for f in firmware if f.fitted is not None}
     components = [_component(f) for f in firmware]
-    components += [_bare_component(part) for part in fitted.parts if id(part) not in claimed]
+    components += [_bare_component(part) for part in found.parts if id(part) not in claimed]
     components += [_partition(entry) for entry in as_entries(partitions)]
-    system = fitted.system
+    system = found.system
     return Server(
         name=name,
         model=as_text(system.get("Model")) or "",
@@ -86,8 +103,16 @@ async def read_server(
         tag=as_text(system.get("AssetTag")),
         read_at=began,
         components=tuple(_unique(components)),
-        facts=await read_facts(reader, root, service, fitted, began, user, certificate),
+        facts=await read_facts(reader, root, service, found, began, endpoint.user, certificate),
     )
+
+
+def _is_own(entry: Json, found: Found) -> bool:
+    """Whether an inventory entry belongs to this server, where several stand behind one controller."""
+    if not found.others:
+        return True
+    related = [path for item in as_list(entry.get("RelatedItem")) if (path := link_of(item))]
+    return any(found.owns(path) for path in related)
 
 
 def as_entries(found: object) -> list[Json]:
@@ -96,16 +121,19 @@ def as_entries(found: object) -> list[Json]:
 
 
 def _fold(entries: list[Json]) -> list[_Firmware]:
-    """Put standby and staged members to the component they belong to."""
+    """Put standby and staged members to the component they belong to; ids that stand twice are two components."""
     found: dict[str, _Firmware] = {}
+    doubles: list[_Firmware] = []
     extra: list[tuple[str, Json]] = []
     for entry in entries:
         state = as_text(as_dict(entry.get("Status")).get("State"))
-        slot = as_text(entry.get("Id")) or ""
+        slot = as_text(entry.get("Id"), MAX_SLOT) or ""
         if state in ("StandbyOffline", "StandbySpare", "Updating"):
             extra.append((state, entry))
-        else:
-            found[slot] = _Firmware(link_of(entry) or slot, slot, entry)
+            continue
+        made = _Firmware(link_of(entry) or slot, slot, entry)
+        if found.setdefault(slot, made) is not made:
+            doubles.append(made)
     for state, entry in extra:
         owner = found.get((as_text(entry.get("Id")) or "").partition(".")[0]) or _same_related(found, entry)
         version = as_text(entry.get("Version"))
@@ -115,7 +143,7 @@ def _fold(entries: list[Json]) -> list[_Firmware]:
             owner.waiting = version
         elif state == "StandbyOffline":
             owner.standby.append(version)
-    return list(found.values())
+    return [*found.values(), *doubles]
 
 
 def _same_related(found: dict[str, _Firmware], entry: Json) -> _Firmware | None:
@@ -166,6 +194,9 @@ def _component(firmware: _Firmware) -> Component:
         pci=part.pci if part else None,
         part=part.number if part else None,
         serial=part.serial if part else None,
+        uuid=part.uuid if part else None,
+        maker=part.maker if part else as_text(entry.get("Manufacturer")),
+        product=part.product if part else None,
         health=health_of(entry) if health_of(entry) not in (None, "OK") or part is None else part.health,
     )
 
@@ -189,6 +220,9 @@ def _bare_component(part: Fitted) -> Component:
         pci=part.pci,
         part=part.number,
         serial=part.serial,
+        uuid=part.uuid,
+        maker=part.maker,
+        product=part.product,
         health=part.health,
     )
 
@@ -200,7 +234,7 @@ def _partition(entry: Json) -> Component:
     broken = status.get("State") in ("UnavailableOffline", "Disabled") or status.get("Health") == "Critical"
     state = "damaged" if broken else "blank" if version is None else None
     return Component(
-        slot=as_text(entry.get("Id")) or "",
+        slot=as_text(entry.get("Id"), MAX_SLOT) or "",
         kind="store",
         name=as_text(entry.get("Name")) or "Service partition",
         software_id=as_text(entry.get("SoftwareId")),
@@ -213,9 +247,13 @@ def _partition(entry: Json) -> Component:
 
 def _unique(components: list[Component]) -> list[Component]:
     """Slots that stand twice get a number: no component is lost (R21)."""
-    taken: dict[str, int] = {}
+    taken: set[str] = set()
     found = []
     for component in components:
-        count = taken[component.slot] = taken.get(component.slot, 0) + 1
-        found.append(component if count == 1 else dataclasses.replace(component, slot=f"{component.slot}#{count}"))
+        slot, count = component.slot[: MAX_SLOT - 6] or component.kind, 1
+        while slot in taken:
+            count += 1
+            slot = f"{component.slot[: MAX_SLOT - 6]}#{count}"
+        taken.add(slot)
+        found.append(component if slot == component.slot else dataclasses.replace(component, slot=slot))
     return found

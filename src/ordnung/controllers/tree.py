@@ -6,9 +6,9 @@ import asyncio
 import datetime
 from collections.abc import Awaitable, Callable
 from dataclasses import dataclass, field
-from typing import Any
 
-from ordnung.controllers.client import Json, link_of
+from ordnung.controllers.answers import Json, as_dict, as_list, as_text, link_of
+from ordnung.controllers.errors import ControllerError
 from ordnung.controllers.reader import Reader, gather
 
 DEEP = 5
@@ -28,6 +28,10 @@ class Fitted:
     number: str | None = None
     serial: str | None = None
     health: str | None = None
+    uuid: str | None = None
+    maker: str | None = None
+    product: str | None = None
+    """Its model name, as its maker calls it."""
     pci: str | None = None
     active: str | None = None
     """The inventory member that it says it runs."""
@@ -47,16 +51,38 @@ class Found:
     parts: list[Fitted]
     managed_at: datetime.datetime
     """When the manager, with its clock, was read."""
+    others: int = 0
+    """How many more systems stand behind the same controller."""
+
+    def owns(self, path: str) -> bool:
+        """Whether a resource is this server's, or one of the controller that serves several."""
+        roots = [link_of(one) for one in (self.system, self.manager, *self.chassis)]
+        at = path.rstrip("/")
+        return any(root and (at == root.rstrip("/") or at.startswith(f"{root.rstrip('/')}/")) for root in roots)
 
 
-async def read_fitted(reader: Reader, root: Json, now: Callable[[], datetime.datetime]) -> Found:
-    """Walk the tree. Raises ControllerError; what is missing is simply not there."""
+async def read_fitted(
+    reader: Reader, root: Json, now: Callable[[], datetime.datetime], own: str | None = None
+) -> Found:
+    """Walk the tree. What is missing is simply not there.
+
+    Args:
+        own: the path of the server's system, where the controller serves several; the managers and chassis that
+            belong to it are those it links to.
+
+    Raises:
+        ControllerError: the controller can't be used, or has no such system (any more).
+    """
     systems, chassis, (managers, managed_at) = await asyncio.gather(
         reader.members(link_of(root.get("Systems")), DEEP),
         reader.members(link_of(root.get("Chassis")), DEEP),
         _timed(reader.members(link_of(root.get("Managers")), 1), now),
     )
-    system, manager = (found[0] if found else {} for found in (systems, managers))
+    system = _own_system(reader.name, systems, own)
+    others = sum(1 for one in systems if one is not system)
+    if others:
+        chassis, managers = _linked(system, "Chassis", chassis), _linked(system, "ManagedBy", managers)
+    manager = managers[0] if managers else {}
     storages = await reader.members(link_of(system.get("Storage")), 2)
     groups = await gather(
         [
@@ -68,7 +94,23 @@ async def read_fitted(reader: Reader, root: Json, now: Callable[[], datetime.dat
     )
     parts = [part for group in groups for part in group]
     await gather(_add_pci(reader, part) for part in parts)
-    return Found(system, manager, chassis, storages, parts, managed_at)
+    return Found(system, manager, chassis, storages, parts, managed_at, others)
+
+
+def _own_system(name: str, systems: list[Json], own: str | None) -> Json:
+    if own is None:
+        return systems[0] if systems else {}
+    wanted = own.rstrip("/")
+    found = next((one for one in systems if (link_of(one) or "").rstrip("/") == wanted), None)
+    if found is None:
+        raise ControllerError(name, "said no", f"its controller has no system {own} any more")
+    return found
+
+
+def _linked(system: Json, name: str, all_of_them: list[Json]) -> list[Json]:
+    """Those of several resources that a system names as its own."""
+    named = {(link_of(link) or "").rstrip("/") for link in as_list(as_dict(system.get("Links")).get(name))}
+    return [one for one in all_of_them if (link_of(one) or "").rstrip("/") in named]
 
 
 async def _timed(
@@ -134,7 +176,7 @@ async def _read_power(reader: Reader, chassis: Json) -> list[Fitted]:
 
 
 def _device(body: Json, kind: str, version: str, container: str | None = None) -> Fitted:
-    slot = as_text(body.get("MemberId")) or as_text(body.get("Id")) or kind
+    slot = as_text(body.get("MemberId"), 190) or as_text(body.get("Id"), 190) or kind
     return Fitted(
         slot=slot,
         kind=kind,
@@ -144,6 +186,9 @@ def _device(body: Json, kind: str, version: str, container: str | None = None) -
         number=as_text(body.get("PartNumber")),
         serial=as_text(body.get("SerialNumber")),
         health=health_of(body),
+        uuid=as_text(body.get("UUID")),
+        maker=as_text(body.get("Manufacturer")),
+        product=as_text(body.get("Model")),
         body=body,
     )
 
@@ -171,20 +216,3 @@ async def _function_path(reader: Reader, body: Json) -> str | None:
 def health_of(body: Json) -> str | None:
     """OK, Warning or Critical, as a resource says of itself."""
     return as_text(as_dict(body.get("Status")).get("Health"))
-
-
-def as_dict(value: Any) -> Json:
-    """The object, or an empty one for anything else."""
-    return value if isinstance(value, dict) else {}
-
-
-def as_list(value: Any) -> list[Json]:
-    """The objects of a list, or none for anything else."""
-    return [item for item in value if isinstance(item, dict)] if isinstance(value, list) else []
-
-
-def as_text(value: Any) -> str | None:
-    """A string with blanks around it cut; numbers are taken as strings (some controllers send them)."""
-    if isinstance(value, int | float) and not isinstance(value, bool):
-        return str(value)
-    return value.strip() or None if isinstance(value, str) else None

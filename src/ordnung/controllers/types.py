@@ -1,9 +1,10 @@
-"""Values the client gives: what a controller can do, tasks, reset markers."""
+"""Values the client gives: what a controller can do, tasks, and by what one start is told from the next."""
 
 from __future__ import annotations
 
 from collections.abc import Collection
 from dataclasses import dataclass
+from enum import StrEnum
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -39,47 +40,67 @@ class Reach:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Accepted:
+    """A controller took a request on. It may have named a task, its monitor, both or neither; ``finished``: it
+    answered that the work is done already.
+    """
+
+    task: str | None = None
+    monitor: str | None = None
+    finished: bool = False
+    message: str = ""
+
+
+class Outcome(StrEnum):
+    """What a task says of its work. Silence is never success (DSP0266, "Asynchronous operations")."""
+
+    RUNNING = "running"
+    DONE = "done"
+    FAILED = "failed"
+    UNTOLD = "untold"
+    """It has ended or vanished, or does not say in words we know: what the device holds decides."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class TaskView:
-    """An update task as the controller shows it. ``phase`` is staging, writing or ended."""
+    """A task as the controller shows it. ``phase`` is staging or writing; ``state`` its own word for it."""
 
     uri: str
-    state: str
-    percent: int | None
-    phase: str
-    targets: tuple[str, ...]
-    message: str
+    outcome: Outcome
+    state: str = ""
+    name: str = ""
+    percent: int | None = None
+    phase: str = "staging"
+    targets: tuple[str, ...] = ()
+    message: str = ""
     transfer_failed: bool = False
     """The image never arrived whole: nothing was written, and it may be sent again."""
+    is_update: bool = False
+    """Whether it says itself that it is one of the update service's."""
 
     @property
     def is_running(self) -> bool:
-        """Whether the device is still at it."""
-        return self.state in (
-            "New",
-            "Starting",
-            "Running",
-            "Suspended",
-            "Pending",
-            "Stopping",
-            "Cancelling",
-            "Service",
-        )
-
-    @property
-    def is_done(self) -> bool:
-        """Whether it ended well."""
-        return self.state == "Completed"
+        """Whether the device may still be at it."""
+        return self.outcome is Outcome.RUNNING
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Marker:
-    """Tells one start of a server and of its controller from the next."""
+    """Tells one start of a server and of its controller from the next, by whatever the controller tells of it.
 
-    system: str | None
-    controller: str | None
-    boot: str | None
+    ``system`` and ``controller`` are their LastResetTime, ``boot`` and ``boot_at`` the BootProgress and its time,
+    ``power`` the PowerState, ``uptime_s`` the seconds the controller's service has been up. Each may be untold.
+    """
+
+    system: str | None = None
+    controller: str | None = None
+    boot: str | None = None
+    boot_at: str | None = None
+    power: str | None = None
+    uptime_s: int | None = None
 
     @property
     def is_up(self) -> bool:
         """Whether the server's own system runs (a controller that doesn't tell is taken as up)."""
-        return self.boot in (None, "OSRunning")
+        is_on = self.power in (None, "On")
+        return is_on and self.boot in (None, "None", "OSRunning")

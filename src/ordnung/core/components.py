@@ -31,6 +31,10 @@ class Component:
     origin: str = "controller"
     """Who told of it: ``controller``, ``host report`` or ``both``."""
     serial: str | None = None
+    uuid: str | None = None
+    maker: str | None = None
+    product: str | None = None
+    """Who made it and what they call it, as the device tells (not a catalog)."""
     health: str | None = None
     state: str | None = None
     """Of a service partition that is not ready: ``blank`` or ``damaged``."""

@@ -29,6 +29,8 @@ class Facts:
     """Read from the controller; None or empty where it does not tell."""
 
     power: str | None = None
+    boot: str | None = None
+    """How far its system has come (BootProgress)."""
     health: str | None = None
     clock_off_s: float | None = None
     certificate_ends: datetime.date | None = None
@@ -37,6 +39,12 @@ class Facts:
     licences: tuple[Licence, ...] = ()
     jobs: tuple[str, ...] = ()
     rebuilding: tuple[str, ...] = ()
+    arrays_broken: tuple[str, ...] = ()
+    """Volumes that are degraded or failed, with their state."""
+    locked: str | None = None
+    """Why it takes no update at all now, in its own words."""
+    largest_image: int | None = None
+    """The largest image it takes, in bytes."""
     feeds_lost: tuple[str, ...] = ()
     pulls: tuple[str, ...] = ()
     """Protocols over which it fetches an image, in upper case."""
@@ -122,6 +130,12 @@ def _state(server: Server, facts: Facts) -> list[Hindrance]:
     for volume in facts.rebuilding:
         remedy = "Wait until it has rebuilt; a reset now puts its data at risk."
         found.append(Hindrance(what="array rebuilding", seen=volume, remedy=remedy, stops=True))
+    for volume in facts.arrays_broken:
+        remedy = "Replace what failed and let it rebuild before this server is reset."
+        found.append(Hindrance(what="array broken", seen=volume, remedy=remedy, stops=True))
+    if facts.locked:
+        remedy = "Unlock it at the controller; until then it takes nothing."
+        found.append(Hindrance(what="locked", seen=facts.locked, remedy=remedy, stops=True))
     for supply in facts.feeds_lost:
         remedy = "Restore the feed before anything is written."
         found.append(Hindrance(what="feed lost", seen=f"{supply} has no input", remedy=remedy, stops=True))

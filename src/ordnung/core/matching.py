@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 import fnmatch
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
@@ -93,6 +94,8 @@ class Catalogs:
         best_keys = 0
         for issue in self.for_model(model):
             for product in issue.products:
+                if self.owners.get(product.id) != issue.maker:
+                    continue
                 keys = max((len(f) for f in product.fits if fits(f, model, component)), default=0)
                 if keys > best_keys:
                     best, best_keys = {}, keys
@@ -106,12 +109,28 @@ class Catalogs:
         return Match(None, reason="no catalog lists it")
 
     @cached_property
+    def owners(self) -> dict[str, str]:
+        """Whose each product is: another maker's catalog can't add to a product or replace it.
+
+        A product belongs to the maker whose catalog is followed, then to the one who lists it signed, then to the
+        one that listed it first by the date of the issue, then by name: what comes later changes no decided house.
+        """
+        followed = {(maker, catalog) for _, maker, catalog in self.follows}
+        ranked: dict[str, tuple[bool, bool, datetime.date, str]] = {}
+        for issue in self.issues:
+            rank = ((issue.maker, issue.catalog) not in followed, not issue.signed_by, issue.issued, issue.maker)
+            for product in issue.products:
+                ranked[product.id] = min(ranked.get(product.id, rank), rank)
+        return {name: rank[-1] for name, rank in ranked.items()}
+
+    @cached_property
     def by_id(self) -> dict[str, Product]:
-        """Every product of all issues by id, its releases joined: a release in two issues is one."""
+        """Every product by id, its owner's appearances joined: a release in two issues is one."""
         found: dict[str, list[Product]] = {}
         for issue in sorted(self.issues, key=lambda i: i.issued, reverse=True):
             for product in issue.products:
-                found.setdefault(product.id, []).append(product)
+                if self.owners[product.id] == issue.maker:
+                    found.setdefault(product.id, []).append(product)
         return {name: join_products(found[name]) for name in sorted(found)}
 
     def products(self) -> tuple[Product, ...]:

@@ -57,14 +57,18 @@ class Conflict:
 
 
 def find_conflicts(issues: Sequence[Issue]) -> tuple[Conflict, ...]:
-    """Releases whose content changed between issues under the same version, by product and version."""
-    last: dict[tuple[str, object], tuple[Release, Issue]] = {}
+    """Releases whose content changed between a maker's issues under the same version, by product and version."""
+    last: dict[tuple[str, str, object], tuple[Release, Issue]] = {}
     found = []
     for issue in sorted(issues, key=lambda i: (i.issued, i.issue)):
         for product in issue.products:
             for release in product.releases:
                 key = product.key(release.version)
-                same = (product.id, release.version.strip() if key is None or product.scheme == "listed" else key)
+                same = (
+                    issue.maker,
+                    product.id,
+                    release.version.strip() if key is None or product.scheme == "listed" else key,
+                )
                 if same in last and (changed := _changed(last[same][0], release)):
                     older = last[same][1]
                     found.append(_conflict(product, release, older, issue, changed))

@@ -1,15 +1,16 @@
 """The timetable of a run: when each server's steps are expected, under the limits on who may be away.
 
-Whenever a place is free, the first server in the order given whose group has a place begins, as the
-engine does it. What has happened is not known here; the same picture is drawn over it.
+Whenever a place is free, the first server in the order given that may begin does, by the same function that the
+engine asks (``core.away``). What has happened is not known here; the same picture is drawn over it.
 """
 
 from __future__ import annotations
 
 import heapq
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 
+from ordnung.core.away import AwayLimits, Place, may_begin
 from ordnung.core.route import Route
 
 WRITE_SECONDS, RESET_SECONDS = 120.0, 300.0
@@ -70,48 +71,53 @@ def itinerary(route: Route) -> tuple[Span, ...]:
 
 
 def plan_timetable(
-    routes: Sequence[tuple[str, str | None, Route]], limits: Mapping[str, int], at_once: int
+    routes: Sequence[tuple[Place, Route]], limits: AwayLimits, occupied: Sequence[Place] = ()
 ) -> Timetable:
     """Lay servers out in order.
 
     Args:
-        routes: (server, group or None, route), in the order in which they should go.
-        limits: how many of a group may be away at once; a group without limit has none.
-        at_once: how many servers may be worked on at once.
+        routes: the place each server takes and its route, in the order in which they should go.
+        limits: how many may be away and worked on at once.
+        occupied: places that are taken for the whole time: servers left away.
+
+    A server whose place never gets free has an empty lane.
     """
-    waiting = [(server, group or "", itinerary(route)) for server, group, route in routes]
+    waiting = [(place, itinerary(route)) for place, route in routes]
     running: list[tuple[float, str]] = []
-    lanes: dict[str, Lane] = {}
+    taken = {place.server: place for place in occupied}
+    lanes: dict[str, Lane] = {place.server: Lane(server=place.server, spans=()) for place, _ in routes}
     now = 0.0
     while waiting:
-        chosen = next((w for w in waiting if _has_place(w[1], running, limits, at_once)), None)
+        chosen = next((w for w in waiting if may_begin(taken.values(), limits, w[0]) is None), None)
         if chosen is None:
-            now, _ = heapq.heappop(running)
+            if not running:
+                break
+            now, gone = heapq.heappop(running)
+            del taken[gone]
             continue
         waiting.remove(chosen)
-        server, group, spans = chosen
-        lanes[server] = Lane(server=server, spans=tuple(_shift(span, now) for span in spans))
+        place, spans = chosen
+        lanes[place.server] = Lane(server=place.server, spans=tuple(_shift(span, now) for span in spans))
         if spans:
-            heapq.heappush(running, (lanes[server].end, group))
+            taken[place.server] = place
+            heapq.heappush(running, (lanes[place.server].end, place.server))
     return Timetable(
-        lanes=tuple(lanes[server] for server, _, _ in routes),
+        lanes=tuple(lanes[place.server] for place, _ in routes),
         makespan=max((lane.end for lane in lanes.values()), default=0.0),
-        bound=_bound(routes, limits, at_once),
+        bound=_bound(routes, limits),
     )
-
-
-def _has_place(group: str, running: Sequence[tuple[float, str]], limits: Mapping[str, int], at_once: int) -> bool:
-    """Whether one more server of ``group`` may begin: the same question the engine asks."""
-    mine = sum(1 for _, other in running if other == group)
-    return len(running) < at_once and mine < limits.get(group, at_once)
 
 
 def _shift(span: Span, by: float) -> Span:
     return Span(kind=span.kind, start=span.start + by, end=span.end + by, label=span.label)
 
 
-def _bound(routes: Sequence[tuple[str, str | None, Route]], limits: Mapping[str, int], at_once: int) -> float:
-    lengths = [(group or "", spans[-1].end) for _, group, route in routes if (spans := itinerary(route))]
+def _bound(routes: Sequence[tuple[Place, Route]], limits: AwayLimits) -> float:
+    lengths = [(place, spans[-1].end) for place, route in routes if (spans := itinerary(route))]
     longest = max((length for _, length in lengths), default=0.0)
-    per_group = [sum(length for name, length in lengths if name == group) / limit for group, limit in limits.items()]
-    return max([longest, sum(length for _, length in lengths) / at_once, *per_group])
+    per_group = [
+        sum(length for place, length in lengths if name in place.groups and place.outage) / limit
+        for name, limit in limits.groups.items()
+        if limit
+    ]
+    return max([longest, sum(length for _, length in lengths) / limits.at_once, *per_group])

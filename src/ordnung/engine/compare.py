@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Set
 
 from ordnung.core.baseline import Position
-from ordnung.core.components import Server
+from ordnung.core.components import Component, Server
 from ordnung.core.versions import is_equal
 
 
@@ -34,7 +34,7 @@ def holds(positions: Iterable[Position], slot: str, version: str) -> bool:
 
 def lacking(positions: Iterable[Position], promised: Iterable[tuple[str, str]]) -> list[str]:
     """What of the promised (slot, version) pairs a reading does not show, in words."""
-    missing = []
+    positions, missing = list(positions), []
     for slot, version in promised:
         position = find_position(positions, slot)
         seen = position.component.version if position else "nothing"
@@ -46,15 +46,71 @@ def lacking(positions: Iterable[Position], promised: Iterable[tuple[str, str]]) 
 def find_surprises(before: Server, after: Server, touched: Set[str]) -> list[str]:
     """Differences nobody asked for: components gone, exchanged, or changed though not touched (N7.3).
 
-    A waiting version that became active by a reset asked for by others is no surprise.
+    A waiting version that became active by a reset asked for by others is no surprise, and neither is a component of
+    which the controller now tells more than before: under another slot, or with identifiers it did not tell.
     """
     surprises = []
     for old in before.components:
-        new = after.component(old.slot)
+        new = after.component(old.slot) or _elsewhere(old, before, after)
         if new is None:
             surprises.append(f"{old.name} in {old.slot} is gone")
-        elif new.software_id != old.software_id:
-            surprises.append(f"{old.slot} was {old.name}, now it is {new.name}")
-        elif old.slot not in touched and new.version not in (old.version, old.waiting):
+        elif _is_exchanged(old, new):
+            surprises.append(f"{old.slot} is another device now: {_tell(old)} before, {_tell(new)} now")
+        elif old.slot not in touched and old.version is not None and new.version not in (old.version, old.waiting):
             surprises.append(f"{old.slot} changed from {old.version} to {new.version} though it was not touched")
     return surprises
+
+
+def tells_more(before: Server, after: Server) -> bool:
+    """Whether the controller shows more of the same server than before: new components, or more of what is there.
+
+    So it is after an old controller's own update (N1.3): then the server is planned anew.
+    """
+    known = {part.slot: part for part in before.components}
+    new = [part for part in after.components if part.slot not in known]
+    more = [
+        part
+        for part in after.components
+        if (old := known.get(part.slot)) is not None
+        and ((old.software_id is None and part.software_id) or (old.updateable is False and part.updateable))
+    ]
+    return bool(new or more) and not find_surprises(before, after, {part.slot for part in after.components})
+
+
+def _elsewhere(old: Component, before: Server, after: Server) -> Component | None:
+    """The same device under a slot that was not there before: by its serial, or as the only one of its kind."""
+    known = {part.slot for part in before.components}
+    free = [part for part in after.components if part.slot not in known and part.kind == old.kind]
+    if old.serial is not None:
+        return next((part for part in free if part.serial == old.serial), None)
+    alone = sum(part.kind == old.kind for part in before.components) == 1 and len(free) == 1
+    return free[0] if alone else None
+
+
+def _is_exchanged(old: Component, new: Component) -> bool:
+    """Whether something told both times differs; what one of the readings does not tell proves nothing."""
+    pairs = ((old.software_id, new.software_id), (old.serial, new.serial), (old.pci, new.pci))
+    return any(a is not None and b is not None and a != b for a, b in pairs)
+
+
+def _tell(part: Component) -> str:
+    told = [f"serial {part.serial}" if part.serial else "", f"software {part.software_id}" if part.software_id else ""]
+    return f"{part.name} ({', '.join(filter(None, told))})" if any(told) else part.name
+
+
+def proves_back(before: Server | None, now: Server) -> str | None:
+    """Why a reading does not prove that a server that was left away is back, or None when it does (T5).
+
+    Proved is: its power is on and its system runs, as far as the controller tells; its health is not Critical; and
+    everything that was there before is there.
+    """
+    facts = now.facts
+    if facts is not None and facts.power not in (None, "On"):
+        return f"its power is {facts.power}"
+    if facts is not None and facts.boot not in (None, "None", "OSRunning"):
+        return "its system does not run yet"
+    if facts is not None and facts.health == "Critical":
+        return "its health is Critical"
+    touched = {part.slot for part in now.components}
+    surprises = find_surprises(before, now, touched) if before is not None else []
+    return "; ".join(surprises) or None

@@ -5,9 +5,11 @@ from __future__ import annotations
 import asyncio
 from collections.abc import Awaitable, Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
+from enum import StrEnum
 
 from ordnung.controllers import Client, ControllerError, Endpoint
 from ordnung.controllers.identity import Identity, identify
+from ordnung.engine.survey import own_error
 
 AT_ONCE = 128
 DEADLINE_S = 30.0
@@ -15,21 +17,23 @@ DEADLINE_S = 30.0
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Known:
-    """A server that is in the house already."""
+    """A server that is in the house already. ``system`` is its own system's path behind a controller of several."""
 
     name: str
     url: str
     uuid: str | None = None
     serial: str | None = None
-    pin: str | None = None
+    system: str | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Looked:
-    """What came of one address. ``cause`` is one of ``CAUSES`` when nobody usable answered."""
+    """What came of one address: who is there, one for each system behind it. ``cause`` is one of ``CAUSES`` when
+    nobody usable answered.
+    """
 
     url: str
-    identity: Identity | None = None
+    identities: tuple[Identity, ...] = ()
     cause: str | None = None
     detail: str = ""
 
@@ -37,51 +41,105 @@ class Looked:
 Told = Callable[[Looked], Awaitable[None]]
 
 
-async def look(endpoints: Sequence[Endpoint], client: Client, pins: frozenset[str], told: Told) -> None:
+async def look(endpoints: Sequence[Endpoint], client: Client, told: Told) -> None:
     """Look at every address once; each result is handed on the moment it is there."""
     gate = asyncio.Semaphore(AT_ONCE)
 
     async def one(endpoint: Endpoint) -> None:
         async with gate:
-            result = await look_at(endpoint, client, pins)
+            result = await look_at(endpoint, client)
         await told(result)
 
-    await asyncio.gather(*(one(endpoint) for endpoint in endpoints))
+    async with asyncio.TaskGroup() as group:
+        for endpoint in endpoints:
+            group.create_task(one(endpoint))
 
 
-async def look_at(endpoint: Endpoint, client: Client, pins: frozenset[str]) -> Looked:
-    """One address, its failure as a value."""
+async def look_at(endpoint: Endpoint, client: Client) -> Looked:
+    """One address, its failure as a value, an error of our own included."""
     try:
         async with asyncio.timeout(DEADLINE_S):
-            return Looked(url=endpoint.url, identity=await identify(client, endpoint, pins))
+            return Looked(url=endpoint.url, identities=await identify(client, endpoint))
     except ControllerError as error:
         return Looked(url=endpoint.url, cause=error.cause, detail=error.detail)
     except TimeoutError:
         return Looked(url=endpoint.url, cause="too slow", detail=f"no answer within {DEADLINE_S:g} s")
+    except Exception as error:
+        told = own_error(endpoint.url, error)
+        return Looked(url=endpoint.url, cause=told.cause, detail=told.detail)
 
 
-def match_known(identity: Identity, url: str, known: Iterable[Known]) -> tuple[Known | None, bool]:
-    """The server of the house that this is, and whether it has moved: by UUID or serial, or by certificate.
+PLACEHOLDERS = frozenset({"03000200-0400-0500-0006-000700080009", "12345678-1234-5678-90ab-cddeefaabbcc"})
+"""UUIDs that boards are delivered with until someone sets their own."""
 
-    Never by address, since another server may have taken it; only one that was never read, and of which nothing
-    but its address is known, is taken for the server at that address.
+
+def usable_uuid(uuid: str | None) -> str | None:
+    """A UUID that can tell servers apart, in lower case; None for a blank, a placeholder or none at all."""
+    text = (uuid or "").strip().lower()
+    digits = set(text.replace("-", ""))
+    return None if len(digits) < 2 or text in PLACEHOLDERS else text
+
+
+def usable_serial(serial: str | None) -> str | None:
+    """A serial number that can tell servers apart; None for a blank one or a word that stands for none."""
+    text = (serial or "").strip().lower()
+    is_filler = text in ("none", "n/a", "na", "default string", "to be filled by o.e.m.", "unknown", "not specified")
+    return None if is_filler or len(set(text.replace(" ", ""))) < 2 else text
+
+
+class IdentityStanding(StrEnum):
+    """What is known of a server that answered somewhere."""
+
+    NEW = "new"
+    KNOWN = "known"
+    MOVED = "moved"
+    UNCERTAIN = "uncertain"
+    """It looks like a known one, but not so that it can be told for certain: a person decides."""
+
+
+def match_known(identity: Identity, url: str, known: Iterable[Known]) -> tuple[Known | None, IdentityStanding]:
+    """The server of the house that this is: by its system's UUID, then by its serial; never by a certificate alone.
+
+    Factories ship equal certificates, zero UUIDs and blank serials: those tell nothing, and neither does an
+    identifier that several servers of the house share. Only one that was never read, of which nothing but its
+    address is known, is taken for the server at that address. What can't be told apart is never moved by itself.
     """
-    unread = None
-    for server in known:
-        same = ((identity.uuid, server.uuid), (identity.serial, server.serial), (identity.pin, server.pin))
-        if any(a and b and a.lower() == b.lower() for a, b in same):
-            return server, server.url != url
-        if server.url == url and not server.uuid and not server.serial:
-            unread = server
-    return unread, False
+    servers = list(known)
+    for own, theirs in ((usable_uuid(identity.uuid), _uuid_of), (usable_serial(identity.serial), _serial_of)):
+        same = [server for server in servers if own is not None and theirs(server) == own]
+        if len(same) == 1:
+            at_home = same[0].url == url and same[0].system in (None, identity.system)
+            return same[0], IdentityStanding.KNOWN if at_home else IdentityStanding.MOVED
+        if same:
+            here = next((server for server in same if server.url == url), None)
+            return here or same[0], IdentityStanding.KNOWN if here else IdentityStanding.UNCERTAIN
+    there = [s for s in servers if s.url == url and s.system in (None, identity.system)]
+    unread = next((s for s in there if _uuid_of(s) is None and _serial_of(s) is None), None)
+    if unread is not None:
+        return unread, IdentityStanding.KNOWN
+    if there and usable_uuid(identity.uuid) is None and usable_serial(identity.serial) is None:
+        return there[0], IdentityStanding.UNCERTAIN
+    return None, IdentityStanding.NEW
 
 
-def find_doubles(found: Mapping[str, Identity]) -> dict[str, str]:
-    """Addresses behind which the same server answers as at an earlier one: url to the earlier url."""
-    first: dict[str, str] = {}
-    doubles: dict[str, str] = {}
-    for url, identity in found.items():
-        key = identity.uuid or identity.serial or identity.pin
-        if first.setdefault(key, url) != url:
-            doubles[url] = first[key]
+def _uuid_of(server: Known) -> str | None:
+    return usable_uuid(server.uuid)
+
+
+def _serial_of(server: Known) -> str | None:
+    return usable_serial(server.serial)
+
+
+Where = tuple[str, str | None]
+"""An address and, behind a controller of several, the system's path."""
+
+
+def find_doubles(found: Mapping[Where, Identity]) -> dict[Where, Where]:
+    """Where the same server answers as at an earlier one; what has no identity of its own is nobody's double."""
+    first: dict[str, Where] = {}
+    doubles: dict[Where, Where] = {}
+    for where, identity in found.items():
+        key = usable_uuid(identity.uuid) or usable_serial(identity.serial)
+        if key is not None and first.setdefault(key, where) != where:
+            doubles[where] = first[key]
     return doubles

@@ -7,11 +7,14 @@ from collections.abc import Callable, Mapping
 from contextlib import AbstractAsyncContextManager
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any, Protocol
+from typing import Protocol
 
-from ordnung.controllers import Endpoint, Marker, Reach, TaskView
+from ordnung.controllers import Accepted, Endpoint, Marker, Reach, ResetOffer, TaskView
+from ordnung.core.away import Refusal
 from ordnung.core.baseline import Position
 from ordnung.core.components import Server
+from ordnung.core.sheet import NamedPayload
+from ordnung.engine.entries import Entry, TapeEntry
 from ordnung.formats.pldm import Package
 
 
@@ -22,20 +25,26 @@ class Controller(Protocol):
 
     @property
     def pin(self) -> str: ...
+    @property
+    def losses(self) -> int: ...
     async def read(self, now: Callable[[], datetime.datetime]) -> Server: ...
     async def reach(self) -> Reach: ...
-    async def pull(self, reach: Reach, slot: str, uri: str) -> str: ...
-    async def push(self, reach: Reach, slot: str, image: Path) -> str: ...
-    async def task(self, path: str) -> TaskView | None: ...
-    async def tasks(self) -> list[TaskView]: ...
-    async def reset(self, kind: str) -> None: ...
+    async def pull(self, reach: Reach, slot: str, uri: str) -> Accepted: ...
+    async def push(self, reach: Reach, slot: str, image: Path) -> Accepted: ...
+    async def task(self, task: str | None, monitor: str | None) -> TaskView | None: ...
+    async def tasks(self) -> list[TaskView] | None: ...
+    async def find_reset(self, kind: str, *, force: bool = False) -> ResetOffer: ...
+    async def reset(self, offer: ResetOffer) -> None: ...
     async def marker(self) -> Marker: ...
 
 
 class Controllers(Protocol):
-    """Opens controllers; many may be open at once."""
+    """Opens controllers; many may be open at once, and one may be opened again and again."""
 
     def open(self, endpoint: Endpoint) -> AbstractAsyncContextManager[Controller]: ...
+    async def let_go(self, endpoint: Endpoint) -> None:
+        """Nothing more will be asked of it for now: whatever is kept open is closed."""
+        ...
 
 
 class Clock(Protocol):
@@ -45,27 +54,34 @@ class Clock(Protocol):
     async def sleep(self, seconds: float) -> None: ...
 
 
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Entry:
-    """One entry of a tape: ``seq`` counts from 1 without gaps."""
-
-    seq: int
-    at: datetime.datetime
-    kind: str
-    body: Mapping[str, Any]
-
-
 class Journal(Protocol):
-    """Append-only tapes. ``append`` returns only when the entry would survive a power cut."""
+    """Append-only tapes, and what follows from them: who holds which place.
+
+    ``append`` returns only when the entry, everything derived from it and the event that tells of it would survive
+    a power cut: all of it or nothing.
+    """
 
     async def load(self, run: str, server: str) -> list[Entry]: ...
-    async def append(self, run: str, server: str, seq: int, kind: str, body: Mapping[str, Any]) -> Entry:
-        """Add the entry number ``seq``. Raises TapeConflictError when that number is taken already."""
+    async def append(self, run: str, server: str, seq: int, value: TapeEntry) -> Entry:
+        """Add the entry number ``seq``.
+
+        Raises:
+            TapeConflictError: that number is taken already.
+            NoPlaceError: a place was to be taken and the site's limits don't allow it now; nothing was added.
+        """
         ...
 
 
 class TapeConflictError(Exception):
     """Someone else writes on this tape: two engines at work on one server. Stop at once."""
+
+
+class NoPlaceError(Exception):
+    """A server may not begin now; ``refusal`` says which limit of the site bars it."""
+
+    def __init__(self, refusal: Refusal) -> None:
+        self.refusal = refusal
+        super().__init__(str(refusal))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -81,34 +97,39 @@ class Ready:
 
 
 class Payloads(Protocol):
-    """Payloads at hand. ``find`` raises RepositoryError when one is missing or not what it should be."""
+    """Payloads at hand, by their checksum. ``find`` raises RepositoryError when one is missing or altered."""
 
     @property
     def protocols(self) -> tuple[str, ...]:
         """Over what controllers can fetch from here (HTTPS, HTTP); over nothing, payloads are pushed."""
         ...
 
-    async def find(self, product: str, version: str) -> Ready: ...
+    async def find(self, payload: NamedPayload) -> Ready: ...
     def uri(self, run: str, server: str, sha256: str, protocol: str) -> str:
         """Where one server's controller fetches a payload during a run."""
         ...
 
 
 class Baseline(Protocol):
-    """What the house wants: the positions of a freshly read server."""
+    """What the house wants: the positions of a freshly read server, by what the run was planned by."""
 
     async def locate(self, server: Server) -> tuple[Position, ...]: ...
 
 
 class Reporter(Protocol):
-    """Told of everything worth showing; never asked. Must not raise and must not block long."""
+    """Told of everything worth showing that does not stand on a tape; never asked. Must not block long."""
 
     async def step(self, run: str, server: str, state: str, detail: str, percent: int | None) -> None: ...
     async def reading(self, run: str, server: Server, pin: str) -> None: ...
-    async def ended(self, run: str, server: str, state: str, reason: str) -> None: ...
+    async def trouble(self, run: str, server: str, error: Exception) -> str:
+        """An error of our own: kept with its traceback in the log; returns the id by which it is found there."""
+        ...
 
 
 class Orders(Protocol):
     """What the people want of a run under way: ``go``, ``hold`` or ``stop``; asked before each intent."""
 
     async def order(self, run: str, server: str) -> str: ...
+    async def overrides(self, run: str, server: str) -> Mapping[str, str]:
+        """Checks a person has overridden for a server, with the reasons."""
+        ...

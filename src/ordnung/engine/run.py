@@ -1,4 +1,4 @@
-"""A run: its servers, each on its own tape, under the limits on how many may be worked on at once."""
+"""A run: its servers, each on its own tape. One server's trouble is one server's; the others go on."""
 
 from __future__ import annotations
 
@@ -6,83 +6,62 @@ import asyncio
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from ordnung.controllers import Endpoint
-from ordnung.engine.ports import TapeConflictError
-from ordnung.engine.server_run import ServerRun, World
+import structlog
 
-AT_ONCE = 4
-"""Servers worked on at once in one run."""
+from ordnung.controllers import Endpoint
+from ordnung.core.away import Place
+from ordnung.engine.hand import Hand
+from ordnung.engine.ports import TapeConflictError
+from ordnung.engine.server_run import carry_out, give_up
+from ordnung.engine.world import World
+
+log = structlog.get_logger()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class RunServer:
-    """One server of a run; ``back`` as in ``ServerRun``."""
+    """One server of a run: ``place`` is what it takes of the site's limits, ``back`` as in ``Hand``."""
 
     endpoint: Endpoint
-    group: str | None = None
+    place: Place
     back: Mapping[str, str] | None = None
 
 
-class Places:
-    """Who may be worked on now: so many in all, so many of a group. First come, first served."""
-
-    def __init__(self, limits: Mapping[str, int], at_once: int = AT_ONCE) -> None:
-        self.limits, self.at_once = dict(limits), at_once
-        self.taken: list[str] = []
-        self._changed = asyncio.Condition()
-
-    def is_free(self, group: str | None) -> bool:
-        """Whether one more server of ``group`` may begin."""
-        limit = self.limits.get(group or "", self.at_once)
-        return len(self.taken) < self.at_once and self.taken.count(group or "") < limit
-
-    async def take(self, group: str | None) -> None:
-        """Wait for a place and take it."""
-        async with self._changed:
-            await self._changed.wait_for(lambda: self.is_free(group))
-            self.taken.append(group or "")
-
-    async def give(self, group: str | None) -> None:
-        """Give a place back."""
-        async with self._changed:
-            self.taken.remove(group or "")
-            self._changed.notify_all()
-
-
-async def carry_out_run(
-    run: str,
-    servers: Sequence[RunServer],
-    limits: Mapping[str, int],
-    world: World,
-    places: Places | None = None,
-) -> dict[str, str]:
+async def carry_out_run(run: str, servers: Sequence[RunServer], world: World, order: int = 0) -> dict[str, str]:
     """Carry out or go on with a run; returns how each server ended.
 
-    Servers that were under way when the engine died come first, since they may be away already.
-    Cancelling leaves every tape as it is.
+    Servers that were under way when the engine died come first, since they may be away already. Any exception in
+    one server ends that server, never the run. Cancelling leaves every tape as it is.
 
-    Raises:
-        TapeConflictError: another engine works on one of the servers; all others are let go.
+    Args:
+        order: the run's place among runs that wait for the same places.
     """
-    places = places or Places(limits)
-    begun = [s for s in servers if await world.journal.load(run, s.endpoint.name)]
-    order = begun + [s for s in servers if s not in begun]
+    begun = [bool(await world.journal.load(run, server.endpoint.name)) for server in servers]
     ended: dict[str, str] = {}
 
-    async def one(server: RunServer) -> None:
-        await places.take(server.group)
-        try:
-            job = ServerRun(run, server.endpoint, world, server.back)
-            ended[server.endpoint.name] = (await job.carry_out()).ended or ""
-        finally:
-            await places.give(server.group)
+    async def one(number: int, server: RunServer) -> None:
+        hand = Hand(
+            run=run, endpoint=server.endpoint, world=world, place=server.place, back=server.back,
+            order=(not begun[number], order, number),
+        )  # fmt: skip
+        await _guarded(hand)
+        ended[hand.name] = hand.state.ended.ending if hand.state.ended is not None else ""
 
-    jobs = [asyncio.create_task(one(server)) for server in order]
-    try:
-        await asyncio.gather(*jobs)
-    except (TapeConflictError, asyncio.CancelledError):
-        for job in jobs:
-            job.cancel()
-        await asyncio.gather(*jobs, return_exceptions=True)
-        raise
+    async with asyncio.TaskGroup() as group:
+        for number, server in enumerate(servers):
+            group.create_task(one(number, server))
     return ended
+
+
+async def _guarded(hand: Hand) -> None:
+    try:
+        await carry_out(hand)
+    except TapeConflictError:
+        # Someone else writes on this tape: it is theirs, and nothing more is sent from here.
+        log.exception("tape conflict", run=hand.run, server=hand.name)
+    except Exception as error:
+        try:
+            await give_up(hand, error)
+        except Exception:
+            # Not even its end could be written: the tape stays open and is gone on with at the next start.
+            log.exception("server left open", run=hand.run, server=hand.name)

@@ -1,8 +1,10 @@
-"""The tape of one server in a run: what its entries mean, and what comes next.
+"""The tape of one server in a run: what its entries add up to, and what comes next.
 
-Invariants (the fold raises ValueError where a tape breaks one):
+Invariants (the fold raises TapeBrokenError where a tape breaks one):
 - an intent is on the tape before anything is sent to the device, its outcome after;
 - at most one intent is open; no reset intent while a write is open;
+- no outage without a place: who is away is known over all runs before it goes (``night.md`` T5);
+- a place is given back only when the server is not away, or after the end by a proof or by a person;
 - the state of a server in a run is the fold over its tape: there is no other truth.
 
 An open intent found after a crash, or after a lost answer, is *reconciled* by asking the device.
@@ -12,38 +14,91 @@ from __future__ import annotations
 
 import dataclasses
 import datetime
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable
 from dataclasses import dataclass
-from typing import Any
+from enum import StrEnum
+from typing import assert_never
 
 from ordnung.controllers import Marker
+from ordnung.core.away import Place
 from ordnung.core.components import Server
-from ordnung.core.route import Round, Write
-from ordnung.engine.ports import Entry
-from ordnung.formats.readings import build_server
+from ordnung.core.sheet import PlannedRound, PlannedWrite, has_outage
+from ordnung.engine.entries import (
+    Back,
+    Confirmed,
+    Deferred,
+    Ended,
+    Entry,
+    Evidence,
+    PlaceGiven,
+    PlaceTaken,
+    Plan,
+    Read,
+    ReadWhy,
+    Reason,
+    ResetIntent,
+    ResetKind,
+    ResetSeen,
+    ResetSent,
+    ResetUnsent,
+    TapeEntry,
+    WriteDone,
+    WriteFailed,
+    WriteIntent,
+    WriteSent,
+    WriteUnsent,
+)
 
 MAX_SENDS = 3
 """How often one write or reset that certainly never reached the device is sent again."""
+MAX_DEFERRALS = 1
+"""How often a server gives its place back because of someone else's job before it is left to a person."""
+
+
+class TapeBrokenError(ValueError):
+    """A tape that breaks an invariant: written by someone else, or by a fault of ours."""
+
+
+class Step(StrEnum):
+    """What comes next with a server."""
+
+    PLACE = "take a place"
+    READ = "read"
+    PLAN = "plan"
+    WRITE = "write"
+    FIND_WRITE = "find write"
+    FOLLOW = "follow"
+    RESET = "reset"
+    FIND_RESET = "find reset"
+    AWAIT = "await"
+    CONFIRM = "confirm"
+    CHECK = "check"
+    NONE = "none"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class OpenWrite:
-    """A write whose outcome is not known yet. ``task`` is None until the device named one."""
+    """A write whose outcome is not known yet. ``task`` and ``monitor`` are None until the device named them."""
 
-    write: Write
-    sha256: str
+    planned: PlannedWrite
     way: str
     known_tasks: tuple[str, ...]
+    sent: bool = False
     task: str | None = None
+    monitor: str | None = None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class OpenReset:
-    """A reset that was intended; ``sent`` when the device took it; ``marker`` from before it."""
+    """A reset that was intended; ``sent`` when the device took it, ``seen`` by what it is known to have acted."""
 
-    kind: str
+    kind: ResetKind
+    type: str
     marker: Marker
+    began_at: datetime.datetime
     sent: bool = False
+    seen: Evidence | None = None
+    was_away: bool = False
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -52,7 +107,10 @@ class TapeState:
 
     seq: int = 0
     before: Server | None = None
-    rounds: tuple[Round, ...] | None = None
+    """The first reading: what the check after compares with."""
+    latest: Server | None = None
+    """The reading to plan by; None: read first."""
+    rounds: tuple[PlannedRound, ...] | None = None
     round: int = 0
     written: int = 0
     open_write: OpenWrite | None = None
@@ -62,19 +120,30 @@ class TapeState:
     back_at: datetime.datetime | None = None
     sends: int = 0
     """Times the present intent was sent without reaching the device."""
+    is_ignored: bool = False
+    """A graceful restart was asked for in this round and did not come to pass."""
     done: tuple[tuple[str, str], ...] = ()
     """(slot, version) of what was confirmed, in order."""
-    ended: str | None = None
-    reason: str = ""
+    place: Place | None = None
+    """What it takes of the site's limits now; kept after the end while no reading has proved it back."""
+    is_away: bool = False
+    """Whether it is out of service because of us, as far as is known."""
+    deferrals: int = 0
+    ended: Ended | None = None
 
     @property
-    def current(self) -> Round | None:
+    def current(self) -> PlannedRound | None:
         """The round at hand, None when all are done."""
         return self.rounds[self.round] if self.rounds is not None and self.round < len(self.rounds) else None
 
+    @property
+    def has_outage_left(self) -> bool:
+        """Whether a round that is still to come takes the server out of service."""
+        return has_outage((self.rounds or ())[self.round :])
+
 
 def fold(entries: Iterable[Entry]) -> TapeState:
-    """The state after a tape. Raises ValueError for a tape that breaks an invariant."""
+    """The state after a tape. Raises TapeBrokenError for a tape that breaks an invariant."""
     state = TapeState()
     for entry in entries:
         state = advance(state, entry)
@@ -82,127 +151,146 @@ def fold(entries: Iterable[Entry]) -> TapeState:
 
 
 def advance(state: TapeState, entry: Entry) -> TapeState:
-    """The state after one more entry. Raises ValueError when the entry doesn't fit."""
+    """The state after one more entry. Raises TapeBrokenError when the entry doesn't fit."""
     if entry.seq != state.seq + 1:
-        raise ValueError(f"entry {entry.seq} follows entry {state.seq}")
-    return dataclasses.replace(_apply(state, entry), seq=entry.seq)
+        raise TapeBrokenError(f"entry {entry.seq} follows entry {state.seq}")
+    if not _fits(state, entry.value):
+        raise TapeBrokenError(f"entry {entry.seq} ({type(entry.value).__name__}) does not fit the tape")
+    return dataclasses.replace(_apply(state, entry.value, entry.at), seq=entry.seq)
 
 
-def _apply(state: TapeState, entry: Entry) -> TapeState:
-    body = entry.body
-    change = dataclasses.replace
-    match entry.kind:
-        case "read":
-            if state.before is not None:
-                return state
-            return change(state, before=build_server(dict(body["server"])))
-        case "plan":
-            return change(state, rounds=parse_rounds(body["rounds"]), round=0, written=0, sends=0)
-        case "write intent":
-            _demand(state.open_write is None and state.open_reset is None, entry)
-            return change(state, open_write=_open_write(body))
-        case "write sent":
-            _demand(state.open_write is not None, entry)
-            assert state.open_write is not None
-            return change(state, open_write=change(state.open_write, task=body["task"]))
-        case "write unsent":
-            _demand(state.open_write is not None, entry)
-            return change(state, open_write=None, sends=state.sends + 1)
-        case "write done":
-            _demand(state.open_write is not None, entry)
-            return change(state, open_write=None, written=state.written + 1, sends=0)
-        case "write failed":
-            _demand(state.open_write is not None, entry)
-            return change(state, open_write=None)
-        case "reset intent":
-            _demand(state.open_write is None and state.open_reset is None, entry)
-            return change(state, open_reset=OpenReset(kind=body["kind"], marker=Marker(**body["marker"])))
-        case "reset sent":
-            _demand(state.open_reset is not None, entry)
-            assert state.open_reset is not None
-            return change(state, open_reset=change(state.open_reset, sent=True))
-        case "reset unsent":
-            return change(state, open_reset=None, sends=state.sends + 1)
-        case "back":
-            return change(state, open_reset=None, is_back=True, back_at=entry.at, sends=0)
-        case "confirmed":
-            done = (*state.done, *((slot, version) for slot, version in body["versions"]))
-            return change(state, round=state.round + 1, written=0, is_back=False, back_at=None, done=done)
-        case "ended":
-            return change(state, ended=body["state"], reason=body.get("reason", ""))
+def _fits(state: TapeState, value: TapeEntry) -> bool:
+    if state.ended is not None:
+        return isinstance(value, PlaceGiven) and state.place is not None
+    match value:
+        case WriteIntent():
+            return state.open_write is None and state.open_reset is None
+        case WriteSent() | WriteUnsent() | WriteDone() | WriteFailed():
+            return state.open_write is not None
+        case ResetIntent():
+            placed = not value.kind.is_outage or (state.place is not None and state.place.outage) or not value.type
+            return state.open_write is None and state.open_reset is None and placed
+        case ResetSent() | ResetSeen() | ResetUnsent() | Back():
+            return state.open_reset is not None
+        case Deferred():
+            return state.open_write is None and state.open_reset is None and not state.is_away
+        case PlaceGiven():
+            return False
         case _:
-            return state
+            return True
 
 
-def _demand(holds: bool, entry: Entry) -> None:
-    if not holds:
-        raise ValueError(f"entry {entry.seq} ({entry.kind}) does not fit the tape")
+def _apply(state: TapeState, value: TapeEntry, at: datetime.datetime) -> TapeState:
+    change = dataclasses.replace
+    match value:
+        case Read():
+            return _after_reading(state, value)
+        case Plan():
+            return change(state, rounds=value.rounds, round=0, written=0, sends=0, is_ignored=False)
+        case PlaceTaken():
+            return change(state, place=value.place)
+        case PlaceGiven():
+            return change(state, place=None, is_away=False)
+        case Deferred():
+            return change(state, place=None, latest=None, rounds=None, deferrals=state.deferrals + 1)
+        case WriteIntent() | WriteSent() | WriteUnsent() | WriteDone() | WriteFailed():
+            return _after_write(state, value)
+        case ResetIntent() | ResetSent() | ResetSeen() | ResetUnsent() | Back():
+            return _after_reset(state, value, at)
+        case Confirmed():
+            done = (*state.done, *value.versions)
+            return change(
+                state, round=state.round + 1, written=0, is_back=False, back_at=None, is_ignored=False, done=done,
+                is_away=False, sends=0,
+            )  # fmt: skip
+        case Ended():
+            kept = change(state.place, kept=True) if state.place is not None and state.is_away else None
+            return change(state, ended=value, place=kept)
+        case _:
+            assert_never(value)
 
 
-@dataclass(frozen=True, slots=True)
-class Step:
-    """What comes next: one of read, plan, write, find write, follow, reset, find reset, await, confirm, check, none."""
+def _after_reading(state: TapeState, value: Read) -> TapeState:
+    change = dataclasses.replace
+    match value.why:
+        case ReadWhy.BEFORE:
+            return change(state, before=state.before or value.server, latest=value.server)
+        case ReadWhy.MORE_IS_TOLD:
+            return change(state, before=value.server, latest=value.server, rounds=None)
+        case ReadWhy.AFTER_ROUND:
+            return change(state, latest=value.server)
+        case _:
+            assert_never(value.why)
 
-    kind: str
+
+def _after_write(state: TapeState, value: WriteIntent | WriteSent | WriteUnsent | WriteDone | WriteFailed) -> TapeState:
+    change = dataclasses.replace
+    match value:
+        case WriteIntent():
+            made = OpenWrite(planned=value.planned, way=value.way, known_tasks=value.known_tasks)
+            return change(state, open_write=made)
+        case WriteSent():
+            assert state.open_write is not None
+            sent = change(state.open_write, sent=True, task=value.task, monitor=value.monitor)
+            return change(state, open_write=sent)
+        case WriteUnsent():
+            return change(state, open_write=None, sends=state.sends + 1)
+        case WriteDone():
+            return change(state, open_write=None, written=state.written + 1, sends=0)
+        case WriteFailed():
+            return change(state, open_write=None)
+        case _:
+            assert_never(value)
+
+
+def _after_reset(
+    state: TapeState, value: ResetIntent | ResetSent | ResetSeen | ResetUnsent | Back, at: datetime.datetime
+) -> TapeState:
+    change = dataclasses.replace
+    if isinstance(value, ResetIntent):
+        made = OpenReset(
+            kind=value.kind, type=value.type, marker=value.marker, began_at=at, was_away=state.is_away
+        )  # fmt: skip
+        return change(state, open_reset=made, is_away=state.is_away or value.kind.is_outage)
+    pending = state.open_reset
+    assert pending is not None
+    match value:
+        case ResetSent():
+            return change(state, open_reset=change(pending, sent=True))
+        case ResetSeen():
+            return change(state, open_reset=change(pending, sent=True, seen=value.evidence))
+        case ResetUnsent():
+            ignored = state.is_ignored or value.reason is Reason.RESET_IGNORED
+            return change(
+                state, open_reset=None, sends=state.sends + 1, is_away=pending.was_away, is_ignored=ignored
+            )  # fmt: skip
+        case Back():
+            return change(state, open_reset=None, is_back=True, back_at=at, sends=0)
+        case _:
+            assert_never(value)
 
 
 def next_step(state: TapeState) -> Step:
     """What to do next with a server: a total function of the tape."""
     if state.ended is not None:
-        return Step("none")
+        return Step.NONE
     if state.open_write is not None:
-        return Step("find write" if state.open_write.task is None else "follow")
+        return Step.FOLLOW if state.open_write.sent else Step.FIND_WRITE
     if state.open_reset is not None:
-        return Step("await" if state.open_reset.sent else "find reset")
-    if state.before is None:
-        return Step("read")
+        return Step.AWAIT if state.open_reset.sent else Step.FIND_RESET
+    if state.place is None:
+        return Step.PLACE
+    if state.before is None or state.latest is None:
+        return Step.READ
     if state.rounds is None:
-        return Step("plan")
+        return Step.PLAN
     current = state.current
     if current is None:
-        return Step("check")
+        return Step.CHECK
+    if state.has_outage_left and not state.place.outage:
+        return Step.PLACE
     if state.written < len(current.writes):
-        return Step("write")
+        return Step.WRITE
     if current.reset is not None and not state.is_back:
-        return Step("reset")
-    return Step("confirm")
-
-
-def _open_write(body: Mapping[str, Any]) -> OpenWrite:
-    return OpenWrite(
-        write=Write(**body["write"]),
-        sha256=body["sha256"],
-        way=body["way"],
-        known_tasks=tuple(body["tasks"]),
-    )
-
-
-def rounds_body(rounds: Iterable[Round]) -> list[dict[str, Any]]:
-    """Rounds as they stand on a tape."""
-    return [
-        {
-            "writes": [dataclasses.asdict(write) for write in step.writes],
-            "reset": step.reset,
-            "reset_seconds": step.reset_seconds,
-            "activates": [list(pair) for pair in step.activates],
-        }
-        for step in rounds
-    ]
-
-
-def parse_rounds(body: Iterable[Mapping[str, Any]]) -> tuple[Round, ...]:
-    """Rounds back from a tape."""
-    return tuple(
-        Round(
-            writes=tuple(Write(**write) for write in step["writes"]),
-            reset=step["reset"],
-            reset_seconds=step["reset_seconds"],
-            activates=tuple((slot, version) for slot, version in step["activates"]),
-        )
-        for step in body
-    )
-
-
-def marker_body(marker: Marker) -> dict[str, str | None]:
-    """A marker as it stands on a tape."""
-    return {"system": marker.system, "controller": marker.controller, "boot": marker.boot}
+        return Step.RESET
+    return Step.CONFIRM

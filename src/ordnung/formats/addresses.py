@@ -15,6 +15,7 @@ HTTPS_PORT = 443
 Ip = ipaddress.IPv4Address | ipaddress.IPv6Address
 _RANGE = re.compile(r"^(?P<first>[0-9A-Fa-f.:]+?)\s*[-–]\s*(?P<last>[0-9A-Fa-f.:]+?)$")
 _PORT = re.compile(r"^(?P<rest>\[[^\]]+\]|[^:\s]+):(?P<port>\d{1,5})$")
+_LABEL = re.compile(r"[A-Za-z0-9](?:[A-Za-z0-9-]{0,61}[A-Za-z0-9])?", re.ASCII)
 _URL = re.compile(r"^https://(?P<rest>[^/\s]+)/?$")
 
 
@@ -36,8 +37,9 @@ def parse_addresses(text: str, source: str = "addresses") -> tuple[Address, ...]
     """The addresses of a text: one entry a line or between commas, each a single address, a range or a network.
 
     ``10.0.0.7``, ``10.0.0.7:8443``, ``https://10.0.0.7:8443``, ``10.0.0.7-10.0.0.40``, ``10.0.0.7-40``,
-    ``10.0.0.0/24`` (network and broadcast address left out), each optionally with ``:port``. Host names
-    are no addresses: which controller is meant must not depend on a name server. Doubles are dropped.
+    ``10.0.0.0/24`` (network and broadcast address left out), ``bmc-07.example``, each optionally with ``:port``.
+    A host name stays a name: it is resolved, and what it resolves to checked, each time it is used. Doubles are
+    dropped.
 
     Raises:
         FormatError: an entry that is none of these, or more than ``MOST`` addresses; names the entry.
@@ -64,16 +66,35 @@ def _parse_entry(entry: str, source: str) -> Iterable[Address]:
     if "/" in text:
         return [Address(str(ip), port) for ip in _network(text, entry, source)]
     match = _RANGE.match(text)
-    if match and match["last"]:
+    if match and _is_ip(match["first"]):
         return [Address(str(ip), port) for ip in _range(match["first"], match["last"], entry, source)]
+    if is_host_name(text):
+        return [Address(text.lower(), port)]
     return [Address(str(_ip(text, entry, source)), port)]
+
+
+def is_host_name(text: str) -> bool:
+    """Whether a text is a host name (RFC 1123, 2.1): labels of letters, digits and dashes, the last not all digits."""
+    labels = text.removesuffix(".").split(".")
+    is_named = all(_LABEL.fullmatch(label) for label in labels) and not labels[-1].isdigit()
+    return len(text) <= 253 and is_named and not _is_ip(text)
+
+
+def _is_ip(text: str) -> bool:
+    try:
+        ipaddress.ip_address(text)
+    except ValueError:
+        return False
+    return True
 
 
 def _ip(text: str, entry: str, source: str) -> Ip:
     try:
         return ipaddress.ip_address(text)
     except ValueError:
-        raise FormatError(source, entry, "not an address, a range (first-last) or a network (address/bits)") from None
+        raise FormatError(
+            source, entry, "not an address, a range (first-last), a network (address/bits) or a name"
+        ) from None
 
 
 def _network(text: str, entry: str, source: str) -> list[Ip]:
@@ -88,7 +109,7 @@ def _network(text: str, entry: str, source: str) -> list[Ip]:
 
 def _range(first: str, last: str, entry: str, source: str) -> list[Ip]:
     start = _ip(first, entry, source)
-    if last.isdigit() and isinstance(start, ipaddress.IPv4Address):
+    if last.isascii() and last.isdigit() and isinstance(start, ipaddress.IPv4Address):
         last = f"{first.rpartition('.')[0]}.{last}"
     end = _ip(last, entry, source)
     if start.version != end.version or int(end) < int(start):

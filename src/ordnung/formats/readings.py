@@ -23,6 +23,16 @@ def parse_readings(raw: bytes, source: str = "readings") -> tuple[Server, ...]:
     return tuple(build_server(entry, source, f"servers.{place}") for place, entry in enumerate(document["servers"]))
 
 
+def check_reading(server: Server) -> Server:
+    """The reading itself, once it is sure that it can be written and read back.
+
+    Raises:
+        FormatError: it can't: a text is too long, a slot stands twice, or something is not what the format says.
+    """
+    parse_readings(write_readings([server]), server.name)
+    return server
+
+
 def build_server(entry: dict[str, Any], source: str = "reading", place: str = "") -> Server:
     """One server of a document that was checked against the schema. Raises FormatError as above."""
     components = tuple(build_component(item) for item in entry.get("components", ()))
@@ -59,6 +69,9 @@ def build_component(item: dict[str, Any]) -> Component:
         part=item.get("part"),
         origin=item.get("origin", "controller"),
         serial=item.get("serial"),
+        uuid=item.get("uuid"),
+        maker=item.get("maker"),
+        product=item.get("product"),
         health=item.get("health"),
         state=item.get("state"),
         told=item.get("told"),
@@ -72,8 +85,11 @@ def _build_facts(entry: dict[str, Any], source: str, place: str) -> Facts:
         for o in values.pop("licences", ())
     ]
     ends = _day(values.pop("certificate_ends", None), source, f"{place}.certificate_ends")
-    values |= {name: tuple(values.get(name, ())) for name in ("jobs", "rebuilding", "feeds_lost", "pulls")}
+    values |= {name: tuple(values.get(name, ())) for name in _LISTS}
     return Facts(certificate_ends=ends, licences=tuple(licences), **values)
+
+
+_LISTS = ("jobs", "rebuilding", "arrays_broken", "feeds_lost", "pulls")
 
 
 def _day(text: str | None, source: str, place: str) -> datetime.date | None:
@@ -131,7 +147,10 @@ def component_entry(c: Component) -> dict[str, Any]:
         "part": c.part,
         "origin": c.origin,
     }
-    optional = {"serial": c.serial, "health": c.health, "state": c.state, "told": c.told}
+    optional = {
+        "serial": c.serial, "uuid": c.uuid, "maker": c.maker, "product": c.product, "health": c.health,
+        "state": c.state, "told": c.told,
+    }  # fmt: skip
     return entry | {key: value for key, value in optional.items() if value is not None}
 
 
@@ -141,7 +160,7 @@ def _facts_entry(facts: Facts) -> dict[str, Any]:
         for key, value in dataclasses.asdict(facts).items()
         if not (value is None or value is False or value == ())
     }
-    for key in ("jobs", "rebuilding", "feeds_lost", "pulls"):
+    for key in _LISTS:
         if key in entry:
             entry[key] = list(entry[key])
     if facts.certificate_ends:

@@ -3,29 +3,39 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from enum import StrEnum
 from pathlib import Path
 
 from ordnung.core.catalog import Payload, Product
 from ordnung.core.components import Component
+from ordnung.core.sheet import NamedPayload
 from ordnung.formats.errors import FormatError
 from ordnung.formats.pldm import (
+    DESCRIPTOR_NAMES,
     PCI_VENDOR,
+    Agreement,
     DeviceRecord,
     Package,
-    device_descriptors,
-    find_record,
+    compare_record,
+    compare_records,
     read_package,
-    tell_mismatch,
+    spell_descriptor,
 )
 from ordnung.formats.signatures import find_signer, signed_digest
 from ordnung.repository.errors import RepositoryError
 
 
-def check_identity(path: Path, product: Product, version: str, name: str) -> Package | None:
-    """The package, once it is sure that it carries ``version`` of ``product``; None for an opaque file.
+class SettledBy(StrEnum):
+    """What makes it sure that a payload is for a component."""
 
-    Of an opaque file only the catalog (made from its side-car) tells what it is: its length and its
-    checksum are all there is to check, and the store has checked them.
+    DESCRIPTORS = "its descriptors"
+    CHECKSUM = "the catalog's checksum"
+
+
+def check_identity(path: Path, product: Product, version: str, name: str) -> Package | None:
+    """The package, once nothing in it says that it is not ``version`` of ``product``; None for an opaque file.
+
+    Whether it is for one very component is settled before it is sent (``settle_identity``).
 
     Raises:
         RepositoryError: it can't be read, is for another device, or carries another version.
@@ -34,17 +44,52 @@ def check_identity(path: Path, product: Product, version: str, name: str) -> Pac
     if release is not None and release.payload is not None and release.payload.form == "opaque":
         return None
     package = open_package(path, name)
-    if not any(_is_for(record, product) for record in package.devices):
-        told = ", ".join(sorted({str(r.rules().get("software_id", "an unnamed device")) for r in package.devices}))
+    if package.devices and all(_is_for_another(record, product) for record in package.devices):
+        told = ", ".join(sorted({_names_of(record) for record in package.devices}))
         raise RepositoryError("foreign", name, f"the package is for {told}, not for {product.name}")
-    if not any(product.key(image.version) == product.key(version) for image in package.images):
-        told = ", ".join(image.version for image in package.images) or "nothing"
-        raise RepositoryError("foreign", name, f"the package carries {told}, the catalog says {version}")
+    why = _wrong_version(package, product, version)
+    if why is not None:
+        raise RepositoryError("foreign", name, why)
     stated = release.payload.generation if release is not None and release.payload is not None else None
     if stated is not None and stated != package.generation:
         told = f"the package is signed in generation {package.generation}, the catalog says {stated}"
         raise RepositoryError("foreign", name, told)
     return package
+
+
+def _wrong_version(package: Package, product: Product, version: str) -> str | None:
+    """Why a package can't carry a release: it names other versions. One that names none is taken at the catalog's."""
+    told = [image.version for image in package.images if image.version.strip()]
+    if not told or any(product.key(carried) == product.key(version) for carried in told):
+        return None
+    return f"the package carries {', '.join(told)}, the catalog says {version}"
+
+
+def settle_identity(
+    package: Package | None, payload: NamedPayload, product: Product, version: str, component: Component
+) -> SettledBy | str:
+    """Whether a payload may be sent to this very component (N4.3, safety first): what settles it, or why not.
+
+    What the package says of its devices is compared with every identifier the reading has. Where nothing can be
+    compared, the checksum in a signed catalog settles it, for the very product that the component was matched with.
+    """
+    told = "it does not say whom it is for"
+    if package is not None:
+        compared, record = compare_records(package.devices, component)
+        if compared.agreement is Agreement.OTHER:
+            return compared.told
+        named = record.rules().get("software_id") if record is not None else None
+        if isinstance(named, str) and component.software_id is not None and named != component.software_id:
+            return f"the package is for {named}, the component is {component.software_id}"
+        why = _wrong_version(package, product, version)
+        if why is not None:
+            return why
+        if compared.agreement is Agreement.FITS:
+            return SettledBy.DESCRIPTORS
+        told = compared.told
+    if payload.signed_by:
+        return SettledBy.CHECKSUM
+    return f"{told}, and no signed catalog vouches for its checksum"
 
 
 def check_payload_signature(payload: Payload, name: str, keys: Mapping[str, bytes]) -> str:
@@ -70,27 +115,38 @@ def open_package(path: Path, name: str) -> Package:
         raise RepositoryError("broken", name, f"{error.place}: {error.what}") from None
 
 
-def _is_for(record: DeviceRecord, product: Product) -> bool:
-    told = record.rules().get("software_id")
+def _is_for_another(record: DeviceRecord, product: Product) -> bool:
+    """Whether a record contradicts every way in which the catalog says a device fits this product."""
+    return bool(product.fits) and all(_contradicts(record, entry) for entry in product.fits)
+
+
+def _contradicts(record: DeviceRecord, entry: Mapping[str, str]) -> bool:
+    named = record.rules().get("software_id")
+    if isinstance(named, str) and entry.get("software_id", named) != named:
+        return True
+    pci = [None if piece in ("", "*") else piece for piece in entry.get("pci", "").split(":")]
+    known = ":".join(piece or "*" for piece in pci) if len(pci) == 4 and None not in pci else None
+    component = Component(
+        slot="", kind="other", name="", version=None, software_id=entry.get("software_id"), pci=known,
+        part=entry.get("part"),
+    )  # fmt: skip
+    if compare_record(record, component).agreement is Agreement.OTHER:
+        return True
     vendor = next((value for kind, value in record.descriptors if kind == PCI_VENDOR), None)
-    for entry in product.fits:
-        if "software_id" in entry and entry["software_id"] != told:
-            continue
-        pattern = entry.get("pci", "*").split(":")[0]
-        if vendor is not None and pattern != "*" and int(pattern, 16) != int.from_bytes(vendor, "little"):
-            continue
-        if "software_id" in entry or vendor is not None:
-            return True
-    return False
+    return vendor is not None and pci[0] is not None and int(pci[0], 16) != int.from_bytes(vendor, "little")
+
+
+def _names_of(record: DeviceRecord) -> str:
+    named = record.rules().get("software_id")
+    if isinstance(named, str):
+        return named
+    return ", ".join(f"{DESCRIPTOR_NAMES.get(k, hex(k))} {spell_descriptor(k, v)}" for k, v in record.descriptors)
 
 
 def refuse_foreign(package: Package, component: Component) -> str | None:
-    """Why a package must not be sent to this very component, or None (N4.3, safety first)."""
-    record = find_record(package, device_descriptors(component.software_id, component.pci))
-    if record is None:
-        own = device_descriptors(component.software_id, component.pci)
-        return tell_mismatch(package, own)
-    told = record.rules().get("software_id")
-    if told is not None and component.software_id is not None and told != component.software_id:
-        return f"the package is for {told}, the component is {component.software_id}"
-    return None
+    """Why a package is not for this very component, as far as it can be told, or None."""
+    compared, record = compare_records(package.devices, component)
+    named = record.rules().get("software_id") if record is not None else None
+    if isinstance(named, str) and component.software_id is not None and named != component.software_id:
+        return f"the package is for {named}, the component is {component.software_id}"
+    return None if compared.agreement is Agreement.FITS else compared.told

@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import dataclasses
+import secrets
+import time
 from collections.abc import Mapping, Sequence
 from typing import Any
 
+import structlog
 from asgiref.sync import sync_to_async
-from django.db import IntegrityError, transaction
+from django.db import transaction
 from django.db.models import F
 
 from ordnung.core.baseline import Position, locate
@@ -15,41 +18,18 @@ from ordnung.core.components import Server as ServerValue
 from ordnung.core.matching import Catalogs
 from ordnung.core.review import leave_out
 from ordnung.core.rules import Rule
-from ordnung.engine.ports import Entry, TapeConflictError
 from ordnung.server.clock import now
 from ordnung.server.fleet.readings import store_reading
-from ordnung.server.runs.models import Run, RunServer, TapeEntry
+from ordnung.server.runs.leases import return_if_proved
+from ordnung.server.runs.models import Run, RunServer
 from ordnung.server.work.events import tell
 from ordnung.server.work.models import Work
 
+log = structlog.get_logger()
+ORDER_S = 0.2
+"""Real seconds an order may be late; asked by every server of a run at every pause."""
 PERCENT_STEP = 4
 """Progress is stored and told when it moved so far: each store is a durable commit."""
-
-
-class DatabaseJournal:
-    """Tapes as rows. The connection runs with ``synchronous=FULL``: a commit survives a power cut."""
-
-    async def load(self, run: str, server: str) -> list[Entry]:
-        """The tape so far."""
-        return await sync_to_async(self._load)(run, server)
-
-    def _load(self, run: str, server: str) -> list[Entry]:
-        rows = TapeEntry.objects.filter(run_id=int(run), server=server).order_by("seq")
-        return [Entry(seq=r.seq, at=r.at, kind=r.kind, body=r.body) for r in rows]
-
-    async def append(self, run: str, server: str, seq: int, kind: str, body: Mapping[str, Any]) -> Entry:
-        """Add one entry, durably. Raises TapeConflictError when its number is taken."""
-        return await sync_to_async(self._append)(run, server, seq, kind, body)
-
-    def _append(self, run: str, server: str, seq: int, kind: str, body: Mapping[str, Any]) -> Entry:
-        at = now()
-        try:
-            with transaction.atomic():
-                TapeEntry.objects.create(run_id=int(run), server=server, seq=seq, at=at, kind=kind, body=dict(body))
-        except IntegrityError:
-            raise TapeConflictError(f"{server}: entry {seq} of run {run} is taken") from None
-        tell("runs", id=int(run), server=server)
-        return Entry(seq=seq, at=at, kind=kind, body=body)
 
 
 class DatabaseReporter:
@@ -74,38 +54,43 @@ class DatabaseReporter:
         values: dict[str, Any] = {"state": state, "detail": detail, "percent": percent}
         if is_new:
             values["since"] = now()
-        RunServer.objects.filter(run_id=int(run), server__name=server).update(**values)
+        RunServer.objects.filter(run_id=int(run), server__name=server, ended="").update(**values)
         tell("step", run=int(run), server=server, state=state, detail=detail, percent=percent)
 
     async def reading(self, run: str, server: ServerValue, pin: str) -> None:
         """A reading made on the way is kept like any other."""
-        await sync_to_async(store_reading)(server, pin)
+        await sync_to_async(keep_reading)(server, pin)
 
-    async def ended(self, run: str, server: str, state: str, reason: str) -> None:
-        """A server has ended."""
-        await sync_to_async(self._ended)(run, server, state, reason)
-
-    def _ended(self, run: str, server: str, state: str, reason: str) -> None:
-        with transaction.atomic():
-            places = RunServer.objects.filter(run_id=int(run), server__name=server)
-            places.update(state=state, detail="", percent=None, ended=state, reason=reason, active=False, since=now())
-            ended = RunServer.objects.filter(run_id=int(run)).exclude(ended="").count()
-            Work.objects.filter(kind="run", subject__run=int(run)).update(
-                done=ended, note=f"{server}: {state}, {reason}"
-            )
-            tell("runs", id=int(run), server=server)
-            tell("work")
+    async def trouble(self, run: str, server: str, error: Exception) -> str:
+        """An error of our own, with its traceback in the log under the id that is returned."""
+        number = secrets.token_hex(4)
+        log.error("server failed by an error of our own", id=number, run=run, server=server, exc_info=error)
+        return number
 
 
 class DatabaseOrders:
-    """What the people want of a run."""
+    """What the people want of a run; looked up again after a moment, however many servers ask."""
+
+    def __init__(self) -> None:
+        self._known: dict[str, tuple[float, str]] = {}
 
     async def order(self, run: str, server: str) -> str:
         """``go``, ``hold`` or ``stop``."""
-        return await sync_to_async(self._order)(run)
+        asked, known = self._known.get(run, (0.0, ""))
+        if time.monotonic() - asked > ORDER_S:
+            known = await sync_to_async(self._order)(run)
+            self._known[run] = (time.monotonic(), known)
+        return known
 
     def _order(self, run: str) -> str:
         return Run.objects.values_list("order", flat=True).get(pk=int(run))
+
+    async def overrides(self, run: str, server: str) -> Mapping[str, str]:
+        """Checks that a person has overridden for a server, with the reasons."""
+        return await sync_to_async(self._overrides)(run, server)
+
+    def _overrides(self, run: str, server: str) -> dict[str, str]:
+        return RunServer.objects.values_list("overrides", flat=True).get(run_id=int(run), server__name=server)
 
 
 class HouseBaseline:
@@ -125,6 +110,13 @@ class HouseBaseline:
         value = dataclasses.replace(server, group=self.groups.get(server.name))
         positions = locate(value, self.catalogs, self.rules, now().date())
         return leave_out(positions, self.left_out.get(server.name, {}))
+
+
+def keep_reading(server: ServerValue, pin: str | None) -> None:
+    """Keep a reading; one that proves a server back that was left away gives its place back."""
+    with transaction.atomic():
+        store_reading(server, pin)
+        return_if_proved(server)
 
 
 def bump(work: Work, **values: Any) -> None:

@@ -1,7 +1,8 @@
 """``python -m ordnung.server.engine``: the engine process. It takes up work from the database and what it left.
 
 Killed at any moment and started again, it goes on: surveys and packing are simply begun anew (they
-change no device), runs go on from their tapes.
+change no device), runs go on from their tapes. One engine works for a site: a second one refuses to start, and what
+was under way is taken over only once its owner is provably gone.
 """
 
 from __future__ import annotations
@@ -27,9 +28,11 @@ from ordnung.controllers import Client, RedfishControllers  # noqa: E402
 from ordnung.repository import PayloadServer  # noqa: E402
 from ordnung.server.adapters import bump  # noqa: E402
 from ordnung.server.clock import now  # noqa: E402
+from ordnung.server.engine_lock import EngineRunsError, take_engine_lock  # noqa: E402
 from ordnung.server.jobs import jobs  # noqa: E402
 from ordnung.server.repositories.fetch_log import FetchLog  # noqa: E402
 from ordnung.server.repositories.payloads import open_store  # noqa: E402
+from ordnung.server.runs.derived import rebuild_all  # noqa: E402
 from ordnung.server.runs.models import Run  # noqa: E402
 from ordnung.server.shop import Shop  # noqa: E402
 from ordnung.server.vault import derive  # noqa: E402
@@ -78,8 +81,13 @@ async def serve(stopped: asyncio.Event) -> None:
     payloads = PayloadServer(open_store(), derive("payload paths"), fetches.told)
     if settings.PAYLOAD_CERTIFICATE:
         await payloads.start(settings.PAYLOAD_ADDRESS, settings.PAYLOAD_PORT, Path(settings.PAYLOAD_CERTIFICATE))
-    async with Client(settings.CA) as client:
-        shop = Shop(RedfishControllers(client, settings.NETWORKS), payloads)
+    client = Client(
+        settings.CA, networks=settings.NETWORKS, system_authorities="controllers" in settings.SYSTEM_AUTHORITIES
+    )
+    async with client:
+        shop = Shop(RedfishControllers(client), payloads)
+        for run, server in await sync_to_async(rebuild_all)():
+            log.warning("rows written anew from the tape", run=run.pk, server=server)
         tasks = {asyncio.create_task(carry_out(work, shop)) for work in await sync_to_async(left_over)()}
         while not stopped.is_set():
             for work in await sync_to_async(claim)():
@@ -92,6 +100,7 @@ async def serve(stopped: asyncio.Event) -> None:
         for task in tasks:
             task.cancel()
         await asyncio.gather(*tasks, return_exceptions=True)
+        await shop.controllers.close()
     await payloads.stop()
     await fetches.settle()
 
@@ -108,6 +117,9 @@ async def _main() -> None:
 
 if __name__ == "__main__":
     try:
+        _lock = take_engine_lock(Path(settings.HOME))
         asyncio.run(_main())
+    except EngineRunsError as error:
+        sys.exit(str(error))
     except OSError as error:
         sys.exit(f"The engine can't listen for the controllers: {error}.")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import dataclasses
 from collections.abc import Mapping
+from typing import Any
 
 from asgiref.sync import sync_to_async
 from django.conf import settings
@@ -12,8 +13,17 @@ from django.db import transaction
 from ordnung.controllers import CAUSES, ControllerError, Endpoint
 from ordnung.controllers.identity import Identity
 from ordnung.controllers.ssdp import PORT, search
-from ordnung.engine.discover import Known, Looked, find_doubles, look, match_known
+from ordnung.engine.discover import (
+    IdentityStanding,
+    Known,
+    Looked,
+    Where,
+    find_doubles,
+    look,
+    match_known,
+)
 from ordnung.engine.reach import probe_all
+from ordnung.formats.addresses import is_host_name
 from ordnung.server import vault
 from ordnung.server.adapters import add_done, bump
 from ordnung.server.clock import now
@@ -28,15 +38,14 @@ async def do_search(work: Work, shop: Shop) -> None:
     found = await Search.objects.aget(pk=work.subject["search"])
     if found.is_listening and not await found.rows.aexists():
         await sync_to_async(_store_heard)(work, found, await _listen())
-    endpoints, known, pins = await sync_to_async(_prepare)(found)
-    identities: dict[str, Identity] = {}
+    endpoints, known = await sync_to_async(_prepare)(found)
+    identities: dict[Where, Identity] = {}
 
     async def told(result: Looked) -> None:
-        if result.identity is not None:
-            identities[result.url] = result.identity
+        identities.update({(result.url, identity.system): identity for identity in result.identities})
         await sync_to_async(_store_looked)(work, found, result, known)
 
-    await look(endpoints, shop.controllers.client, pins, told)
+    await look(endpoints, shop.controllers.client, told)
     await sync_to_async(_end_search)(work, found, find_doubles(identities))
 
 
@@ -48,52 +57,67 @@ async def _listen() -> list[str]:
 
 def _store_heard(work: Work, found: Search, urls: list[str]) -> None:
     hosts = [(url, url.removeprefix("https://").rpartition(":")[0].strip("[]")) for url in urls]
-    rows = [SearchRow(search=found, url=url) for url, host in hosts if settings.NETWORKS.allows(host)]
+    named = [url for url, host in hosts if is_host_name(host) or settings.NETWORKS.allows(host)]
+    rows = [SearchRow(search=found, url=url) for url in named]
     SearchRow.objects.bulk_create(rows)
     bump(work, total=len(rows))
 
 
-def _prepare(found: Search) -> tuple[list[Endpoint], list[Known], frozenset[str]]:
+def _prepare(found: Search) -> tuple[list[Endpoint], list[Known]]:
     password = vault.decrypt(bytes(found.sealed_password), "search") if found.sealed_password else ""
     user = found.user if password else ""
     urls = found.rows.filter(state="asked").values_list("url", flat=True)
     endpoints = [Endpoint(name=url.removeprefix("https://"), url=url, user=user, password=password) for url in urls]
     rows = Server.objects.all()
-    known = [Known(name=r.name, url=r.url, uuid=r.uuid, serial=r.serial, pin=r.pin) for r in rows]
-    return endpoints, known, frozenset(k.pin for k in known if k.pin)
+    known = [Known(name=r.name, url=r.url, uuid=r.uuid, serial=r.serial, system=r.system) for r in rows]
+    return endpoints, known
 
 
 def _store_looked(work: Work, found: Search, result: Looked, known: list[Known]) -> None:
-    values: dict[str, object] = {"state": "nobody", "detail": _tell_failure(result)}
-    if result.identity is not None:
-        match, moved = match_known(result.identity, result.url, known)
-        told = dataclasses.asdict(result.identity)
-        values = {
-            "state": "moved" if moved else "known" if match else "new",
-            "detail": "",
-            "host_name": told.pop("name"),
-        }
-        values |= told | {"known": match.name if match else None}
-        if match and moved:
-            values["detail"] = f"known at {match.url} until now"
     with transaction.atomic():
-        found.rows.filter(url=result.url, state="asked").update(**values)
+        rows = found.rows.filter(url=result.url, state="asked")
+        if not result.identities:
+            rows.update(state="nobody", detail=_tell_failure(result))
+        for identity in result.identities[1:]:
+            # More servers behind one controller: a row each, placed as the list placed the first.
+            for row in list(rows.filter(system=None)):
+                SearchRow.objects.create(
+                    search=found, url=row.url, line=row.line, system=identity.system,
+                    **_found_values(identity, result.url, known),
+                )  # fmt: skip
+        if result.identities:
+            values = _found_values(result.identities[0], result.url, known)
+            rows.update(**values, system=result.identities[0].system)
         add_done(work, 1)
         tell("searches", id=found.pk)
+
+
+def _found_values(identity: Identity, url: str, known: list[Known]) -> dict[str, Any]:
+    match, standing = match_known(identity, url, known)
+    told = dataclasses.asdict(identity)
+    told.pop("system")
+    details = {
+        IdentityStanding.MOVED: f"known at {match.url} until now" if match else "",
+        IdentityStanding.UNCERTAIN: f"it can't be told from {match.name}: they share what would tell them apart"
+        if match
+        else "",
+    }
+    values = {"state": str(standing), "detail": details.get(standing, ""), "host_name": told.pop("name")}
+    return values | told | {"known": match.name if match else None}
 
 
 def _tell_failure(result: Looked) -> str:
     return f"{result.cause}: {result.detail}. {CAUSES.get(result.cause or '', '')}" if result.cause else ""
 
 
-def _end_search(work: Work, found: Search, doubles: Mapping[str, str]) -> None:
+def _end_search(work: Work, found: Search, doubles: Mapping[Where, Where]) -> None:
     with transaction.atomic():
-        for url, first in doubles.items():
+        for (url, system), (first, _) in doubles.items():
             told = f"the same server as at {first}"
-            found.rows.filter(url=url, state__in=("new", "moved")).update(state="double", detail=told)
+            found.rows.filter(url=url, system=system, state__in=("new", "moved")).update(state="double", detail=told)
         found.is_done = True
         found.save(update_fields=["is_done"])
-        counts = {state: found.rows.filter(state=state).count() for state in ("new", "known", "moved")}
+        counts = {state: found.rows.filter(state=state).count() for state in ("new", "known", "moved", "uncertain")}
         note = ", ".join(f"{n} {state}" for state, n in counts.items() if n) or "nobody answered"
         bump(work, state="done", note=note, ended_at=now())
         tell("searches", id=found.pk)

@@ -9,32 +9,34 @@ from django.conf import settings
 from django.db import transaction
 
 from ordnung.controllers import Endpoint
+from ordnung.core.sheet import has_outage
+from ordnung.engine.entry_codec import parse_rounds
 from ordnung.engine.run import RunServer as Lane
 from ordnung.engine.run import carry_out_run
-from ordnung.engine.server_run import Patience, World
 from ordnung.engine.survey import Surveyed, survey
+from ordnung.engine.world import Patience, World
 from ordnung.server.adapters import (
-    DatabaseJournal,
     DatabaseOrders,
     DatabaseReporter,
     HouseBaseline,
     add_done,
     bump,
+    keep_reading,
 )
 from ordnung.server.baselines.current import read_follows, read_rules
 from ordnung.server.catalogs.fetching import do_catalogs
 from ordnung.server.clock import now
 from ordnung.server.finding import do_reach, do_search
 from ordnung.server.fleet.models import Server
-from ordnung.server.fleet.readings import store_reading
 from ordnung.server.fleet.views import failure_row
 from ordnung.server.house import load_catalogs
 from ordnung.server.repositories.in_jobs import do_carry_in
 from ordnung.server.repositories.out_jobs import do_check, do_look_over, do_write_out
 from ordnung.server.repositories.packing_job import do_pack
 from ordnung.server.repositories.payloads import StoredPayloads, open_store
+from ordnung.server.runs.derived import write_run
 from ordnung.server.runs.models import Run
-from ordnung.server.runs.sheets import group_limits
+from ordnung.server.runs.sheets import place_of
 from ordnung.server.shop import Shop
 from ordnung.server.work.events import tell
 from ordnung.server.work.models import Work
@@ -76,7 +78,7 @@ def _already(work: Work, names: list[str]) -> tuple[set[str], list[dict[str, str
 def _store_surveyed(work: Work, result: Surveyed, failures: list[dict[str, str]]) -> None:
     with transaction.atomic():
         if result.server is not None:
-            store_reading(result.server, result.pin)
+            keep_reading(result.server, result.pin)
         elif result.error is not None:
             row = Server.objects.get(name=result.name)
             row.cause, row.detail, row.failed_at = result.error.cause, result.error.detail, now()
@@ -91,49 +93,55 @@ def _store_surveyed(work: Work, result: Surveyed, failures: list[dict[str, str]]
 
 
 async def do_run(work: Work, shop: Shop) -> None:
-    """Carry out a run, or go on with it."""
+    """Carry out a run, or go on with it. How it ends stands in its rows with the last entry of its tapes."""
     run = await Run.objects.aget(pk=work.subject["run"])
     name = str(run.pk)
-    lanes, limits, world, sums = await sync_to_async(_prepare)(run, shop)
+    lanes, world, sums = await sync_to_async(_prepare)(run, shop)
     shop.payloads.allow(name, [lane.endpoint.name for lane in lanes], sums)
     try:
-        ended = await carry_out_run(name, lanes, limits, world)
+        ended = await carry_out_run(name, lanes, world, order=run.pk)
     finally:
         shop.payloads.close_run(name)
-    failed = sorted(server for server, state in ended.items() if state == "failed")
-    await sync_to_async(_end_run)(work, run, len(ended), failed)
+    left = sorted(server for server, how in ended.items() if not how)
+    if left:
+        told = f"{', '.join(left)}: its tape could not be written to its end. Started again, Ordnung goes on there."
+        await sync_to_async(bump)(work, state="failed", note=told, ended_at=now())
+    else:
+        await sync_to_async(write_run)(run.pk, now())
+        await sync_to_async(tell)("work", id=work.pk)
 
 
-def _prepare(run: Run, shop: Shop) -> tuple[list[Lane], dict[str, int], World, set[str]]:
+def _prepare(run: Run, shop: Shop) -> tuple[list[Lane], World, set[str]]:
     catalogs = load_catalogs(read_follows(run.follows))
     places = list(run.servers.select_related("server", "server__group").filter(ended=""))
-    lanes = [Lane(endpoint=p.server.endpoint(), group=p.group or None, back=p.back) for p in places]
+    lanes = [
+        Lane(
+            endpoint=p.server.endpoint(),
+            place=place_of(p.server, has_outage(parse_rounds(p.rounds)), p.group),
+            back=p.back,
+        )
+        for p in places
+    ]
     groups = {p.server.name: p.group or None for p in places}
     store = open_store()
     rate = settings.CLOCK.rate
     world = World(
         controllers=shop.controllers,
-        journal=DatabaseJournal(),
+        journal=shop.journal,
         clock=settings.CLOCK,
-        payloads=StoredPayloads(store, shop.payloads, catalogs),
+        payloads=StoredPayloads(store, shop.payloads),
         baseline=HouseBaseline(
             catalogs, read_rules(run.rules), groups, {p.server.name: p.left_out for p in places if p.left_out}
         ),
         reporter=DatabaseReporter(),
         orders=DatabaseOrders(),
         # A fast clock must not make us knock at a controller more often than ten times a real second.
-        patience=Patience(poll_s=max(10.0, rate * 0.1), settle_s=max(20.0, rate * 0.2)),
+        patience=Patience(
+            poll_s=max(10.0, rate * 0.1), settle_s=max(20.0, rate * 0.2), may_force=settings.MAY_FORCE_RESTART
+        ),
+        site=shop.site,
     )
-    return lanes, group_limits(), world, set(store.sums())
-
-
-def _end_run(work: Work, run: Run, count: int, failed: list[str]) -> None:
-    places = run.servers.exclude(ended="").count()
-    failed = list(run.servers.filter(ended="failed").values_list("server__name", flat=True))
-    note = f"{places - len(failed)} of {places} done" + (f"; look at {', '.join(failed)}" if failed else "")
-    Run.objects.filter(pk=run.pk).update(state="ended", ended_at=now())
-    bump(work, state="failed" if failed else "done", note=note, ended_at=now(), done=work.total)
-    tell("runs", id=run.pk)
+    return lanes, world, set(store.sums())
 
 
 jobs: dict[str, Job] = {

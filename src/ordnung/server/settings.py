@@ -25,6 +25,14 @@ FOLDERS = [Path(path).resolve() for path in os.environ.get("ORDNUNG_FOLDERS", st
 """Folders on this machine from which a person may bring in catalogs and packages."""
 SSDP = os.environ.get("ORDNUNG_SSDP") or None
 """Our own address on the management network, and optionally the port, for searching it."""
+AT_ONCE = int(os.environ.get("ORDNUNG_AT_ONCE", "8"))
+"""Servers worked on at one time over the whole site (``night.md`` T6)."""
+MAY_FORCE_RESTART = os.environ.get("ORDNUNG_FORCE_RESTART", "ask") == "allow"
+"""Whether a forced restart may follow a graceful one that did not come to pass; else a person is asked."""
+MIRROR_CA = os.environ.get("ORDNUNG_MIRROR_CA") or None
+"""The certificate authority of the mirrors."""
+SYSTEM_AUTHORITIES = frozenset(os.environ.get("ORDNUNG_SYSTEM_AUTHORITIES", "").split(",")) & {"controllers", "mirrors"}
+"""For whom the system's authorities vouch too, beside or instead of those named here."""
 WEB_DIST = Path(os.environ.get("ORDNUNG_WEB", str(Path(__file__).parents[3] / "web" / "dist")))
 
 

@@ -23,6 +23,7 @@ from ordnung.server.repositories import seal_views as sealing
 from ordnung.server.repositories import store_views as storing
 from ordnung.server.repositories import views as repositories
 from ordnung.server.repositories.packages import PackagesView
+from ordnung.server.runs import away_views as away
 from ordnung.server.runs import views as runs
 from ordnung.server.work import views as work
 
@@ -53,6 +54,10 @@ urlpatterns = [
     path(f"{V1}servers/<str:name>/changes", history.ChangesView.as_view()),
     path(f"{V1}servers/<str:name>/lost/seen", history.LostSeenView.as_view()),
     path(f"{V1}floor", FloorView.as_view()),
+    path(f"{V1}groups", away.GroupsView.as_view()),
+    path(f"{V1}groups/<str:name>", away.GroupView.as_view()),
+    path(f"{V1}away", away.AwayListView.as_view()),
+    path(f"{V1}away/<str:name>/back", away.AwayBackView.as_view()),
     path(f"{V1}lost", history.LostView.as_view()),
     path(f"{V1}credentials", fleet.ManyCredentialsView.as_view()),
     path(f"{V1}trust", fleet.ManyTrustView.as_view()),

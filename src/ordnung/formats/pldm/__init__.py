@@ -1,5 +1,6 @@
 """PLDM firmware update packages (DSP0267), header revisions 1 to 4: read, written, matched with devices."""
 
+from ordnung.formats.pldm.compare import Agreement, Compared, compare_record, compare_records
 from ordnung.formats.pldm.match import Mismatch, find_record, tell_mismatch
 from ordnung.formats.pldm.model import (
     ACTIVATION_BITS,
@@ -28,6 +29,8 @@ __all__ = [
     "IDENTIFIERS",
     "IMAGE_OPTIONS",
     "PCI_VENDOR",
+    "Agreement",
+    "Compared",
     "Descriptor",
     "DeviceRecord",
     "DownstreamRecord",
@@ -35,6 +38,8 @@ __all__ = [
     "Mismatch",
     "NewImage",
     "Package",
+    "compare_record",
+    "compare_records",
     "device_descriptors",
     "find_record",
     "parse_package",

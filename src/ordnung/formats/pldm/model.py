@@ -17,6 +17,7 @@ IDENTIFIERS = {
 }
 """PackageHeaderIdentifier by header revision (DSP0267, "Package header")."""
 PCI_VENDOR, VENDOR_UUID, PCI_DEVICE, PCI_SUBVENDOR, PCI_SUBDEVICE = 0x0000, 0x0002, 0x0100, 0x0101, 0x0102
+IANA_ENTERPRISE = 0x0001
 PCI_REVISION, PCI_REVISION_RANGE, VENDOR_DEFINED = 0x0103, 0x010B, 0xFFFF
 DESCRIPTOR_NAMES = {
     PCI_VENDOR: "PCI vendor",
@@ -157,8 +158,14 @@ class Package:
         return max([n for n in told if isinstance(n, int)], default=1)
 
 
+DOCUMENTATION_ENTERPRISE = 32473
+"""The IANA enterprise number that RFC 5612 keeps for examples: made-up makers have no other."""
+SOFTWARE_ID = "SoftwareId"
+"""The title of a vendor-defined descriptor that names a device by what its inventory calls its software."""
+
+
 def device_descriptors(software_id: str | None, pci: str | None) -> tuple[Descriptor, ...]:
-    """The descriptors of a device as our makers choose them: its PCI ids, else a UUID of its software id.
+    """The descriptors of a device as our made-up makers choose them: its PCI ids, else its software's id.
 
     ``pci`` is vendor:device:subvendor:subdevice in hex.
     """
@@ -167,8 +174,13 @@ def device_descriptors(software_id: str | None, pci: str | None) -> tuple[Descri
         return tuple(
             (kind, int(part, 16).to_bytes(2, "little")) for kind, part in zip(kinds, pci.split(":"), strict=True)
         )
-    name = uuid.uuid5(uuid.NAMESPACE_OID, software_id or "")
-    return ((VENDOR_UUID, name.bytes),)
+    enterprise = DOCUMENTATION_ENTERPRISE.to_bytes(4, "little")
+    return ((IANA_ENTERPRISE, enterprise), (VENDOR_DEFINED, titled(SOFTWARE_ID, (software_id or "").encode())))
+
+
+def titled(title: str, data: bytes) -> bytes:
+    """The value of a vendor-defined descriptor: title string type (ASCII), its length, the title, the data."""
+    return bytes((1, len(title))) + title.encode("ascii") + data
 
 
 def device_data(rules: Mapping[str, Any]) -> bytes:
@@ -181,7 +193,7 @@ def spell_descriptor(kind: int, value: bytes) -> str:
     if kind == VENDOR_UUID and len(value) == 16:
         return str(uuid.UUID(bytes=value))
     if kind == VENDOR_DEFINED:
-        return _spell_own(value)
+        return _spell_vendors_own(value)
     if kind == PCI_REVISION_RANGE and len(value) == 2:
         return f"{value[0]:02x} to {value[1]:02x}"
     if kind in _TEXTUAL and value.rstrip(b"\0 ").isascii():
@@ -191,9 +203,22 @@ def spell_descriptor(kind: int, value: bytes) -> str:
     return value.hex()
 
 
-def _spell_own(value: bytes) -> str:
-    """DSP0267 "Vendor defined descriptor": title string type, its length, the title, then data."""
+def spell_own(value: bytes) -> tuple[str, bytes] | None:
+    """Title and data of a vendor-defined descriptor (DSP0267, "Vendor defined descriptor"), or None when cut short.
+
+    The title's string type says how it is spelled (``redfish.md``): ASCII, UTF-8 or UTF-16.
+    """
     if len(value) < 2 or len(value) < 2 + value[1]:
+        return None
+    coding = {3: "utf-16", 4: "utf-16-le", 5: "utf-16-be"}.get(value[0], "utf-8")
+    return value[2 : 2 + value[1]].decode(coding, "replace"), value[2 + value[1] :]
+
+
+def _spell_vendors_own(value: bytes) -> str:
+    found = spell_own(value)
+    if found is None:
         return value.hex()
-    title = value[2 : 2 + value[1]].decode("utf-8", "replace")
-    return f"{title} {value[2 + value[1] :].hex()}"
+    title, data = found
+    text = data.rstrip(b"\0 ")
+    readable = text.isascii() and text.decode("ascii", "replace").isprintable() and text
+    return f"{title} {text.decode('ascii') if readable else data.hex()}"

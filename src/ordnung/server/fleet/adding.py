@@ -11,7 +11,7 @@ from rest_framework import serializers
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from ordnung.formats.addresses import Address, parse_addresses
+from ordnung.formats.addresses import Address, is_host_name, parse_addresses
 from ordnung.formats.server_list import NAME, Row, parse_server_list
 from ordnung.server import vault
 from ordnung.server.clock import now
@@ -21,7 +21,7 @@ from ordnung.server.work.events import tell
 from ordnung.server.work.models import Work
 from ordnung.server.work.orders import ask_for
 
-STATES = ("asked", "new", "known", "moved", "double", "nobody", "wrong row")
+STATES = ("asked", "new", "known", "moved", "uncertain", "double", "nobody", "wrong row")
 _FACTS = ("name", "room", "rack", "unit", "height", "group", "role")
 
 
@@ -143,7 +143,7 @@ def _from_list(row: Row) -> SearchRow:
 
 
 def _allowed(row: SearchRow, address: Address) -> SearchRow:
-    if not settings.NETWORKS.allows(address.host):
+    if not is_host_name(address.host) and not settings.NETWORKS.allows(address.host):
         row.faults = [*row.faults, f"outside the networks this house allows ({settings.NETWORKS.tell()})"]
         row.state = "wrong row"
     return row
@@ -238,23 +238,40 @@ class Adding:
         if why is not None:
             self.refused.append({"id": row.pk, "name": name, "why": why})
         elif row.state == "moved":
-            Server.objects.filter(name=row.known).update(url=row.url, pin=row.pin, seen_pin=None, cause=None, detail="")
+            self._follow(row)
             self.followed.append(row.known or "")
         else:
             self._add(row, name)
+
+    def _follow(self, row: SearchRow) -> None:
+        """A server that moved: its password goes along only to one that told its UUID or serial after signing in.
+
+        What tells a server is said by itself; a person picked this row. Still, the password that Ordnung keeps is
+        never sent anywhere on the strength of a certificate: the one given with this search replaces it.
+        """
+        server = Server.objects.get(name=row.known)
+        server.url, server.system, server.pin = row.url, row.system, row.pin
+        server.seen_pin, server.cause, server.detail = None, None, ""
+        server.user = self.user
+        server.set_password(self.password)
+        server.save()
 
     def _objection(self, row: SearchRow, name: str) -> str | None:
         if row.faults:
             return f"{row.faults[0]}."
         if row.state not in ("new", "moved"):
-            told = {"known": "is in the house already", "double": "is the same server as another row"}
+            told = {
+                "known": "is in the house already",
+                "double": "is the same server as another row",
+                "uncertain": f"can't be told from {row.known}; give it a UUID or serial of its own first",
+            }
             return f"It {told.get(row.state, 'did not answer as a server')}."
         if not row.vouched and row.pin not in self.accept:
             return "Its certificate is not from the fleet's authority; compare its fingerprint and accept it first."
-        if row.state == "moved":
-            return None
         if not self.user or not self.password:
             return "User and password of its controller are missing."
+        if row.state == "moved":
+            return None
         if not NAME.match(name):
             return "A name is made of letters, digits, dot, dash and underscore."
         return f"There is a server {name} already." if Server.objects.filter(name=name).exists() else None
@@ -263,8 +280,8 @@ class Adding:
         facts = row.facts
         group = Group.objects.get_or_create(name=facts["group"])[0] if facts.get("group") else None
         server = Server(
-            name=name, url=row.url, user=self.user, pin=row.pin, uuid=row.uuid, serial=row.serial, group=group,
-            room=facts.get("room", ""), rack=facts.get("rack", ""), unit=facts.get("unit", 0),
+            name=name, url=row.url, system=row.system, user=self.user, pin=row.pin, uuid=row.uuid, serial=row.serial,
+            group=group, room=facts.get("room", ""), rack=facts.get("rack", ""), unit=facts.get("unit", 0),
             height=facts.get("height", 1), role=facts.get("role", ""), tags=facts.get("tags", []),
         )  # fmt: skip
         server.set_password(self.password)

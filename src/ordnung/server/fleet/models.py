@@ -19,6 +19,9 @@ class Group(models.Model):
     name = models.CharField(max_length=200, unique=True)
     may_be_away = models.PositiveIntegerField(default=1)
 
+    def __str__(self) -> str:
+        return self.name
+
 
 class Server(models.Model):
     """One server: where it stands, how its controller is reached, what was last seen.
@@ -32,8 +35,10 @@ class Server(models.Model):
     sealed_password = models.BinaryField()
     pin = models.CharField(max_length=64, null=True)
     seen_pin = models.CharField(max_length=64, null=True)
-    uuid = models.CharField(max_length=64, null=True, db_index=True)
-    serial = models.CharField(max_length=200, null=True, db_index=True)
+    system = models.CharField(max_length=500, null=True)
+    """The path of its own system, where its controller serves several."""
+    uuid = models.CharField(max_length=500, null=True, db_index=True)
+    serial = models.CharField(max_length=500, null=True, db_index=True)
     room = models.CharField(max_length=100, default="")
     rack = models.CharField(max_length=20, default="")
     unit = models.PositiveIntegerField(default=0)
@@ -57,7 +62,9 @@ class Server(models.Model):
     def endpoint(self) -> Endpoint:
         """Where and how to sign in. Raises ValueError when the credentials can't be decrypted."""
         password = vault.decrypt(bytes(self.sealed_password), self.name)
-        return Endpoint(name=self.name, url=self.url, user=self.user, password=password, pin=self.pin)
+        return Endpoint(
+            name=self.name, url=self.url, user=self.user, password=password, pin=self.pin, system=self.system
+        )  # fmt: skip
 
 
 class ComponentState(models.Model):
@@ -114,10 +121,12 @@ class SearchRow(models.Model):
     detail = models.TextField(default="")
     pin = models.CharField(max_length=64, null=True)
     vouched = models.BooleanField(default=False)
-    uuid = models.CharField(max_length=64, null=True)
-    serial = models.CharField(max_length=200, null=True)
-    model = models.CharField(max_length=200, null=True)
-    host_name = models.CharField(max_length=200, null=True)
+    uuid = models.CharField(max_length=500, null=True)
+    serial = models.CharField(max_length=500, null=True)
+    model = models.CharField(max_length=500, null=True)
+    host_name = models.CharField(max_length=500, null=True)
+    system = models.CharField(max_length=500, null=True)
+    """The path of its own system, where the controller at this address serves several."""
     known = models.CharField(max_length=200, null=True)
     added = models.CharField(max_length=200, null=True)
 

@@ -16,6 +16,7 @@ from ordnung.core.drift import OFF_BASELINE, Verdict
 from ordnung.core.facts import find_hindrances
 from ordnung.core.house import Standing
 from ordnung.core.reach import tell_reach
+from ordnung.formats.addresses import is_host_name
 from ordnung.server.clock import now
 from ordnung.server.fleet.history import find_server
 from ordnung.server.fleet.models import Group, Server
@@ -131,7 +132,7 @@ class ServersView(APIView):
 
 def _int(asked, name: str, default: int) -> int:
     text = asked.get(name, "")
-    return int(text) if text.isdigit() else default
+    return int(text) if text.isascii() and text.isdigit() and len(text) < 10 else default
 
 
 def _filtered(names: list[str], house: Snapshot, asked) -> list[str]:
@@ -162,7 +163,7 @@ def _sorted(names: list[str], house: Snapshot, by: str) -> list[str]:
 def demand_allowed(url: str) -> None:
     """Refuse an address outside the networks that the house allows."""
     host = urlsplit(url).hostname or ""
-    if not settings.NETWORKS.allows(host):
+    if not is_host_name(host) and not settings.NETWORKS.allows(host):
         told = f"{host} is outside the networks this house allows ({settings.NETWORKS.tell()})."
         raise Problem("not-allowed", told, field="url")
 

@@ -150,8 +150,9 @@ def _create(arrived: Arrived, row: Arrival) -> Repository:
 def _take_over(repository: Repository, carried: CarriedIn, row: Arrival) -> None:
     arrived = carried.arrived
     _remember_root(row, arrived)
-    vouched = f"the seal {arrived.seal.root_key[:12]}"
+    makers, seal = _vouched_makers(row, arrived), f"the seal {arrived.seal.root_key[:12]}"
     for catalog in arrived.packing.catalogs:
+        vouched = seal if makers is None or catalog.maker in makers else ""
         bring_in(carried.documents[catalog.path], f"{arrived.packing.name}: {catalog.path}", vouched=vouched)
     for path in arrived.packing.advisories:
         try:
@@ -177,6 +178,15 @@ def _expired(row: Arrival, arrived: Arrived) -> str:
     return f"Its seal had expired; {row.asked_by} took it in all the same: {row.expired_reason}"
 
 
+def _vouched_makers(row: Arrival, arrived: Arrived) -> set[str] | None:
+    """The makers that this seal was trusted for; None for a seal of our own. Another maker's catalog comes in by that
+    maker's own signature only.
+    """
+    ids = row.trust or Arrival.objects.values_list("root_key", flat=True).get(pk=row.pk)
+    known = TrustedRoot.objects.filter(keys=ids).first()
+    return set(known.makers) if known is not None else None
+
+
 def _remember_root(row: Arrival, arrived: Arrived) -> None:
     """The newest root that it brought is what counts from now on; the first one's keys are its name."""
     if arrived.seal.root == open_book().history()[-1]:
@@ -187,7 +197,7 @@ def _remember_root(row: Arrival, arrived: Arrived) -> None:
     if known is None:
         TrustedRoot.objects.create(
             name=arrived.packing.name, keys=ids, root=arrived.seal.root, version=version, added_at=now(),
-            added_by=row.asked_by,
+            added_by=row.asked_by, makers=sorted({catalog.maker for catalog in arrived.packing.catalogs}),
         )  # fmt: skip
     elif version > known.version:
         TrustedRoot.objects.filter(pk=known.pk).update(root=arrived.seal.root, version=version)

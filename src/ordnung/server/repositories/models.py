@@ -111,6 +111,8 @@ class TrustedRoot(models.Model):
     """The ids of the first root's keys, by which people compared it."""
     root = models.BinaryField()
     version = models.PositiveIntegerField()
+    makers = models.JSONField(default=list)
+    """The makers it vouches for: those whose catalogs were in what it was trusted with."""
     added_at = models.DateTimeField()
     added_by = models.CharField(max_length=150)
 

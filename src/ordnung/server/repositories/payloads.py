@@ -7,7 +7,7 @@ from pathlib import Path
 
 from django.conf import settings
 
-from ordnung.core.matching import Catalogs
+from ordnung.core.sheet import NamedPayload
 from ordnung.engine.ports import Ready
 from ordnung.repository import (
     ContentStore,
@@ -15,8 +15,8 @@ from ordnung.repository import (
     RepositoryError,
     SealBook,
     SealedCarrier,
-    check_identity,
 )
+from ordnung.repository.identity import open_package
 from ordnung.repository.sealed import open_sealed
 from ordnung.repository.store import digest_of
 from ordnung.server.clock import now
@@ -45,34 +45,29 @@ def open_repository(row: Repository) -> SealedCarrier:
 
 
 class StoredPayloads:
-    """The engine's port: a payload is hashed and identified anew each time before it is used."""
+    """The engine's port: a payload is found by its checksum alone, hashed and read anew each time before it is used."""
 
-    def __init__(self, store: ContentStore, server: PayloadServer, catalogs: Catalogs) -> None:
+    def __init__(self, store: ContentStore, server: PayloadServer) -> None:
         self.store, self.server = store, server
-        self.products = {product.id: product for product in catalogs.products()}
 
     @property
     def protocols(self) -> tuple[str, ...]:
         """Over what the payload server listens (it needs a certificate)."""
         return tuple(self.server.bases)
 
-    async def find(self, product: str, version: str) -> Ready:
-        """The payload of a release. Raises RepositoryError when it is missing or not what it should be."""
-        return await asyncio.to_thread(self._find, product, version)
+    async def find(self, payload: NamedPayload) -> Ready:
+        """The very bytes that were named. Raises RepositoryError when they are missing or not what they should be."""
+        return await asyncio.to_thread(self._find, payload)
 
-    def _find(self, product: str, version: str) -> Ready:
-        known = self.products.get(product)
-        release = known.find(version) if known else None
-        name = f"{known.name if known else product} {version}"
-        if known is None or release is None or release.payload is None:
-            raise RepositoryError("missing", name, "the catalog names no payload for it")
-        sha256 = release.payload.sha256
-        if not self.store.has(sha256):
-            raise RepositoryError("missing", name, "it is not packed; pack a repository for this server first")
-        path = self.store.path(sha256)
-        if digest_of(path) != sha256:
+    def _find(self, payload: NamedPayload) -> Ready:
+        name = payload.path or f"{payload.sha256[:12]}…"
+        if not self.store.has(payload.sha256):
+            raise RepositoryError("missing", name, "it is not packed")
+        path = self.store.path(payload.sha256)
+        if path.stat().st_size != payload.size or digest_of(path) != payload.sha256:
             raise RepositoryError("altered", name, "the stored payload was altered")
-        return Ready(path=path, sha256=sha256, package=check_identity(path, known, version, release.payload.path))
+        package = None if payload.form == "opaque" else open_package(path, name)
+        return Ready(path=path, sha256=payload.sha256, package=package)
 
     def uri(self, run: str, server: str, sha256: str, protocol: str) -> str:
         """Where a controller fetches it."""

@@ -6,6 +6,7 @@ from django.db import models
 from django.db.models import Q
 
 from ordnung.server.fleet.models import Server
+from ordnung.server.repositories.models import Repository
 
 
 class Run(models.Model):
@@ -31,10 +32,17 @@ class Run(models.Model):
     rules = models.JSONField(default=dict)
     follows = models.JSONField(default=list)
     """The baseline it was planned by, spelled out: what comes in later does not move a run under way."""
+    repository = models.ForeignKey(Repository, null=True, on_delete=models.SET_NULL, related_name="+")
+    source = models.CharField(max_length=300, default="from the store")
+    """Where its payloads come from: a repository with its edition, or the store."""
 
 
 class RunServer(models.Model):
-    """One server of a run. ``active`` guards that a server is in one running run only."""
+    """One server of a run. ``active`` guards that a server is in one running run only.
+
+    ``ended``, ``reason`` and ``active`` follow from its tape, written with each entry and rebuilt when they differ
+    (``runs.derived``); ``state``, ``detail`` and ``percent`` are what is shown while it is under way.
+    """
 
     run = models.ForeignKey(Run, on_delete=models.CASCADE, related_name="servers")
     server = models.ForeignKey(Server, on_delete=models.PROTECT, related_name="run_places")
@@ -46,6 +54,8 @@ class RunServer(models.Model):
     lane = models.JSONField(default=list)
     left_out = models.JSONField(default=dict)
     """Slots that were taken out when the sheet was drafted, with their reasons."""
+    overrides = models.JSONField(default=dict)
+    """Checks that a person has overridden for this server, with the reasons."""
     active = models.BooleanField(default=False)
     state = models.CharField(max_length=20, default="waiting")
     detail = models.TextField(default="")
@@ -86,9 +96,28 @@ class TapeEntry(models.Model):
     server = models.CharField(max_length=200)
     seq = models.PositiveIntegerField()
     at = models.DateTimeField()
+    version = models.PositiveSmallIntegerField(default=2)
     kind = models.CharField(max_length=30)
     body = models.JSONField()
 
     class Meta:
         ordering = ["seq"]
         constraints = [models.UniqueConstraint(fields=["run", "server", "seq"], name="one_entry_a_number")]
+
+
+class AwayLease(models.Model):
+    """A server has a place of the site's limits: it is away because of us, or about to be (``night.md`` T5).
+
+    Follows from its tape, written with the entry that takes the place; it goes when the tape gives the place back.
+    ``kept``: its run ended while it was away, and no reading has proved it back. ``doubt`` says why the last did not.
+    """
+
+    server = models.OneToOneField(Server, on_delete=models.PROTECT, related_name="lease")
+    run = models.ForeignKey(Run, on_delete=models.PROTECT, related_name="leases")
+    groups = models.JSONField(default=list)
+    rack = models.CharField(max_length=100, null=True)
+    room = models.CharField(max_length=100, null=True)
+    outage = models.BooleanField()
+    kept = models.BooleanField(default=False)
+    since = models.DateTimeField()
+    doubt = models.TextField(default="")

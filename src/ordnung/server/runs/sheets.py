@@ -3,32 +3,40 @@
 from __future__ import annotations
 
 import dataclasses
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 from django.db import transaction
 
+from ordnung.core.away import Place
 from ordnung.core.house import Standing
 from ordnung.core.packing import ways_back
 from ordnung.core.route import Route, plan_way_back
+from ordnung.core.sheet import NamedPayload, PlannedRound, name_payloads
 from ordnung.core.timetable import Timetable, plan_timetable
-from ordnung.engine.run import AT_ONCE
-from ordnung.engine.tape import rounds_body
+from ordnung.engine.entry_codec import parse_rounds, rounds_body
+from ordnung.engine.tape import fold
 from ordnung.formats.rules import rules_document
 from ordnung.server.baselines.current import follows_rows
 from ordnung.server.clock import now
 from ordnung.server.drift.left_out import reasons, reviewed
-from ordnung.server.fleet.models import Group, Server
+from ordnung.server.fleet.models import Server
 from ordnung.server.house import snapshot
 from ordnung.server.problems import Problem
+from ordnung.server.repositories.models import Repository
 from ordnung.server.repositories.payloads import open_store
+from ordnung.server.runs.derived import load_tape, taken_places
+from ordnung.server.runs.journal import away_limits
 from ordnung.server.runs.models import Run, RunServer
 from ordnung.server.work.events import tell
 
 
-def group_limits() -> dict[str, int]:
-    """How many of each group may be away at once."""
-    return dict(Group.objects.values_list("name", "may_be_away"))
+def place_of(row: Server, outage: bool, group: str = "") -> Place:
+    """What a server takes of the site's limits while it is worked on."""
+    name = group or (row.group.name if row.group else "")
+    return Place(
+        server=row.name, groups=(name,) if name else (), rack=row.rack or None, room=row.room or None, outage=outage
+    )
 
 
 def draft_sheet(names: Sequence[str] | None, person: str, title: str = "") -> Run:
@@ -41,8 +49,7 @@ def draft_sheet(names: Sequence[str] | None, person: str, title: str = "") -> Ru
     if not standings:
         raise Problem("nothing-to-do", "These servers need nothing: all are level, held or without a route.")
     standings.sort(key=lambda s: (-s.route.outages, s.server.name))
-    routes = [(s.server.name, s.server.group, s.route) for s in standings]
-    timetable = plan_timetable(routes, group_limits(), AT_ONCE)
+    timetable = _lay_out([(s, s.route) for s in standings])
     name = title or f"{_names([s.server.name for s in standings])} to the baseline"
     return _store(name, person, standings, [s.route for s in standings], timetable, None, None)
 
@@ -53,20 +60,20 @@ def draft_way_back(run: Run, server: str, slot: str, person: str) -> Run:
     Raises:
         Problem: it was not done in that run, or there is no way back, with the reason.
     """
-    start = run.entries.filter(server=server, kind="read").order_by("seq").first()
-    before = next((c for c in (start.body["server"]["components"] if start else ()) if c["slot"] == slot), None)
+    before_it = fold(load_tape(run.pk, server)).before
+    before = before_it.component(slot) if before_it is not None else None
     done = confirmed(run, server)
     if before is None or slot not in done:
         raise Problem("not-done", f"{slot} of {server} was not updated in this run.", status=404)
     standing = snapshot().standings[server]
-    to = way_back_version(standing, slot, before["version"], [v for s, v in done_in_order(run, server) if s == slot])
+    to = way_back_version(standing, slot, before.version, [v for s, v in done_in_order(run, server) if s == slot])
     if to is None:
         raise Problem("barred", f"{slot} of {server} has no way back: a floor version bars everything older.")
     route = plan_way_back(standing.positions, {slot: to})
     if not route.rounds:
         why = route.stranded[0].reason if route.stranded else f"{slot} of {server} is at {to} already"
         raise Problem("barred", f"{slot} of {server} can't go back to {to}: {why}.")
-    timetable = plan_timetable([(server, standing.server.group, route)], group_limits(), AT_ONCE)
+    timetable = _lay_out([(standing, route)])
     return _store(f"Take back {slot} of {server} to {to}", person, [standing], [route], timetable, {slot: to}, run)
 
 
@@ -81,8 +88,7 @@ def way_back_version(standing: Standing, slot: str, before: str | None, passed: 
 
 def done_in_order(run: Run, server: str) -> list[tuple[str, str]]:
     """(slot, version) of everything a run confirmed on a server."""
-    entries = run.entries.filter(server=server, kind="confirmed").order_by("seq")
-    return [(slot, version) for entry in entries for slot, version in entry.body["versions"]]
+    return list(fold(load_tape(run.pk, server)).done)
 
 
 def confirmed(run: Run, server: str) -> dict[str, str]:
@@ -94,12 +100,23 @@ def _names(names: Sequence[str]) -> str:
     return ", ".join(names) if len(names) <= 2 else f"{len(names)} servers"
 
 
+def _lay_out(chosen: Sequence[tuple[Standing, Route]]) -> Timetable:
+    rows = {
+        r.name: r for r in Server.objects.filter(name__in=[s.server.name for s, _ in chosen]).select_related("group")
+    }
+    routes = [(place_of(rows[s.server.name], route.outages > 0), route) for s, route in chosen]
+    kept = [place for place in taken_places() if place.kept]
+    return plan_timetable(routes, away_limits(), kept)
+
+
 @transaction.atomic
 def _store(
     name: str, person: str, standings: Sequence[Standing], routes: Sequence[Route], timetable: Timetable,
     back: Mapping[str, str] | None, takes_back: Run | None,
 ) -> Run:  # fmt: skip
     house, told = snapshot(), reasons(s.server.name for s in standings)
+    named = {s.server.name: name_payloads(r.rounds, s.positions) for s, r in zip(standings, routes, strict=True)}
+    repository = _find_repository(p.sha256 for rounds in named.values() for p in payloads_of(rounds))
     run = Run.objects.create(
         name=name,
         drafted_at=now(),
@@ -110,6 +127,8 @@ def _store(
         revision=house.baseline.number,
         rules=rules_document(house.baseline.rules),
         follows=follows_rows(house.catalogs.freeze(s.server.model for s in standings)),
+        repository=repository,
+        source=f"{repository.name}, edition {repository.edition}" if repository else "from the store",
     )
     rows = {row.name: row for row in Server.objects.filter(name__in=[s.server.name for s in standings])}
     lanes = {lane.server: lane for lane in timetable.lanes}
@@ -120,7 +139,7 @@ def _store(
             place=place,
             group=standing.server.group or "",
             back=dict(back) if back else None,
-            rounds=rounds_body(route.rounds),
+            rounds=rounds_body(named[standing.server.name]),
             stranded=[dataclasses.asdict(s) for s in route.stranded],
             left_out=told.get(standing.server.name, {}),
             lane=[dataclasses.asdict(span) for span in lanes[standing.server.name].spans],
@@ -131,21 +150,36 @@ def _store(
     return run
 
 
+def payloads_of(rounds: Iterable[PlannedRound]) -> list[NamedPayload]:
+    """The payloads that rounds name, in order."""
+    return [planned.payload for step in rounds for planned in step.writes if planned.payload is not None]
+
+
+def _find_repository(sums: Iterable[str]) -> Repository | None:
+    """The newest sealed repository here that holds every payload of a run, or None: they come from the store."""
+    wanted = set(sums)
+    if not wanted:
+        return None
+    for row in Repository.objects.filter(state="sealed").order_by("-made_at", "-pk")[:LOOKED_AT]:
+        if wanted <= set(row.lines.filter(state="packed").values_list("sha256", flat=True)):
+            return row
+    return None
+
+
+LOOKED_AT = 20
+"""How many of the newest repositories are looked through."""
+
+
 def what_is_missing(run: Run) -> list[dict[str, Any]]:
-    """Payloads a run needs that no packed repository has brought into the store."""
-    store, house = open_store(), snapshot()
-    products = house.catalogs.by_id
+    """Payloads a run needs that are not in the store: those it names, whatever catalogs came since."""
+    store, products = open_store(), snapshot().catalogs.by_id
     missing: dict[tuple[str, str], dict[str, Any]] = {}
     for place in run.servers.all():
-        for step in place.rounds:
-            for write in step["writes"]:
-                product = products.get(write["product"])
-                release = product.find(write["to"]) if product else None
-                payload = release.payload if release else None
+        for step in parse_rounds(place.rounds):
+            for planned in step.writes:
+                write, payload = planned.write, planned.payload
                 if payload is None or not store.has(payload.sha256):
-                    key = (write["product"], write["to"])
-                    missing.setdefault(
-                        key,
-                        {"product": product.name if product else write["product"], "version": write["to"]},
-                    )
+                    product = products.get(write.product)
+                    name = product.name if product else write.product
+                    missing.setdefault((write.product, write.to), {"product": name, "version": write.to})
     return list(missing.values())

@@ -1,22 +1,28 @@
-"""A tape as people read it: spans for the lanes, sentences for the list. Pure."""
+"""A tape as people see it in the lanes: spans of time. Pure. What is read as text comes from ``engine.telling``."""
 
 from __future__ import annotations
 
 import datetime
-from collections.abc import Iterable, Mapping
-from typing import Any, Protocol
+from collections.abc import Iterable
+from typing import Any
+
+from ordnung.engine.entries import (
+    Back,
+    Confirmed,
+    Deferred,
+    Ended,
+    Entry,
+    ResetIntent,
+    ResetUnsent,
+    WriteDone,
+    WriteFailed,
+    WriteIntent,
+    WriteSent,
+    WriteUnsent,
+)
 
 
-class Told(Protocol):
-    """What an entry of a tape has, stored or in memory."""
-
-    seq: int
-    at: datetime.datetime
-    kind: str
-    body: Mapping[str, Any]
-
-
-def tell_steps(entries: Iterable[Told], start: datetime.datetime) -> list[dict[str, Any]]:
+def tell_steps(entries: Iterable[Entry], start: datetime.datetime) -> list[dict[str, Any]]:
     """What happened on one server as spans in seconds from the run's start; an open one has no end."""
     spans: list[dict[str, Any]] = []
     open_span: dict[str, Any] | None = None
@@ -35,60 +41,19 @@ def tell_steps(entries: Iterable[Told], start: datetime.datetime) -> list[dict[s
 
     for entry in entries:
         at = (entry.at - start).total_seconds()
-        match entry.kind:
-            case "write intent":
-                write = entry.body["write"]
-                begin("staging", at, f"{write['slot']} {write['to']}")
-            case "write sent":
+        match entry.value:
+            case WriteIntent(planned=planned):
+                begin("staging", at, f"{planned.write.slot} {planned.write.to}")
+            case WriteSent():
                 begin("writing", at, spans[-1]["label"] if spans else "")
-            case "reset intent":
-                begin(entry.body["kind"], at)
-            case "back":
+            case ResetIntent(kind=kind):
+                begin(str(kind), at)
+            case Back():
                 begin("checking", at)
-            case "write done" | "write unsent" | "reset unsent" | "confirmed" | "ended":
+            case WriteDone() | WriteUnsent() | ResetUnsent() | Confirmed() | Ended() | Deferred():
                 close(at)
-            case "write failed":
+            case WriteFailed():
                 close(at)
                 if spans:
                     spans[-1]["kind"] = "failed"
     return [span for span in spans if span["end"] is None or span["end"] > span["start"]]
-
-
-def tell_entry(kind: str, body: Mapping[str, Any]) -> str:
-    """One entry in a sentence."""
-    match kind:
-        case "read":
-            components = body["server"]["components"]
-            return f"read {body['why']}: {len(components)} components"
-        case "plan":
-            writes = sum(len(step["writes"]) for step in body["rounds"])
-            return (
-                f"planned {writes} writes in {len(body['rounds'])} rounds"
-                if writes or body["rounds"]
-                else "nothing to do"
-            )
-        case "write intent":
-            write = body["write"]
-            return f"will {body['way']} {write['slot']} {write['source']} → {write['to']}"
-        case "write sent":
-            return f"the controller took it on{' (found after a break)' if 'found' in body else ''}"
-        case "write done":
-            return f"{body['slot']} written"
-        case "write unsent":
-            return f"it never arrived: {body['why']}"
-        case "write failed":
-            return f"{body.get('slot', '')} not written: {body['message']}"
-        case "reset intent":
-            return f"will ask for a {body['kind']}"
-        case "reset sent":
-            return f"the reset began{' (found after a break)' if 'found' in body else ''}"
-        case "reset unsent":
-            return f"the reset did not begin: {body['why']}"
-        case "back":
-            return "answers again, its system runs"
-        case "confirmed":
-            told = ", ".join(f"{slot} {version}" for slot, version in body["versions"])
-            return f"confirmed by reading: {told}" if told else "confirmed by reading"
-        case "ended":
-            return f"{body['state']}: {body['reason']}"
-    return kind

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 from typing import Any
 
 from django.db import IntegrityError, transaction
@@ -12,21 +13,23 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from ordnung.core.house import judge_house
-from ordnung.formats.readings import build_server
+from ordnung.engine.entries import Back, Read
+from ordnung.engine.entry_codec import parse_rounds, read_entry
+from ordnung.engine.telling import tell_entry
 from ordnung.server.baselines.current import read_follows, read_rules
 from ordnung.server.clock import now
 from ordnung.server.fleet.serializers import (
     CellSerializer,
     NamesSerializer,
-    RoundSerializer,
     StrandedSerializer,
 )
 from ordnung.server.house import snapshot
 from ordnung.server.present import glyph_row
 from ordnung.server.problems import Problem
 from ordnung.server.runs import sheets
-from ordnung.server.runs.models import Run, RunServer
-from ordnung.server.runs.story import tell_entry, tell_steps
+from ordnung.server.runs.derived import load_tape, load_tapes
+from ordnung.server.runs.models import Run, RunServer, TapeEntry
+from ordnung.server.runs.story import tell_steps
 from ordnung.server.work.events import tell
 from ordnung.server.work.orders import ask_for
 
@@ -38,10 +41,25 @@ class SpanSerializer(serializers.Serializer):
     label = serializers.CharField(allow_blank=True)  # type: ignore[assignment]  # a field by that name, not the option
 
 
+class SheetWriteSerializer(serializers.Serializer):
+    slot = serializers.CharField()
+    product = serializers.CharField()
+    source = serializers.CharField()  # type: ignore[assignment]  # a field by that name, not the option
+    to = serializers.CharField()
+    sha256 = serializers.CharField(allow_blank=True)
+    size = serializers.IntegerField()
+    issue = serializers.CharField(allow_blank=True)
+
+
+class SheetRoundSerializer(serializers.Serializer):
+    writes = SheetWriteSerializer(many=True)
+    reset = serializers.CharField(allow_null=True)
+
+
 class RunServerSerializer(serializers.Serializer):
     server = serializers.CharField()
     group = serializers.CharField(allow_blank=True)
-    rounds = RoundSerializer(many=True)
+    rounds = SheetRoundSerializer(many=True)
     stranded = StrandedSerializer(many=True)
     plan = SpanSerializer(many=True)
     happened = SpanSerializer(many=True)
@@ -74,6 +92,7 @@ class RunSummarySerializer(serializers.Serializer):
     count = serializers.IntegerField()
     finished = serializers.IntegerField()
     failed = serializers.IntegerField()
+    source = serializers.CharField()  # type: ignore[assignment]  # a field by that name, not the option
     updates = serializers.IntegerField()
     outages = serializers.IntegerField()
     restarts = serializers.IntegerField()
@@ -133,7 +152,7 @@ def summary(run: Run, places: list[RunServer] | None = None) -> dict[str, Any]:
     rounds = [step for place in places for step in place.rounds]
     fields = (
         "id", "name", "revision", "state", "order", "drafted_at", "drafted_by", "started_at", "started_by", "ended_at",
-        "planned_seconds", "bound_seconds",
+        "planned_seconds", "bound_seconds", "source",
     )  # fmt: skip
     return {
         **{name: getattr(run, name) for name in fields},
@@ -147,19 +166,39 @@ def summary(run: Run, places: list[RunServer] | None = None) -> dict[str, Any]:
     }
 
 
+def planned_rows(place: RunServer) -> list[dict[str, Any]]:
+    """The rounds of one server with what each write sends."""
+    return [
+        {
+            "writes": [
+                {
+                    "slot": planned.write.slot,
+                    "product": planned.write.product,
+                    "source": planned.write.source,
+                    "to": planned.write.to,
+                    "sha256": planned.payload.sha256 if planned.payload else "",
+                    "size": planned.payload.size if planned.payload else 0,
+                    "issue": f"{planned.payload.maker} {planned.payload.issue}" if planned.payload else "",
+                }
+                for planned in step.writes
+            ],
+            "reset": step.reset,
+        }
+        for step in parse_rounds(place.rounds)
+    ]
+
+
 def run_row(run: Run) -> dict[str, Any]:
     """A run with its lanes, plan and what happened."""
     places = list(run.servers.select_related("server"))
-    entries: dict[str, list] = {}
-    for entry in run.entries.order_by("server", "seq"):
-        entries.setdefault(entry.server, []).append(entry)
+    entries = load_tapes(run) if run.started_at else {}
     return {
         **summary(run, places),
         "servers": [
             {
                 "server": p.server.name,
                 "group": p.group,
-                "rounds": p.rounds,
+                "rounds": planned_rows(p),
                 "stranded": p.stranded,
                 "plan": p.lane,
                 "happened": tell_steps(entries.get(p.server.name, []), run.started_at) if run.started_at else [],
@@ -271,11 +310,12 @@ class TapeView(APIView):
         entries = run.entries.order_by("-at", "-seq")
         if "server" in request.query_params:
             entries = entries.filter(server=request.query_params["server"])
-        rows = [
-            {"seq": e.seq, "server": e.server, "at": e.at, "kind": e.kind, "text": tell_entry(e.kind, e.body)}
-            for e in entries[:300]
-        ]
+        rows = [{"seq": e.seq, "server": e.server, "at": e.at, "kind": e.kind, "text": _tell(e)} for e in entries[:300]]
         return Response(EntrySerializer(rows, many=True).data)
+
+
+def _tell(row: TapeEntry) -> str:
+    return tell_entry(read_entry(row.seq, row.at, row.version, row.kind, row.body).value)
 
 
 class RecordView(APIView):
@@ -290,15 +330,15 @@ class RecordView(APIView):
 
 def _record(run: Run, place: RunServer) -> dict[str, Any]:
     name = place.server.name
-    entries = list(run.entries.filter(server=name).order_by("seq"))
-    reads = [e for e in entries if e.kind == "read"]
-    values = [build_server({**e.body["server"], "group": place.group}) for e in (reads[:1] + reads[-1:])]
+    entries = load_tape(run.pk, name)
+    reads = [entry.value.server for entry in entries if isinstance(entry.value, Read)]
+    values = [dataclasses.replace(server, group=place.group or None) for server in reads[:1] + reads[-1:]]
     house = snapshot()
     catalogs = house.catalogs.following(read_follows(run.follows))
     standings = judge_house(values, catalogs, read_rules(run.rules), now().date())
     spans = tell_steps(entries, run.started_at) if run.started_at else []
     away = [s for s in spans if s["kind"] in ("server reboot", "power cycle") and s["end"] is not None]
-    resets = [e for e in entries if e.kind == "back"]
+    resets = [entry for entry in entries if isinstance(entry.value, Back)]
     return {
         "server": name,
         "ended": place.ended,

@@ -1,0 +1,199 @@
+"""What a controller answers, made safe once, in one place: whatever comes in, a JSON object or a named cause comes out.
+
+Text from a device is data: control characters and halves of surrogate pairs are replaced here, so that they reach no
+terminal, log or page. Numbers are numbers only in ASCII digits; times to wait are bounded.
+"""
+
+from __future__ import annotations
+
+import email.utils
+import json
+import re
+from collections.abc import Awaitable, Callable, Mapping
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from typing import Any
+from urllib.parse import urlsplit
+
+Json = dict[str, Any]
+MAX_DEPTH = 60
+"""How deep an answer may nest, expanded ones included; real ones stay below 20."""
+MAX_TEXT = 500
+"""The longest text of a device that is kept, in characters: the readings' format allows no more."""
+WAIT_S = 30.0
+"""How long to leave a busy controller alone that names no time, in seconds."""
+LONGEST_S = 86_400.0
+"""What a Retry-After beyond all reason counts as."""
+_UNSAFE = re.compile("[\x00-\x1f\x7f-\x9f\u200b-\u200f\u2028-\u202e\u2060-\u2069\ufeff\ud800-\udfff]")
+_SUSPECT = re.compile(rb"[\x00-\x1f\x7f]|\\[bfnrtu]|\xc2[\x80-\x9f]|\xe2[\x80\x81]|\xef\xbb\xbf|\xed[\xa0-\xbf]")
+
+
+class MalformedError(ValueError):
+    """An answer that is no JSON object, or one that no reader could bear."""
+
+
+@dataclass(frozen=True, slots=True)
+class Answer:
+    """One answer: status, headers (names in lower case) and the JSON body (empty when there is none)."""
+
+    status: int
+    headers: Mapping[str, str]
+    body: Json
+
+    def header(self, name: str) -> str | None:
+        """A header by its name in any case."""
+        return self.headers.get(name.lower())
+
+
+def parse_body(raw: bytes, status: int) -> Json:
+    """The JSON object of an answer; empty for an empty body, and for an error's body that is none.
+
+    Raises:
+        MalformedError: not a JSON object, NaN or infinite numbers, or nested deeper than ``MAX_DEPTH``.
+    """
+    if not raw.strip():
+        return {}
+    try:
+        body = json.loads(raw, strict=False, parse_constant=_refuse_constant)
+        if not isinstance(body, dict):
+            raise MalformedError("not a JSON object")
+        _bound(body)
+        return _cleaned(body) if _SUSPECT.search(raw) else body
+    except (ValueError, RecursionError) as error:
+        if status >= 400:
+            return {}
+        raise error if isinstance(error, MalformedError) else MalformedError("not a JSON object") from None
+
+
+def _refuse_constant(name: str) -> float:
+    raise MalformedError(f"{name} is no number")
+
+
+def _bound(body: Json) -> None:
+    todo: list[tuple[object, int]] = [(body, 1)]
+    while todo:
+        value, depth = todo.pop()
+        if depth > MAX_DEPTH:
+            raise MalformedError(f"nested deeper than {MAX_DEPTH} levels")
+        inner = value.values() if isinstance(value, dict) else value if isinstance(value, list) else ()
+        todo += [(item, depth + 1) for item in inner if isinstance(item, dict | list)]
+
+
+def _cleaned(value: Any) -> Any:
+    """The same with every unsafe character replaced; no deeper than ``_bound`` allows."""
+    if isinstance(value, str):
+        return clean(value)
+    if isinstance(value, dict):
+        return {clean(str(key)): _cleaned(inner) for key, inner in value.items()}
+    return [_cleaned(inner) for inner in value] if isinstance(value, list) else value
+
+
+def clean(text: str) -> str:
+    """Text without what could steer a terminal, a log or a page: blanks for white space, a mark for the rest.
+
+    >>> clean("R9\\tRAID\\x1b[2J")
+    'R9 RAID\ufffd[2J'
+    """
+    return _UNSAFE.sub(lambda found: " " if found[0] in "\t\n\r\v\f" else "\ufffd", text)
+
+
+def as_dict(value: Any) -> Json:
+    """The object, or an empty one for anything else."""
+    return value if isinstance(value, dict) else {}
+
+
+def as_list(value: Any) -> list[Json]:
+    """The objects of a list, or none for anything else."""
+    return [item for item in value if isinstance(item, dict)] if isinstance(value, list) else []
+
+
+def as_text(value: Any, limit: int = MAX_TEXT) -> str | None:
+    """A string with blanks around it cut, at most ``limit`` characters, the last one … when it was longer.
+
+    Numbers are taken as strings (some controllers send them).
+    """
+    if isinstance(value, int | float) and not isinstance(value, bool):
+        value = str(value)
+    if not isinstance(value, str):
+        return None
+    text = clean(value).strip()
+    return (text if len(text) <= limit else f"{text[: limit - 1]}…") or None
+
+
+def as_number(value: Any) -> int | None:
+    """A whole number that is not negative, also as a controller spells it that sends strings; ASCII digits only."""
+    if isinstance(value, bool):
+        return None
+    if isinstance(value, float):
+        return int(value) if value >= 0 and value == value and value < 2**63 else None
+    text = str(value).strip() if isinstance(value, int | str) else ""
+    return int(text) if text.isascii() and text.isdigit() and len(text) < 19 else None
+
+
+def as_path(value: Any) -> str | None:
+    """The path (with its query) of a URI a controller names, or None; where it says it is does not matter."""
+    if not isinstance(value, str):
+        return None
+    try:
+        parts = urlsplit(value.strip())
+    except ValueError:
+        return None
+    return (f"{parts.path}?{parts.query}" if parts.query else parts.path) or None
+
+
+def is_true(value: object) -> bool:
+    """A flag, also as a controller spells it that sends strings."""
+    return value is True or (isinstance(value, str) and value.strip().lower() == "true")
+
+
+def link_of(value: object) -> str | None:
+    """The ``@odata.id`` of a link object, or None."""
+    link = value.get("@odata.id") if isinstance(value, dict) else None
+    return link if isinstance(link, str) and link else None
+
+
+def retry_after(answer: Answer) -> float:
+    """How long a busy controller asks to be left alone, in seconds (RFC 9110, 10.2.3): a number or a date, bounded."""
+    told = answer.header("Retry-After")
+    seconds = as_number(told)
+    if seconds is None and told:
+        try:
+            moment = email.utils.parsedate_to_datetime(told)
+        except (ValueError, TypeError, OverflowError):
+            return WAIT_S
+        moment = moment if moment.tzinfo else moment.replace(tzinfo=UTC)
+        return min(LONGEST_S, max(1.0, (moment - datetime.now(UTC)).total_seconds()))
+    return WAIT_S if seconds is None else min(LONGEST_S, max(1.0, float(seconds)))
+
+
+def error_text(body: Json) -> str:
+    """What a Redfish error body says, shortened; the first extended message if there is one."""
+    error = as_dict(body.get("error"))
+    first = next(iter(as_list(error.get("@Message.ExtendedInfo"))), {})
+    return as_text(first.get("Message"), 300) or as_text(error.get("message"), 300) or ""
+
+
+async def follow_members(
+    find: Callable[[str], Awaitable[Json | None]], path: str | None, limit: int
+) -> list[str | Json]:
+    """The members of a collection, page after page, up to a limit: each a path, or the member itself where it
+    stands in the collection without a link of its own. A member named twice is one.
+    """
+    members: list[str | Json] = []
+    seen: set[str] = set()
+    named: set[str] = set()
+    while path is not None and path not in seen and len(members) < limit:
+        seen.add(path)
+        collection = await find(path)
+        if collection is None:
+            break
+        for member in as_list(collection.get("Members")):
+            link = link_of(member)
+            if link is None:
+                if any(not key.startswith("@") for key in member):
+                    members.append(member)
+            elif link not in named:
+                named.add(link)
+                members.append(link)
+        path = as_path(collection.get("Members@odata.nextLink"))
+    return members[:limit]

@@ -1,0 +1,252 @@
+"""A signed-in session with one controller (DSP0266, "Security details"), over any line that carries requests.
+
+It is kept over many questions; when the controller has forgotten it, it signs in anew and the question is asked
+again: a request answered 401 was certainly not acted upon.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import base64
+from collections.abc import Mapping
+from typing import Protocol
+
+from ordnung.controllers.answers import (
+    Answer,
+    Json,
+    as_dict,
+    as_path,
+    error_text,
+    follow_members,
+    link_of,
+    retry_after,
+)
+from ordnung.controllers.client import Body, Endpoint, Limits
+from ordnung.controllers.errors import ControllerError
+from ordnung.controllers.pace import Pace
+
+ROOT = "/redfish/v1/"
+_SESSIONS = "/redfish/v1/SessionService/Sessions"
+_NO_SESSIONS = (404, 405, 410, 501)
+_MAX_REDIRECTS = 3
+
+
+class Line(Protocol):
+    """What carries requests to one controller: HTTPS, or a stand-in in the same process."""
+
+    @property
+    def endpoint(self) -> Endpoint: ...
+    @property
+    def pin(self) -> str: ...
+    @property
+    def limits(self) -> Limits: ...
+    async def ask(
+        self, method: str, path: str, headers: Mapping[str, str], body: Body | None = None, *, acted: bool = False
+    ) -> Answer: ...
+
+
+class Session:
+    """Questions and requests to one controller, with the credentials of its endpoint."""
+
+    def __init__(self, line: Line) -> None:
+        self.line = line
+        self.pace = Pace(line.limits.old_per_host)
+        self.token: str | None = None
+        self.location: str | None = None
+        self.basic: str | None = None
+        self.losses = 0
+        """How often the controller forgot this session."""
+        self._signing = asyncio.Lock()
+
+    @property
+    def endpoint(self) -> Endpoint:
+        """Whose session it is."""
+        return self.line.endpoint
+
+    @property
+    def pin(self) -> str:
+        """The fingerprint of the certificate that the controller shows."""
+        return self.line.pin
+
+    # Reading
+
+    async def get(self, path: str) -> Json:
+        """The resource at ``path``. Raises ControllerError for anything but a JSON object."""
+        answer = await self.look(path)
+        self._judge(answer, path)
+        return answer.body
+
+    async def find(self, path: str | None) -> Json | None:
+        """Like ``get``, but None for no path and for 404: optional resources may be missing."""
+        if path is None:
+            return None
+        answer = await self.look(path)
+        if answer.status in (404, 410):
+            return None
+        self._judge(answer, path)
+        return answer.body
+
+    async def members(self, path: str | None) -> list[Json]:
+        """The members of a collection, each read; those that stand inline are taken as given."""
+        found = await follow_members(self.find, path, self.line.limits.members)
+        bodies = [member if isinstance(member, dict) else await self.find(member) for member in found]
+        return [body for body in bodies if body is not None]
+
+    def bears_more(self) -> None:
+        """The controller is of a newer kind: more requests at once are worth a try."""
+        self.pace.raise_ceiling(self.line.limits.per_host)
+
+    async def look(self, path: str) -> Answer:
+        """An answer to a read whatever its status, asked again when the controller is busy or the line breaks,
+        at the pace the controller bears; redirects within the controller are followed.
+        """
+        for _ in range(_MAX_REDIRECTS):
+            answer = await self._read_patiently(path)
+            if answer.status not in (301, 302, 303, 307, 308):
+                return answer
+            path = self._redirect(answer, path)
+        raise ControllerError(self.endpoint.name, "malformed answer", f"{path[:200]} redirects without end")
+
+    def _redirect(self, answer: Answer, path: str) -> str:
+        """Where a redirect leads within the same controller. Raises ControllerError when it leads elsewhere."""
+        target = answer.header("Location") or ""
+        to = as_path(target)
+        if to is None or not to.startswith("/") or (target.partition("://")[1] and not self._is_own(target)):
+            told = f"{path[:200]} sends elsewhere ({target[:200]}); that is not followed"
+            raise ControllerError(self.endpoint.name, "malformed answer", told)
+        return to
+
+    def _is_own(self, target: str) -> bool:
+        return target.lower().startswith(self.endpoint.url.rstrip("/").lower() + "/")
+
+    async def _read_patiently(self, path: str) -> Answer:
+        tries = self.line.limits.read_tries
+        for attempt in range(1, tries + 1):
+            async with self.pace:
+                try:
+                    answer = await self._ask("GET", path)
+                except ControllerError as error:
+                    self.pace.slow_down()
+                    if attempt == tries or error.cause != "unreachable":
+                        raise
+                    continue
+            if answer.status != 503 or attempt == tries:
+                return answer
+            self.pace.slow_down()
+            wait = retry_after(answer)
+            if wait > self.line.limits.longest_wait_s:
+                return answer
+            await asyncio.sleep(wait)
+        raise AssertionError("unreachable")
+
+    # Changing
+
+    async def act(self, path: str, body: Body, method: str = "POST") -> Answer:
+        """Send something that changes the device; sent once, never repeated here.
+
+        Raises:
+            LostAnswerError: it may have been acted upon: ask the device before anything else.
+            ControllerError: it was certainly not acted upon.
+        """
+        answer = await self._ask(method, path, body, acted=True)
+        self._judge(answer, path)
+        return answer
+
+    # Signing in and out
+
+    async def sign_in(self) -> None:
+        """Open a session, or use the credentials with each request where the controller offers no sessions.
+
+        Raises:
+            ControllerError: the credentials are refused (signed out), or nothing usable answers.
+        """
+        if not self.endpoint.user:
+            return
+        answer = await self._post_credentials(_SESSIONS)
+        if self._is_no_session(answer):
+            own = await self._own_sessions()
+            answer = await self._post_credentials(own) if own not in (None, _SESSIONS) else answer
+        if self._is_no_session(answer):
+            pair = f"{self.endpoint.user}:{self.endpoint.password}".encode()
+            self.basic = f"Basic {base64.b64encode(pair).decode()}"
+            return
+        self.token, self.location = answer.header("X-Auth-Token"), as_path(answer.header("Location"))
+
+    def _is_no_session(self, answer: Answer) -> bool:
+        return answer.status in _NO_SESSIONS
+
+    async def _own_sessions(self) -> str | None:
+        """Where the service root says that sessions are."""
+        root = await self.line.ask("GET", ROOT, _headers())
+        links = as_dict(root.body.get("Links"))
+        return link_of(links.get("Sessions"))
+
+    async def _post_credentials(self, path: str) -> Answer:
+        credentials = {"UserName": self.endpoint.user, "Password": self.endpoint.password}
+        name = self.endpoint.name
+        for attempt in range(1, self.line.limits.read_tries + 1):
+            answer = await self.line.ask("POST", path, _headers(), credentials)
+            if answer.status in (400, 401, 403):
+                raise ControllerError(name, "signed out", f"it refused user {self.endpoint.user}")
+            if answer.status in (200, 201) and answer.header("X-Auth-Token"):
+                return answer
+            if self._is_no_session(answer):
+                return answer
+            if answer.status not in (429, 503):
+                raise ControllerError(name, "not Redfish", f"it answered {answer.status} to the sign-in")
+            wait = retry_after(answer)
+            if attempt == self.line.limits.read_tries or wait > self.line.limits.longest_wait_s:
+                break
+            await asyncio.sleep(wait)
+        raise ControllerError(name, "busy", error_text(answer.body) or "it is busy", retry_after_s=retry_after(answer))
+
+    async def sign_out(self) -> None:
+        """Close the session; a controller that is away by now has forgotten it anyway."""
+        if self.token is not None and self.location is not None:
+            token, self.token = self.token, None
+            try:
+                async with asyncio.timeout(5):
+                    await self.line.ask("DELETE", self.location, {**_headers(), "X-Auth-Token": token})
+            except (ControllerError, TimeoutError):
+                return
+
+    async def _ask(self, method: str, path: str, body: Body | None = None, *, acted: bool = False) -> Answer:
+        """One request with our credentials; when the session was forgotten, once more with a new one."""
+        token = self.token
+        answer = await self.line.ask(method, path, self._headers(body), body, acted=acted)
+        if answer.status != 401 or token is None or not isinstance(body, dict | bytes | None):
+            return answer
+        async with self._signing:
+            if self.token == token:
+                self.token = None
+                self.losses += 1
+                await self.sign_in()
+        return await self.line.ask(method, path, self._headers(body), body, acted=acted)
+
+    def _headers(self, body: Body | None) -> dict[str, str]:
+        headers = _headers()
+        if self.token is not None:
+            headers["X-Auth-Token"] = self.token
+        elif self.basic is not None:
+            headers["Authorization"] = self.basic
+        if isinstance(body, bytes):
+            headers["Content-Type"] = "application/octet-stream"
+        return headers
+
+    def _judge(self, answer: Answer, path: str) -> None:
+        if answer.status < 300:
+            return
+        name, told = self.endpoint.name, error_text(answer.body)
+        if answer.status == 401:
+            raise ControllerError(name, "signed out", "the session ended")
+        if answer.status == 403:
+            raise ControllerError(name, "no permission", told or path[:200])
+        if answer.status in (429, 503):
+            raise ControllerError(name, "busy", told or "it is busy", retry_after_s=retry_after(answer))
+        if 400 <= answer.status < 500:
+            raise ControllerError(name, "said no", told or f"{answer.status} at {path[:200]}")
+        raise ControllerError(name, "malformed answer", told or f"{answer.status} at {path[:200]}")
+
+
+def _headers() -> dict[str, str]:
+    return {"OData-Version": "4.0", "Accept": "application/json"}

@@ -1,0 +1,101 @@
+"""Who may be worked on and who may be away: one answer for the timetable and the engine (``night.md`` T5, T6, T13).
+
+A *place* is what a server takes for the time it is worked on. One that will be out of service takes the places of
+its groups, its rack and its room too. The limits hold over everything Ordnung does at a site, not within one run.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+
+AT_ONCE = 8
+"""Servers worked on at one time over the whole site, unless the house says otherwise (T6)."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Place:
+    """A place of one server. ``outage``: it will be out of service; else it only counts among those at once.
+
+    ``kept``: nobody works on it any more, but no reading has proved it back (T5): it counts in its groups, rack and
+    room, not among those at once (A16).
+    """
+
+    server: str
+    groups: tuple[str, ...] = ()
+    rack: str | None = None
+    room: str | None = None
+    outage: bool = True
+    kept: bool = False
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class AwayLimits:
+    """How many may be away: by group, rack and room (by name; without an entry there is no limit), and at once."""
+
+    groups: Mapping[str, int] = field(default_factory=dict)
+    racks: Mapping[str, int] = field(default_factory=dict)
+    rooms: Mapping[str, int] = field(default_factory=dict)
+    at_once: int = AT_ONCE
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Refusal:
+    """Why a server may not begin now: which limit, its name, how many it allows, who holds the places.
+
+    ``kept`` is true when nobody works on any of the holders: waiting alone will not free a place.
+    """
+
+    limit: str
+    name: str
+    allowed: int
+    holders: tuple[str, ...]
+    kept: bool = False
+
+    def __str__(self) -> str:
+        who = ", ".join(self.holders) or "nobody"
+        match self.limit:
+            case "server":
+                return f"another run works on {self.name}"
+            case "at once":
+                return f"{self.allowed} servers are worked on already"
+        if not self.allowed:
+            return f"nobody of {self.limit} {self.name} may be away"
+        told = "is left away" if self.kept else "is away or about to be"
+        return f"{self.limit} {self.name} allows {self.allowed} away: {who} {told}"
+
+
+def may_begin(taken: Iterable[Place], limits: AwayLimits, wanted: Place) -> Refusal | None:
+    """Whether one more server may begin, given who has a place now (T5, T6). None: it may.
+
+    A server that has a place already needs no further one, unless it begins to need an outage (A18).
+    """
+    others = [place for place in taken if place.server != wanted.server]
+    working = tuple(place.server for place in others if not place.kept)
+    if len(working) >= limits.at_once:
+        return Refusal(limit="at once", name="", allowed=limits.at_once, holders=working)
+    if not wanted.outage:
+        return None
+    away = [place for place in others if place.outage]
+    asked = [
+        *(("group", name, limits.groups.get(name)) for name in wanted.groups),
+        ("rack", wanted.rack, limits.racks.get(wanted.rack or "")),
+        ("room", wanted.room, limits.rooms.get(wanted.room or "")),
+    ]
+    for kind, name, allowed in asked:
+        if name is None or allowed is None:
+            continue
+        holders = [place for place in away if name in _names(place, kind)]
+        if len(holders) >= allowed:
+            return Refusal(
+                limit=kind,
+                name=name,
+                allowed=allowed,
+                holders=tuple(sorted(place.server for place in holders)),
+                kept=all(place.kept for place in holders),
+            )
+    return None
+
+
+def _names(place: Place, kind: str) -> tuple[str | None, ...]:
+    return {"group": place.groups, "rack": (place.rack,), "room": (place.room,)}[kind]

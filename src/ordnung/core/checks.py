@@ -1,0 +1,195 @@
+"""Checks before a write and before a reset: one registry, asked on a fresh reading (``night.md`` C, needs N5.6).
+
+Each check looks at what was just read and answers pass, note, warn or block, with what it saw and the remedy. A block
+stops the server with nothing sent. Those that may be overridden are named with the reason that a person gave.
+"""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass
+from enum import StrEnum
+
+from ordnung.core.components import Server
+from ordnung.core.facts import Facts, tell_span
+from ordnung.core.sheet import PlannedWrite
+
+CLOCK_S = 300.0
+"""A clock that is further off bars fetching over HTTPS."""
+
+
+class Severity(StrEnum):
+    """How much a finding weighs."""
+
+    PASS = "pass"  # noqa: S105  # a word of the checks, no secret
+    NOTE = "note"
+    WARN = "warn"
+    BLOCK = "block"
+
+
+class Before(StrEnum):
+    """What is about to be done."""
+
+    WRITE = "a write"
+    RESET = "a reset"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Situation:
+    """What a check looks at. ``write`` is the write about to be sent, ``way`` how; None before a reset."""
+
+    server: Server
+    before: Before
+    now: datetime.datetime
+    write: PlannedWrite | None = None
+    way: str | None = None
+    will_reset: bool = False
+    """The plan has an outage still: a write that would then wait for a reset that must not come is not begun."""
+
+    @property
+    def facts(self) -> Facts:
+        """The facts of the reading; empty ones where the controller tells none."""
+        return self.server.facts or Facts()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Finding:
+    """What one check found: its id, how much it weighs, what was seen, the remedy, whether a person may override."""
+
+    check: str
+    severity: Severity
+    seen: str
+    remedy: str
+    may_override: bool = False
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Check:
+    """One question. ``look`` answers None when there is nothing to say."""
+
+    id: str
+    may_override: bool
+    look: Callable[[Situation], tuple[Severity, str, str] | None]
+
+
+def run_checks(situation: Situation, overrides: Mapping[str, str] | None = None) -> tuple[Finding, ...]:
+    """Everything the checks have to say, what blocks first.
+
+    Args:
+        overrides: check id to a person's reason: a block that may be overridden becomes a warning that says so.
+    """
+    found = []
+    for check in CHECKS:
+        said = check.look(situation)
+        if said is None:
+            continue
+        severity, seen, remedy = said
+        reason = (overrides or {}).get(check.id)
+        if severity is Severity.BLOCK and check.may_override and reason:
+            severity, remedy = Severity.WARN, f"Overridden: {reason}"
+        found.append(
+            Finding(check=check.id, severity=severity, seen=seen, remedy=remedy, may_override=check.may_override)
+        )
+    return tuple(sorted(found, key=lambda f: -_WEIGHT.index(f.severity)))
+
+
+def find_block(findings: Iterable[Finding]) -> Finding | None:
+    """The first finding that stops the server, or None."""
+    return next((finding for finding in findings if finding.severity is Severity.BLOCK), None)
+
+
+_WEIGHT = (Severity.PASS, Severity.NOTE, Severity.WARN, Severity.BLOCK)
+_Said = tuple[Severity, str, str] | None
+
+
+def _power(s: Situation) -> _Said:
+    if s.facts.power in (None, "On"):
+        return None
+    return Severity.BLOCK, f"its power is {s.facts.power}", "Turn the server on; some components are only there then."
+
+
+def _health(s: Situation) -> _Said:
+    remedy = "Look at the server's health first; put right what is broken, or override with the reason."
+    if s.facts.health == "Critical":
+        return Severity.BLOCK, "its health is Critical", remedy
+    return (Severity.WARN, f"its health is {s.facts.health}", remedy) if s.facts.health == "Warning" else None
+
+
+def _arrays(s: Situation) -> _Said:
+    told = [*s.facts.rebuilding, *s.facts.arrays_broken]
+    if not told:
+        return None
+    severity = Severity.BLOCK if s.before is Before.RESET or s.will_reset else Severity.WARN
+    return severity, "; ".join(told), "Wait until the array is whole; a reset now puts its data at risk."
+
+
+def _feeds(s: Situation) -> _Said:
+    if not s.facts.feeds_lost:
+        return None
+    return Severity.BLOCK, f"{', '.join(s.facts.feeds_lost)} has no input", "Restore the feed before anything is sent."
+
+
+def _supplies(s: Situation) -> _Said:
+    if s.write is None:
+        return None
+    supplies = [c for c in s.server.components if c.kind == "power"]
+    if s.write.write.slot not in {c.slot for c in supplies}:
+        return None
+    told = {f"{c.part or c.name} at {c.version}" for c in supplies}
+    if len({c.part or c.name for c in supplies}) < 2 and len({c.version for c in supplies}) < 2:
+        return None
+    return Severity.BLOCK, f"unlike supplies: {' and '.join(sorted(told))}", "Fit two alike; never flash unlike ones."
+
+
+def _locked(s: Situation) -> _Said:
+    if not s.facts.locked:
+        return None
+    return Severity.BLOCK, s.facts.locked, "Unlock it at the controller; until then it takes nothing."
+
+
+def _room(s: Situation) -> _Said:
+    payload = s.write.payload if s.write is not None else None
+    most = s.facts.largest_image
+    if payload is None or not most or payload.size <= most:
+        return None
+    seen = f"the image is {payload.size} bytes, it takes {most} at most"
+    return Severity.BLOCK, seen, "Free its staging room, or bring the image another way."
+
+
+def _clock(s: Situation) -> _Said:
+    off = s.facts.clock_off_s
+    if off is None or abs(off) <= CLOCK_S:
+        return None
+    seen = f"its clock is {tell_span(abs(off))} {'ahead' if off > 0 else 'behind'}"
+    severity = Severity.BLOCK if s.way == "pull over HTTPS" else Severity.WARN
+    return severity, seen, "Set the controller's clock or give it a time server; certificates look invalid to it."
+
+
+def _rights(s: Situation) -> _Said:
+    if s.facts.role is not None and s.facts.role in ("ReadOnly", "NoAccess"):
+        return Severity.BLOCK, f"the account's role is {s.facts.role}", "Use an account that may configure components."
+    return None
+
+
+def _certificate(s: Situation) -> _Said:
+    ends = s.facts.certificate_ends
+    if ends is None or (ends - s.now.date()).days > 0:
+        return None
+    return Severity.WARN, f"its certificate ends {ends.isoformat()}", "Renew the controller's certificate."
+
+
+CHECKS: tuple[Check, ...] = (
+    Check(id="power", may_override=False, look=_power),
+    Check(id="health", may_override=True, look=_health),
+    Check(id="array", may_override=True, look=_arrays),
+    Check(id="feed", may_override=True, look=_feeds),
+    Check(id="unlike supplies", may_override=False, look=_supplies),
+    Check(id="locked", may_override=False, look=_locked),
+    Check(id="staging room", may_override=False, look=_room),
+    Check(id="clock", may_override=False, look=_clock),
+    Check(id="rights", may_override=False, look=_rights),
+    Check(id="certificate", may_override=True, look=_certificate),
+)
+"""In the order in which they are asked. Someone else's job, what is at hand and the group's places are asked where
+they are waited for: by the engine and by ``core.away``."""

@@ -1,0 +1,91 @@
+"""What a run will send: the rounds of a route with each write's payload by name. Nothing else is ever sent.
+
+A payload is named when the sheet is made, by checksum, size and the issue that lists it. A catalog that is brought
+in later changes no run.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+
+from ordnung.core.baseline import Position
+from ordnung.core.route import Round, Write
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NamedPayload:
+    """The very bytes of one write: ``size`` in bytes, ``sha256`` in lower-case hex, and the issue that lists them.
+
+    ``signed_by`` names the trusted key that signed the issue; empty for an unsigned one. ``form`` as in ``Payload``.
+    """
+
+    sha256: str
+    size: int
+    maker: str
+    catalog: str
+    issue: str
+    signed_by: str = ""
+    form: str = "pldm"
+    path: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PlannedWrite:
+    """One write with what it sends; ``payload`` None when the catalog names no file for it."""
+
+    write: Write
+    payload: NamedPayload | None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PlannedRound:
+    """A round of a route (R1) with its payloads."""
+
+    writes: tuple[PlannedWrite, ...]
+    reset: str | None
+    reset_seconds: float | None = None
+    activates: tuple[tuple[str, str], ...] = ()
+
+    @property
+    def is_outage(self) -> bool:
+        """Whether its reset takes the server out of service (T4)."""
+        return self.reset in ("server reboot", "power cycle")
+
+
+def name_payloads(rounds: Iterable[Round], positions: Sequence[Position]) -> tuple[PlannedRound, ...]:
+    """The rounds of a route with the payload of each write, as the issue lists it that its component matched."""
+    by_slot = {position.component.slot: position for position in positions}
+    return tuple(
+        PlannedRound(
+            writes=tuple(PlannedWrite(write=w, payload=_payload(w, by_slot.get(w.slot))) for w in step.writes),
+            reset=step.reset,
+            reset_seconds=step.reset_seconds,
+            activates=step.activates,
+        )
+        for step in rounds
+    )
+
+
+def _payload(write: Write, position: Position | None) -> NamedPayload | None:
+    if position is None or position.product is None or position.product.id != write.product:
+        return None
+    release, issue = position.product.find(write.to), position.match.issue
+    if release is None or release.payload is None or issue is None:
+        return None
+    payload = release.payload
+    return NamedPayload(
+        sha256=payload.sha256,
+        size=payload.size,
+        maker=issue.maker,
+        catalog=issue.catalog,
+        issue=issue.issue,
+        signed_by=issue.signed_by,
+        form=payload.form,
+        path=payload.path,
+    )
+
+
+def has_outage(rounds: Iterable[PlannedRound]) -> bool:
+    """Whether a server that goes through these rounds is ever out of service."""
+    return any(step.is_outage for step in rounds)

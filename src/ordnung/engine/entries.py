@@ -1,0 +1,273 @@
+"""What stands on a tape: one frozen class per kind of entry, with closed lists for everything that has names.
+
+What people read is rendered from these at the edge (``engine.telling``); it is never stored as truth. How they are
+spelled in a journal, and how older spellings are read, is ``engine.entry_codec``'s business.
+"""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from enum import StrEnum
+
+from ordnung.controllers import Marker
+from ordnung.core.away import Place
+from ordnung.core.components import Server
+from ordnung.core.route import Stranded
+from ordnung.core.sheet import PlannedRound, PlannedWrite
+
+
+class ResetKind(StrEnum):
+    """What a round ends with (R1)."""
+
+    CONTROLLER_RESTART = "controller restart"
+    SERVER_REBOOT = "server reboot"
+    POWER_CYCLE = "power cycle"
+
+    @property
+    def is_outage(self) -> bool:
+        """Whether it takes the server out of service (T4)."""
+        return self is not ResetKind.CONTROLLER_RESTART
+
+
+class Ending(StrEnum):
+    """How a server's part in a run ended."""
+
+    LEVEL = "level"
+    PUT_BACK = "put back"
+    SKIPPED = "skipped"
+    LEFT_OVER = "left over"
+    """Its turn never came: nothing was sent."""
+    STOPPED = "stopped"
+    FAILED = "failed"
+    """Marked for a person."""
+
+
+class ReadWhy(StrEnum):
+    """Why a reading stands on a tape."""
+
+    BEFORE = "before"
+    AFTER_ROUND = "after round"
+    MORE_IS_TOLD = "the controller tells more"
+
+
+class Evidence(StrEnum):
+    """By what something was known to have happened."""
+
+    TASK = "its task"
+    ANSWER = "its answer"
+    TASK_LIST = "the device's tasks"
+    VERSION = "the version it holds"
+    RESET_TIME = "the time of its last reset"
+    BOOT_PROGRESS = "its boot progress"
+    POWER_STATE = "its power state"
+    CONNECTION = "the lost connection"
+    SESSION = "the lost session"
+    UPTIME = "its time since start"
+    EARLIER = "an earlier version of Ordnung"
+
+
+class Reason(StrEnum):
+    """Why something ended or was not done: a closed list; ``engine.telling`` has a sentence for each."""
+
+    CONFIRMED = "confirmed"
+    AS_FAR_AS_IT_GOES = "as far as it goes"
+    LEVEL_ALREADY = "level already"
+    NO_WAY_FORWARD = "no way forward"
+    STOPPED = "stopped by a person"
+    NO_PLACE = "no place"
+    CONTROLLER = "controller"
+    NO_CONTACT = "no contact"
+    NO_WAY_IN = "no way in"
+    NOT_NAMED = "payload not named"
+    NOT_AT_HAND = "payload not at hand"
+    FOREIGN_PAYLOAD = "payload is for another device"
+    GONE = "component gone"
+    MOVED_ON = "planned from another version"
+    NOT_ARRIVED = "never arrived"
+    TASK_VANISHED = "task vanished"
+    TASK_FAILED = "task failed"
+    TASK_STALLED = "task stalled"
+    TRANSFER_FAILED = "transfer failed"
+    FOREIGN_JOB = "job of someone else"
+    CHECK = "check"
+    RESET_NOT_BEGUN = "reset not begun"
+    RESET_UNCERTAIN = "reset uncertain"
+    RESET_IGNORED = "reset ignored"
+    NOT_BACK = "not back"
+    NOT_SHOWN = "version not shown"
+    CHANGED = "changed though untouched"
+    GONE_AGAIN = "confirmed and gone again"
+    BARRED = "barred"
+    OWN_ERROR = "error of our own"
+    EARLIER = "told by an earlier version of Ordnung"
+
+
+Facts = Mapping[str, str]
+"""What a sentence needs besides its reason: names and numbers, as text."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Read:
+    """A reading that the run goes by."""
+
+    server: Server
+    why: ReadWhy
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Plan:
+    """What is to be done from here on."""
+
+    rounds: tuple[PlannedRound, ...]
+    stranded: tuple[Stranded, ...] = ()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PlaceTaken:
+    """The server may begin: from now on it counts in every limit of its place, over all runs."""
+
+    place: Place
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PlaceGiven:
+    """The place is given back after the end: a reading proved the server back, or a person says so."""
+
+    by: str
+    why: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Deferred:
+    """The place is given back for now; the server is tried again when the others are done."""
+
+    reason: Reason
+    facts: Facts = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class WriteIntent:
+    """Committed before anything is sent: which bytes for which component, how, and the tasks there were before."""
+
+    planned: PlannedWrite
+    way: str
+    known_tasks: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class WriteSent:
+    """The device took it. ``task`` and ``monitor`` are where it can be followed, as far as it told."""
+
+    task: str | None = None
+    monitor: str | None = None
+    evidence: Evidence = Evidence.ANSWER
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class WriteUnsent:
+    """It certainly did not act upon it; it may be sent again."""
+
+    reason: Reason
+    facts: Facts = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class WriteDone:
+    """The device says that it is written, or shows it."""
+
+    evidence: Evidence
+    message: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class WriteFailed:
+    """It was not written; that is final for this run."""
+
+    reason: Reason
+    facts: Facts = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ResetIntent:
+    """Committed before a reset is asked for. ``type`` is the ResetType; ``marker`` how the server stood before."""
+
+    kind: ResetKind
+    marker: Marker
+    type: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ResetSent:
+    """The device took the request for a reset."""
+
+    evidence: Evidence = Evidence.ANSWER
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ResetSeen:
+    """The reset has acted."""
+
+    evidence: Evidence
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ResetUnsent:
+    """The reset certainly did not act; it may be asked for again."""
+
+    reason: Reason
+    facts: Facts = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Back:
+    """The server answers again and its system runs."""
+
+    marker: Marker
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Confirmed:
+    """A reading shows what the round promised, and everything else that was there before."""
+
+    versions: tuple[tuple[str, str], ...]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Ended:
+    """Nothing more is done on this server in this run."""
+
+    ending: Ending
+    reason: Reason
+    facts: Facts = field(default_factory=dict)
+
+
+TapeEntry = (
+    Read
+    | Plan
+    | PlaceTaken
+    | PlaceGiven
+    | Deferred
+    | WriteIntent
+    | WriteSent
+    | WriteUnsent
+    | WriteDone
+    | WriteFailed
+    | ResetIntent
+    | ResetSent
+    | ResetSeen
+    | ResetUnsent
+    | Back
+    | Confirmed
+    | Ended
+)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Entry:
+    """One entry where it stands: ``seq`` counts from 1 without gaps."""
+
+    seq: int
+    at: datetime.datetime
+    value: TapeEntry

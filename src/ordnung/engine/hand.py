@@ -1,0 +1,157 @@
+"""What every step of a server's run uses: its tape, its controller, the clock, and what people are shown."""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Awaitable, Callable, Mapping
+from contextlib import AbstractAsyncContextManager
+from dataclasses import dataclass, field
+from typing import TypeVar
+
+from ordnung.controllers import ControllerError, Endpoint, TaskView
+from ordnung.core.away import Place
+from ordnung.core.components import Server
+from ordnung.core.route import Route, plan_route, plan_way_back
+from ordnung.core.sheet import PlannedRound, name_payloads
+from ordnung.engine.entries import Deferred, Ended, Ending, Entry, Reason, TapeEntry, WriteUnsent
+from ordnung.engine.ports import Controller
+from ordnung.engine.tape import MAX_DEFERRALS, TapeState, advance
+from ordnung.engine.telling import tell_reason
+from ordnung.engine.world import LASTING, StepFailedError, World
+
+T = TypeVar("T")
+
+
+@dataclass(slots=True)
+class Hand:
+    """One server in one run, at work. ``back`` names what is to be taken back; None means up to the baseline."""
+
+    run: str
+    endpoint: Endpoint
+    world: World
+    place: Place
+    order: tuple[int, ...] = (0,)
+    back: Mapping[str, str] | None = None
+    state: TapeState = field(default_factory=TapeState)
+    troubled_since: datetime.datetime | None = None
+    losses_before: int | None = None
+    """How often its controller had forgotten our session when a reset was asked for by this very process."""
+
+    @property
+    def name(self) -> str:
+        """The server's name."""
+        return self.endpoint.name
+
+    # Tape and talk
+
+    async def note(self, value: TapeEntry) -> Entry:
+        """Put an entry on the tape, durably. Raises as ``Journal.append``."""
+        entry = await self.world.journal.append(self.run, self.name, self.state.seq + 1, value)
+        self.state = advance(self.state, entry)
+        if not isinstance(value, WriteUnsent):
+            self.troubled_since = None
+        return entry
+
+    async def end(self, ending: Ending, reason: Reason, **facts: object) -> None:
+        """Nothing more is done on this server."""
+        await self.note(Ended(ending=ending, reason=reason, facts={k: str(v) for k, v in facts.items()}))
+
+    async def show(self, state: str, detail: str, percent: int | None = None) -> None:
+        """Tell people what is under way."""
+        await self.world.reporter.step(self.run, self.name, state, detail, percent)
+
+    def until(self, seconds: float) -> datetime.datetime:
+        """The moment in so many of the site's seconds."""
+        return self.world.clock.now() + datetime.timedelta(seconds=seconds)
+
+    async def pause(self) -> None:
+        """Wait a moment before looking again."""
+        await self.world.clock.sleep(self.world.patience.poll_s)
+
+    # The device
+
+    def open(self) -> AbstractAsyncContextManager[Controller]:
+        """Its controller, signed in."""
+        return self.world.controllers.open(self.endpoint)
+
+    async def patiently(self, ask: Callable[[Controller], Awaitable[T]], limit_s: float) -> T:
+        """Ask something that changes nothing, again and again until it is answered or the limit is over."""
+        clock, end = self.world.clock, self.until(limit_s)
+        while True:
+            try:
+                async with self.open() as controller:
+                    return await ask(controller)
+            except ControllerError as error:
+                if is_lasting(error):
+                    raise
+                if clock.now() >= end:
+                    minutes = round(limit_s / 60)
+                    raise StepFailedError(
+                        Reason.NO_CONTACT, minutes=minutes, cause=error.cause, detail=error.detail, remedy=error.remedy
+                    ) from None
+                await clock.sleep(error.retry_after_s or self.world.patience.poll_s)
+
+    async def read(self, controller: Controller) -> tuple[Server, str]:
+        """One reading, with the certificate's fingerprint."""
+        return await controller.read(self.world.clock.now), controller.pin
+
+    async def wait_out(self, error: ControllerError) -> bool:
+        """Wait for a controller that can't be spoken to just now; False when waiting is no use any more.
+
+        Only reached while no intent is open: whatever the step was about to do was not sent.
+        """
+        now = self.world.clock.now()
+        self.troubled_since = self.troubled_since or now
+        gone = (now - self.troubled_since).total_seconds()
+        if is_lasting(error) or gone > self.world.patience.contact_s:
+            return False
+        await self.show("waiting", f"{error.cause}: {error.detail}; nothing is under way, trying again")
+        await self.world.clock.sleep(error.retry_after_s or self.world.patience.poll_s)
+        return True
+
+    # Plans and people
+
+    async def plan(self, server: Server) -> tuple[Route, tuple[PlannedRound, ...]]:
+        """The route from a reading, with its payloads by name."""
+        positions = await self.world.baseline.locate(server)
+        route = plan_route(positions) if self.back is None else plan_way_back(positions, self.back)
+        return route, name_payloads(route.rounds, positions)
+
+    async def may_go_on(self) -> bool:
+        """Obey hold and stop; only ever asked while no intent is open."""
+        while (order := await self.world.orders.order(self.run, self.name)) == "hold":
+            await self.show("waiting", "held before the next step")
+            await self.pause()
+        if order == "stop":
+            await self.end(Ending.STOPPED, Reason.STOPPED)
+        return order != "stop"
+
+    # Someone else's job
+
+    async def wait_for_others(self, running: list[TaskView], since: datetime.datetime) -> bool:
+        """Wait a little for a job that is not ours; False when the place was given back instead.
+
+        Raises:
+            StepFailedError: it has been waited for often enough.
+        """
+        patience, own = self.world.patience, self.world.site.writing.get(self.endpoint.url)
+        if own not in (None, self.name):
+            await self.show("waiting", f"its controller is writing for {own}")
+            await self.pause()
+            return True
+        job = ", ".join(f"{task.name} ({task.state or 'no state told'})" for task in running)[:300]
+        facts = {"job": job, "minutes": str(round(patience.job_s / 60))}
+        if (self.world.clock.now() - since).total_seconds() < patience.job_s:
+            await self.show("waiting", f"someone else's job is on this server: {job}")
+            await self.pause()
+            return True
+        if self.state.deferrals >= MAX_DEFERRALS or self.state.is_away:
+            raise StepFailedError(Reason.FOREIGN_JOB, **facts)
+        await self.note(Deferred(reason=Reason.FOREIGN_JOB, facts=facts))
+        await self.show("waiting", f"put off to the end: {tell_reason(Reason.FOREIGN_JOB, facts)}")
+        return False
+
+
+def is_lasting(error: ControllerError) -> bool:
+    """Whether waiting won't mend it. A session dies with its controller: that is no verdict on the credentials."""
+    return error.cause in LASTING and not (error.cause == "signed out" and "session" in error.detail)

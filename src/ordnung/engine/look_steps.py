@@ -1,0 +1,78 @@
+"""Steps that change nothing: read, plan, confirm a round, and the check at the end."""
+
+from __future__ import annotations
+
+from ordnung.engine.compare import find_surprises, lacking, tells_more
+from ordnung.engine.entries import Confirmed, Ending, Plan, Read, ReadWhy, Reason
+from ordnung.engine.hand import Hand
+from ordnung.engine.world import StepFailedError
+
+
+async def read(hand: Hand) -> None:
+    """A fresh reading before anything is done."""
+    await hand.show("confirming", "reading before anything is done")
+    server, pin = await hand.patiently(hand.read, hand.world.patience.contact_s)
+    await hand.note(Read(server=server, why=ReadWhy.BEFORE))
+    await hand.world.reporter.reading(hand.run, server, pin)
+
+
+async def plan(hand: Hand) -> None:
+    """The way from the last reading."""
+    assert hand.state.latest is not None
+    route, rounds = await hand.plan(hand.state.latest)
+    stranded = tuple(route.stranded)
+    if hand.back is not None and stranded:
+        raise StepFailedError(Reason.BARRED, why=stranded[0].reason)
+    await hand.note(Plan(rounds=rounds, stranded=stranded))
+    if rounds or hand.state.done:
+        return
+    if stranded:
+        await hand.end(Ending.SKIPPED, Reason.NO_WAY_FORWARD, slots=", ".join(lost.slot for lost in stranded))
+    else:
+        await hand.end(Ending.SKIPPED, Reason.LEVEL_ALREADY)
+
+
+async def confirm(hand: Hand) -> None:
+    """Read until every version promised is seen: it often shows up minutes late (N6.2)."""
+    current, before = hand.state.current, hand.state.before
+    assert current is not None and before is not None
+    patience, end = hand.world.patience, hand.until(hand.world.patience.version_s)
+    while True:
+        await hand.show("confirming", "reading again")
+        server, pin = await hand.patiently(hand.read, patience.contact_s)
+        missing = lacking(await hand.world.baseline.locate(server), current.activates)
+        if not missing:
+            break
+        if hand.world.clock.now() >= end:
+            minutes = round(patience.version_s / 60)
+            raise StepFailedError(Reason.NOT_SHOWN, missing="; ".join(missing), minutes=minutes)
+        await hand.show("confirming", f"waiting for the version to show: {missing[0]}")
+        await hand.pause()
+    await hand.note(Read(server=server, why=ReadWhy.AFTER_ROUND))
+    await hand.world.reporter.reading(hand.run, server, pin)
+    surprises = find_surprises(before, server, {slot for slot, _ in (*hand.state.done, *current.activates)})
+    if surprises:
+        raise StepFailedError(Reason.CHANGED, found="; ".join(surprises))
+    await hand.note(Confirmed(versions=current.activates))
+    if tells_more(before, server):
+        await hand.note(Read(server=server, why=ReadWhy.MORE_IS_TOLD))
+    await hand.show("checked", f"round {hand.state.round} confirmed by reading")
+
+
+async def check(hand: Hand) -> None:
+    """All rounds done: read, and if something is possible still, plan on until level (N6.6)."""
+    server, _ = await hand.patiently(hand.read, hand.world.patience.contact_s)
+    route, rounds = await hand.plan(server)
+    again = {(write.slot, write.to) for write in route.writes} & set(hand.state.done)
+    if again:
+        told = ", ".join(f"{slot} {version}" for slot, version in sorted(again))
+        raise StepFailedError(Reason.GONE_AGAIN, versions=told)
+    if rounds:
+        await hand.note(Plan(rounds=rounds, stranded=tuple(route.stranded)))
+        return
+    ending = Ending.PUT_BACK if hand.back is not None else Ending.LEVEL
+    if route.stranded:
+        lost = "; ".join(f"{s.slot}: {s.reason}" for s in route.stranded)
+        await hand.end(ending, Reason.AS_FAR_AS_IT_GOES, lost=lost)
+    else:
+        await hand.end(ending, Reason.CONFIRMED)

@@ -1,0 +1,37 @@
+"""Taking a place: a server begins only when the site's limits let it (``night.md`` T5, T6, T13)."""
+
+from __future__ import annotations
+
+import dataclasses
+
+from ordnung.engine.entries import Ending, PlaceTaken, Reason
+from ordnung.engine.hand import Hand
+from ordnung.engine.ports import NoPlaceError
+from ordnung.engine.world import Ticket
+
+
+async def take_place(hand: Hand) -> None:
+    """Wait for this server's turn and take its place; left over when only a person could free one and nobody does."""
+    needs = hand.place.outage or hand.state.has_outage_left
+    place = dataclasses.replace(hand.place, outage=needs)
+    ticket = Ticket(order=(hand.state.deferrals, *hand.order))
+    hand.world.site.line.append(ticket)
+    end = hand.until(hand.world.patience.place_s)
+    try:
+        while await hand.may_go_on():
+            if hand.world.site.may_try(ticket):
+                try:
+                    await hand.note(PlaceTaken(place=place))
+                    return
+                except NoPlaceError as error:
+                    ticket.refusal = error.refusal
+            why = ticket.refusal
+            await hand.show("waiting", f"for its turn: {why}" if why else "for its turn")
+            if why is None or not why.kept:
+                end = hand.until(hand.world.patience.place_s)
+            elif hand.world.clock.now() >= end:
+                await hand.end(Ending.LEFT_OVER, Reason.NO_PLACE, why=why)
+                return
+            await hand.pause()
+    finally:
+        hand.world.site.line.remove(ticket)

@@ -1,0 +1,189 @@
+"""Resets: ask once, know by whatever the controller shows that it has acted, wait until the server is back.
+
+A second reset is asked for only when it is certain that the first did not act. Where that can't be told, the server
+is left to a person.
+"""
+
+from __future__ import annotations
+
+from ordnung.controllers import ControllerError, LostAnswerError, Marker
+from ordnung.core.checks import Before, Situation, find_block, run_checks
+from ordnung.engine.compare import lacking
+from ordnung.engine.entries import (
+    Back,
+    Evidence,
+    Reason,
+    ResetIntent,
+    ResetKind,
+    ResetSeen,
+    ResetSent,
+    ResetUnsent,
+)
+from ordnung.engine.hand import Hand, is_lasting
+from ordnung.engine.ports import Controller
+from ordnung.engine.resets import ResetLook, look_for_reset
+from ordnung.engine.tape import MAX_SENDS
+from ordnung.engine.telling import tell_boot
+from ordnung.engine.world import StepFailedError
+
+GRACEFUL = "GracefulRestart"
+
+
+async def reset(hand: Hand) -> None:
+    """Ask for the round's reset, once no write runs and no check forbids it."""
+    if not await hand.may_go_on():
+        return
+    current = hand.state.current
+    assert current is not None and current.reset is not None
+    kind = ResetKind(current.reset)
+    if hand.state.sends >= MAX_SENDS:
+        raise StepFailedError(Reason.RESET_NOT_BEGUN, kind=kind, tries=MAX_SENDS)
+    await hand.show("resetting", kind)
+    since = hand.world.clock.now()
+    while True:
+        async with hand.open() as controller:
+            await _refuse_unsafe(hand, controller)
+            async with hand.world.site.controller(hand.endpoint.url):
+                running = [task for task in await controller.tasks() or [] if task.is_running]
+                if not running:
+                    await _send(hand, controller, kind)
+                    return
+        if not await hand.wait_for_others(running, since):
+            return
+
+
+async def _refuse_unsafe(hand: Hand, controller: Controller) -> None:
+    """The checks before a reset, on a fresh reading (``night.md`` C). Raises StepFailedError when one blocks."""
+    server = await controller.read(hand.world.clock.now)
+    situation = Situation(server=server, before=Before.RESET, now=hand.world.clock.now())
+    block = find_block(run_checks(situation, await hand.world.orders.overrides(hand.run, hand.name)))
+    if block is not None:
+        raise StepFailedError(Reason.CHECK, check=block.check, seen=block.seen, remedy=block.remedy)
+
+
+async def _send(hand: Hand, controller: Controller, kind: ResetKind) -> None:
+    """The intent and the request. Cancelled, the intent stays open and is reconciled."""
+    offer = await controller.find_reset(kind, force=hand.state.is_ignored)
+    marker = await controller.marker()
+    await hand.note(ResetIntent(kind=kind, marker=marker, type=offer.type))
+    hand.losses_before = controller.losses
+    try:
+        await controller.reset(offer)
+    except LostAnswerError:
+        return
+    except ControllerError as error:
+        facts = {"cause": error.cause, "detail": error.detail, "remedy": error.remedy}
+        await hand.note(ResetUnsent(reason=Reason.CONTROLLER, facts=facts))
+        raise
+    await hand.note(ResetSent())
+
+
+async def find_reset(hand: Hand) -> None:
+    """Reconcile: did the device take the reset whose answer we never saw?"""
+    pending = hand.state.open_reset
+    assert pending is not None
+    await hand.show("resetting", f"asking whether the {pending.kind} has begun")
+    patience = hand.world.patience
+    # A graceful restart may act late: its system closes its programs first.
+    settle = patience.graceful_s if pending.type == GRACEFUL else patience.settle_s
+    certain, end = hand.until(settle), hand.until(patience.back_s)
+    while True:
+        _, look = await hand.patiently(lambda c: _look(hand, c), patience.back_s)
+        if look.acted is not None:
+            await hand.note(ResetSeen(evidence=look.acted))
+            return
+        if look.still and hand.world.clock.now() >= certain:
+            await hand.note(ResetUnsent(reason=Reason.RESET_NOT_BEGUN, facts={"kind": pending.kind, "tries": "1"}))
+            return
+        if look.is_blind and hand.world.clock.now() >= end:
+            raise StepFailedError(Reason.RESET_UNCERTAIN, kind=pending.kind)
+        await hand.pause()
+
+
+async def await_return(hand: Hand) -> None:
+    """Wait until the reset has acted and the server runs again; the lost connection is expected."""
+    pending = hand.state.open_reset
+    assert pending is not None
+    await hand.show("returning", f"{pending.kind}: away, which is expected")
+    end = hand.until(hand.world.patience.back_s)
+    while True:
+        found = await _look_once(hand)
+        if found is not None:
+            marker, look = found
+            await _note_seen(hand, look)
+            seen = hand.state.open_reset is not None and hand.state.open_reset.seen is not None
+            if seen and marker.is_up:
+                await hand.note(Back(marker=marker))
+                return
+            if look.still and not seen and await _is_ignored(hand):
+                return
+            await hand.show("returning", f"{pending.kind}: {tell_boot(marker.boot)}")
+        if hand.world.clock.now() >= end:
+            _give_up(hand, found[0] if found else None)
+        await hand.pause()
+
+
+async def _look_once(hand: Hand) -> tuple[Marker, ResetLook] | None:
+    """One look at the server; None when it does not answer, which a controller that goes away proves itself."""
+    pending = hand.state.open_reset
+    assert pending is not None
+    try:
+        async with hand.open() as controller:
+            return await _look(hand, controller)
+    except ControllerError as error:
+        if is_lasting(error):
+            raise
+        untold = pending.marker.controller is None and pending.marker.uptime_s is None
+        is_dark = pending.kind is not ResetKind.SERVER_REBOOT and error.cause in ("unreachable", "refused", "too slow")
+        if is_dark and untold:
+            await _note_seen(hand, ResetLook(acted=Evidence.CONNECTION))
+        return None
+
+
+async def _look(hand: Hand, controller: Controller) -> tuple[Marker, ResetLook]:
+    """What the controller shows; where it shows nothing that tells, the promised versions may."""
+    pending, current = hand.state.open_reset, hand.state.current
+    assert pending is not None and current is not None
+    marker = await controller.marker()
+    elapsed = (hand.world.clock.now() - pending.began_at).total_seconds()
+    losses = controller.losses - hand.losses_before if hand.losses_before is not None else 0
+    look = look_for_reset(pending.kind, pending.marker, marker, elapsed_s=elapsed, losses=losses)
+    if look.is_blind and pending.seen is None and current.activates:
+        positions = await hand.world.baseline.locate(await controller.read(hand.world.clock.now))
+        if not lacking(positions, current.activates):
+            look = ResetLook(acted=Evidence.VERSION)
+    return marker, look
+
+
+async def _note_seen(hand: Hand, look: ResetLook) -> None:
+    pending = hand.state.open_reset
+    if look.acted is not None and pending is not None and pending.seen is None:
+        await hand.note(ResetSeen(evidence=look.acted))
+
+
+async def _is_ignored(hand: Hand) -> bool:
+    """Whether a graceful restart certainly did not come to pass in time; then it may be asked for by force.
+
+    Raises:
+        StepFailedError: the house does not allow that.
+    """
+    pending, patience = hand.state.open_reset, hand.world.patience
+    assert pending is not None
+    gone = (hand.world.clock.now() - pending.began_at).total_seconds()
+    if pending.type != GRACEFUL or gone < patience.graceful_s:
+        return False
+    facts = {"minutes": str(round(patience.graceful_s / 60))}
+    if not patience.may_force:
+        raise StepFailedError(Reason.RESET_IGNORED, **facts)
+    await hand.note(ResetUnsent(reason=Reason.RESET_IGNORED, facts=facts))
+    return True
+
+
+def _give_up(hand: Hand, marker: Marker | None) -> None:
+    pending = hand.state.open_reset
+    assert pending is not None
+    if pending.seen is None:
+        raise StepFailedError(Reason.RESET_UNCERTAIN, kind=pending.kind)
+    minutes = round(hand.world.patience.back_s / 60)
+    stands = tell_boot(marker.boot) if marker is not None else "its controller does not answer"
+    raise StepFailedError(Reason.NOT_BACK, minutes=minutes, kind=pending.kind, stands=stands)

@@ -1,0 +1,172 @@
+"""Tape entries in words: what happened, what Ordnung did, what the person can do. The only place where they become
+sentences; nothing here is ever read back.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import assert_never
+
+from ordnung.engine.entries import (
+    Back,
+    Confirmed,
+    Deferred,
+    Ended,
+    Evidence,
+    PlaceGiven,
+    PlaceTaken,
+    Plan,
+    Read,
+    Reason,
+    ResetIntent,
+    ResetSeen,
+    ResetSent,
+    ResetUnsent,
+    TapeEntry,
+    WriteDone,
+    WriteFailed,
+    WriteIntent,
+    WriteSent,
+    WriteUnsent,
+)
+
+SENTENCES: dict[Reason, str] = {
+    Reason.CONFIRMED: "every version confirmed by reading",
+    Reason.AS_FAR_AS_IT_GOES: "as far as it goes. {lost}",
+    Reason.LEVEL_ALREADY: "level already",
+    Reason.NO_WAY_FORWARD: "nothing to do; no way for {slots}",
+    Reason.STOPPED: "stopped by a person; nothing is under way on this server",
+    Reason.NO_PLACE: "its turn never came: {why}. Nothing was sent. Bring the others back first, then start it again.",
+    Reason.CONTROLLER: "{cause}: {detail}. {remedy}",
+    Reason.NO_CONTACT: "no answer for {minutes} min ({cause}: {detail}). Nothing more was sent. {remedy}",
+    Reason.NO_WAY_IN: "{slot}: this controller can neither fetch nor be pushed a payload; nothing was sent",
+    Reason.NOT_NAMED: "{slot}: no catalog names a file for {to}; nothing was sent",
+    Reason.NOT_AT_HAND: "{slot}: {why}; nothing was sent. Pack a repository for this server, then plan again.",
+    Reason.FOREIGN_PAYLOAD: "{slot}: {why}; nothing was sent",
+    Reason.GONE: "{slot} is not in the server any more; nothing was sent",
+    Reason.MOVED_ON: "{slot}: planned from {source}, it is at {version}; nothing was sent. Plan again.",
+    Reason.NOT_ARRIVED: "{slot}: the payload did not arrive in {tries} tries; nothing was written",
+    Reason.TASK_VANISHED: "{slot}: the task vanished and the version is not there",
+    Reason.TASK_FAILED: "{slot} {to} was not written: {message}. It is still at {source}{left}.",
+    Reason.TASK_STALLED: "{slot}: the device stands at {percent} and does not move. It was left alone: do not reset "
+    "this server before the device says that it has ended.",
+    Reason.TRANSFER_FAILED: "{message}",
+    Reason.FOREIGN_JOB: "someone else's job is on this server ({job}); Ordnung waited {minutes} min, twice, and sent "
+    "nothing more. Let it end or cancel it at the controller, then start this server again.",
+    Reason.CHECK: "{seen}. Nothing more was sent. {remedy}",
+    Reason.RESET_NOT_BEGUN: "the {kind} was asked for {tries} times and never began",
+    Reason.RESET_UNCERTAIN: "it can't be told whether the {kind} has happened; it was not asked for again. Look at "
+    "the server's console, then read it again.",
+    Reason.RESET_IGNORED: "its system did not carry out the graceful restart within {minutes} min; nothing was "
+    "forced. Restart it from its own system, then read it again.",
+    Reason.NOT_BACK: "not back {minutes} min after the {kind}; {stands}. Look at the server's console.",
+    Reason.NOT_SHOWN: "{missing}, {minutes} min after the reset",
+    Reason.CHANGED: "the check after found: {found}",
+    Reason.GONE_AGAIN: "{versions} was confirmed and is gone again",
+    Reason.BARRED: "{why}",
+    Reason.OWN_ERROR: "Ordnung met an error of its own ({error}, {id} in the log). Nothing more was sent to this "
+    "server; the others go on. Look at it, then start it again.",
+    Reason.EARLIER: "{told}",
+}
+"""One sentence for each reason; the names in it are the facts that go with it."""
+
+
+class _Untold(dict[str, str]):
+    """Facts that an entry lacks are shown as such, never as an error."""
+
+    def __missing__(self, key: str) -> str:
+        return "?"
+
+
+def tell_reason(reason: Reason, facts: Mapping[str, str]) -> str:
+    """A reason in a sentence."""
+    return SENTENCES[reason].format_map(_Untold(facts))
+
+
+_BOOT_WORDS = {
+    "None": "it has not begun to start",
+    "PrimaryProcessorInitializationStarted": "it is starting its processor",
+    "BusInitializationStarted": "it is starting its buses",
+    "MemoryInitializationStarted": "it is testing its memory",
+    "SecondaryProcessorInitializationStarted": "it is starting its other processors",
+    "PCIResourceConfigStarted": "it is setting up its cards",
+    "SystemHardwareInitializationComplete": "its hardware is ready, its system is not",
+    "SetupEntered": "it stands in its set-up, where a key must be pressed",
+    "OSBootStarted": "its system is starting",
+    "OSRunning": "its system runs",
+}
+"""BootProgress.LastState (ComputerSystem schema) in words."""
+
+
+def tell_boot(state: str | None) -> str:
+    """How far a server has come with its start."""
+    return _BOOT_WORDS.get(state or "", f"it says {state}" if state else "it does not say how far it is")
+
+
+def tell_entry(value: TapeEntry) -> str:
+    """One entry in a sentence."""
+    match value:
+        case Read():
+            return f"read, {value.why}: {len(value.server.components)} components"
+        case Plan():
+            return _tell_plan(value)
+        case PlaceTaken():
+            return "its turn: it may go away" if value.place.outage else "its turn: it stays in service"
+        case PlaceGiven():
+            return f"counted as back: {value.why} ({value.by})" if value.why else f"counted as back ({value.by})"
+        case Deferred():
+            return f"put off to the end: {tell_reason(value.reason, value.facts)}"
+        case WriteIntent() | WriteSent() | WriteUnsent() | WriteDone() | WriteFailed():
+            return _tell_write(value)
+        case ResetIntent() | ResetSent() | ResetSeen() | ResetUnsent() | Back():
+            return _tell_reset(value)
+        case Confirmed():
+            told = ", ".join(f"{slot} {version}" for slot, version in value.versions)
+            return f"confirmed by reading: {told}" if told else "confirmed by reading"
+        case Ended():
+            return f"{value.ending}: {tell_reason(value.reason, value.facts)}"
+        case _:
+            assert_never(value)
+
+
+def _tell_plan(value: Plan) -> str:
+    writes = sum(len(step.writes) for step in value.rounds)
+    return f"planned {writes} writes in {len(value.rounds)} rounds" if value.rounds else "nothing to do"
+
+
+def _tell_write(value: WriteIntent | WriteSent | WriteUnsent | WriteDone | WriteFailed) -> str:
+    match value:
+        case WriteIntent():
+            write, payload = value.planned.write, value.planned.payload
+            bytes_told = f", {payload.sha256[:12]}… of {payload.maker} {payload.issue}" if payload else ""
+            return f"will {value.way} {write.slot} {write.source} → {write.to}{bytes_told}"
+        case WriteSent():
+            return f"the controller took it on{_found(value.evidence)}"
+        case WriteUnsent():
+            return f"it never arrived: {tell_reason(value.reason, value.facts)}"
+        case WriteDone():
+            return f"written, by {value.evidence}"
+        case WriteFailed():
+            return f"not written: {tell_reason(value.reason, value.facts)}"
+        case _:
+            assert_never(value)
+
+
+def _tell_reset(value: ResetIntent | ResetSent | ResetSeen | ResetUnsent | Back) -> str:
+    match value:
+        case ResetIntent():
+            return f"will ask for a {value.kind}" + (f" ({value.type})" if value.type else "")
+        case ResetSent():
+            return f"the controller took the reset on{_found(value.evidence)}"
+        case ResetSeen():
+            return f"the reset has acted, by {value.evidence}"
+        case ResetUnsent():
+            return f"the reset did not begin: {tell_reason(value.reason, value.facts)}"
+        case Back():
+            return "answers again, its system runs"
+        case _:
+            assert_never(value)
+
+
+def _found(evidence: Evidence) -> str:
+    return "" if evidence is Evidence.ANSWER else f" (found after a break, by {evidence})"

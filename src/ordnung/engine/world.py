@@ -1,0 +1,94 @@
+"""What a run is carried out in: the ports, the house's patience, and what all runs of one engine share."""
+
+from __future__ import annotations
+
+import asyncio
+import dataclasses
+from dataclasses import dataclass, field
+
+from ordnung.core.away import Refusal
+from ordnung.engine.entries import Reason
+from ordnung.engine.ports import Baseline, Clock, Controllers, Journal, Orders, Payloads, Reporter
+
+LASTING = (
+    "certificate changed",
+    "certificate invalid",
+    "signed out",
+    "no permission",
+    "not Redfish",
+    "not allowed",
+    "said no",
+)
+"""Causes that waiting does not mend."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Patience:
+    """How long each kind of waiting may take, in the site's seconds, and what the house allows when it is over."""
+
+    contact_s: float = 1800.0
+    back_s: float = 2400.0
+    version_s: float = 1200.0
+    graceful_s: float = 900.0
+    """How long a graceful restart may take to begin: a system closes its programs first."""
+    job_s: float = 600.0
+    """How long someone else's job is waited for before the place is given back (``night.md`` C)."""
+    place_s: float = 3600.0
+    """How long a server waits for a place that only a person can free."""
+    settle_s: float = 20.0
+    poll_s: float = 10.0
+    may_force: bool = False
+    """Whether a forced restart may follow a graceful one that did not come to pass."""
+
+
+@dataclass(slots=True)
+class Ticket:
+    """One server's place in the line of those that wait for their turn."""
+
+    order: tuple[int, ...]
+    refusal: Refusal | None = None
+
+
+@dataclass(slots=True)
+class Site:
+    """What all runs of one engine share: who waits for a turn, and which controller is being written to."""
+
+    line: list[Ticket] = field(default_factory=list)
+    writing: dict[str, str] = field(default_factory=dict)
+    """Controllers (by URL) with a write of ours under way, and for which server."""
+    _locks: dict[str, asyncio.Lock] = field(default_factory=dict)
+
+    def controller(self, url: str) -> asyncio.Lock:
+        """Held from the last look at a controller's tasks until what is sent to it was sent."""
+        return self._locks.setdefault(url, asyncio.Lock())
+
+    def may_try(self, ticket: Ticket) -> bool:
+        """Whether it is this one's turn to ask: nobody before it waits for the same thing (A38).
+
+        One that waits for its group lets others pass; while no more may be worked on at all, nobody passes.
+        """
+        before = [other for other in self.line if other.order < ticket.order]
+        return all(other.refusal is not None and other.refusal.limit != "at once" for other in before)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class World:
+    """The ports a server's run needs."""
+
+    controllers: Controllers
+    journal: Journal
+    clock: Clock
+    payloads: Payloads
+    baseline: Baseline
+    reporter: Reporter
+    orders: Orders
+    patience: Patience = dataclasses.field(default_factory=Patience)
+    site: Site = dataclasses.field(default_factory=Site)
+
+
+class StepFailedError(Exception):
+    """A step can't be done, for a reason of the closed list. The server is left as it is, marked for a person."""
+
+    def __init__(self, reason: Reason, **facts: object) -> None:
+        self.reason, self.facts = reason, {name: str(value) for name, value in facts.items()}
+        super().__init__(reason)

@@ -1,0 +1,282 @@
+"""Writing one payload to one component: intend, send, follow, and after a break find out what became of it.
+
+The payload's identity is settled against the very component before the intent is written; what was sent is never
+sent again unless the device itself shows that it never arrived.
+"""
+
+from __future__ import annotations
+
+from ordnung.controllers import ControllerError, LostAnswerError, Outcome, Reach, TaskView
+from ordnung.core.checks import Before, Situation, find_block, run_checks
+from ordnung.core.components import Server
+from ordnung.core.sheet import NamedPayload, PlannedWrite
+from ordnung.engine.compare import find_position, holds, is_same
+from ordnung.engine.entries import (
+    Evidence,
+    Reason,
+    WriteDone,
+    WriteFailed,
+    WriteIntent,
+    WriteSent,
+    WriteUnsent,
+)
+from ordnung.engine.hand import Hand, is_lasting
+from ordnung.engine.ports import Controller, Ready
+from ordnung.engine.tape import MAX_SENDS
+from ordnung.engine.world import StepFailedError
+from ordnung.repository import RepositoryError
+from ordnung.repository.identity import SettledBy, settle_identity
+
+
+async def write(hand: Hand) -> None:
+    """Send the next payload of the round, once everything that could forbid it was asked."""
+    if not await hand.may_go_on():
+        return
+    current = hand.state.current
+    assert current is not None
+    planned = current.writes[hand.state.written]
+    slot = planned.write.slot
+    if hand.state.sends >= MAX_SENDS:
+        raise StepFailedError(Reason.NOT_ARRIVED, slot=slot, tries=MAX_SENDS)
+    if planned.payload is None:
+        raise StepFailedError(Reason.NOT_NAMED, slot=slot, to=planned.write.to)
+    await hand.show("staging", f"{slot} {planned.write.to}")
+    ready = await _find_payload(hand, slot, planned.payload)
+    since = hand.world.clock.now()
+    while True:
+        async with hand.open() as controller:
+            server = await controller.read(hand.world.clock.now)
+            await _refuse_wrong(hand, server, planned, ready)
+            reach = await controller.reach()
+            way = await _choose_way(hand, server, planned, reach)
+            async with hand.world.site.controller(hand.endpoint.url):
+                tasks = await controller.tasks() or []
+                running = [task for task in tasks if task.is_running]
+                if not running:
+                    known = tuple(task.uri for task in tasks)
+                    await _send(hand, controller, planned, ready, reach, way, known)
+                    return
+        if not await hand.wait_for_others(running, since):
+            return
+
+
+async def _send(
+    hand: Hand,
+    controller: Controller,
+    planned: PlannedWrite,
+    ready: Ready,
+    reach: Reach,
+    way: str,
+    known: tuple[str, ...],
+) -> None:
+    """The intent, the request, and what the device answered. Cancelled, the intent stays open and is reconciled."""
+    await hand.note(WriteIntent(planned=planned, way=way, known_tasks=known))
+    hand.world.site.writing[hand.endpoint.url] = hand.name
+    slot = planned.write.slot
+    try:
+        if way.startswith("pull"):
+            uri = hand.world.payloads.uri(hand.run, hand.name, ready.sha256, way.rsplit(" ", 1)[-1])
+            taken = await controller.pull(reach, slot, uri)
+        else:
+            taken = await controller.push(reach, slot, ready.path)
+    except LostAnswerError:
+        return  # the intent stays open: the next step asks the device
+    except ControllerError as error:
+        # Certainly not acted upon: a refusal is final, anything else may be sent again.
+        facts = {"cause": error.cause, "detail": error.detail, "remedy": error.remedy}
+        made = WriteFailed if is_lasting(error) else WriteUnsent
+        await hand.note(made(reason=Reason.CONTROLLER, facts=facts))
+        raise
+    if taken.finished:
+        await hand.note(WriteDone(evidence=Evidence.ANSWER, message=taken.message))
+    else:
+        await hand.note(WriteSent(task=taken.task, monitor=taken.monitor))
+
+
+async def _find_payload(hand: Hand, slot: str, payload: NamedPayload) -> Ready:
+    try:
+        return await hand.world.payloads.find(payload)
+    except RepositoryError as error:
+        raise StepFailedError(Reason.NOT_AT_HAND, slot=slot, why=error) from None
+
+
+async def _refuse_wrong(hand: Hand, server: Server, planned: PlannedWrite, ready: Ready) -> None:
+    """The last look before a write: this very component, at the version planned for, and the right payload."""
+    told, payload = planned.write, planned.payload
+    assert payload is not None
+    position = find_position(await hand.world.baseline.locate(server), told.slot)
+    if position is None:
+        raise StepFailedError(Reason.GONE, slot=told.slot)
+    if position.product is None or position.product.id != told.product:
+        why = "the catalog does not say that this file is for it"
+        raise StepFailedError(Reason.FOREIGN_PAYLOAD, slot=told.slot, why=why)
+    settled = settle_identity(ready.package, payload, position.product, told.to, position.component)
+    if not isinstance(settled, SettledBy):
+        raise StepFailedError(Reason.FOREIGN_PAYLOAD, slot=told.slot, why=settled)
+    if not is_same(position, position.component.version, told.source):
+        version = position.component.version
+        raise StepFailedError(Reason.MOVED_ON, slot=told.slot, source=told.source, version=version)
+
+
+async def _choose_way(hand: Hand, server: Server, planned: PlannedWrite, reach: Reach) -> str:
+    """How the payload is brought; another way where a check bars the first one.
+
+    Raises:
+        StepFailedError: there is no way, or a check stops this server.
+    """
+    served: tuple[str, ...] = hand.world.payloads.protocols
+    overrides = await hand.world.orders.overrides(hand.run, hand.name)
+    while True:
+        way = reach.way(served)
+        if way is None:
+            raise StepFailedError(Reason.NO_WAY_IN, slot=planned.write.slot)
+        situation = Situation(
+            server=server, before=Before.WRITE, now=hand.world.clock.now(), write=planned, way=way,
+            will_reset=hand.state.has_outage_left,
+        )  # fmt: skip
+        block = find_block(run_checks(situation, overrides))
+        if block is None:
+            return way
+        if block.check == "clock" and "HTTPS" in served and reach.way(_without_https(served)) is not None:
+            served = _without_https(served)
+            continue
+        raise StepFailedError(Reason.CHECK, check=block.check, seen=block.seen, remedy=block.remedy)
+
+
+def _without_https(served: tuple[str, ...]) -> tuple[str, ...]:
+    return tuple(protocol for protocol in served if protocol != "HTTPS")
+
+
+async def find_write(hand: Hand) -> None:
+    """Reconcile: did the device take the write whose answer we never saw?"""
+    await hand.show("confirming", "asking the device whether it took the last write")
+    patience = hand.world.patience
+    for look in (1, 2):
+        found, can_tell = await hand.patiently(lambda c: _look_for_write(hand, c), patience.contact_s)
+        if found is not None:
+            await hand.note(found)
+            return
+        if look == 1:
+            await hand.world.clock.sleep(patience.settle_s)
+    if can_tell:
+        facts = {"why": "the device knows no such task and holds no such version"}
+        await hand.note(WriteUnsent(reason=Reason.TRANSFER_FAILED, facts={"message": facts["why"]}))
+        return
+    # It keeps no list of tasks: silence proves nothing. It is followed by what it holds, and never sent again.
+    await hand.note(WriteSent(evidence=Evidence.VERSION))
+
+
+async def _look_for_write(hand: Hand, controller: Controller) -> tuple[WriteSent | WriteDone | None, bool]:
+    """What the device shows of the open write, and whether its silence would prove that it never arrived."""
+    pending = hand.state.open_write
+    assert pending is not None
+    tasks = await controller.tasks()
+    task = _find_task(tasks or [], pending.known_tasks, pending.planned.write.slot)
+    if task is not None:
+        return WriteSent(task=task.uri, evidence=Evidence.TASK_LIST), True
+    if await _holds(hand, controller):
+        return WriteDone(evidence=Evidence.VERSION), True
+    return None, tasks is not None
+
+
+def _find_task(tasks: list[TaskView], known: tuple[str, ...], slot: str) -> TaskView | None:
+    """The task that was not there before and is for this slot, or doesn't say for what it is."""
+    for task in tasks:
+        mine = not task.targets or any(t.rstrip("/").rsplit("/", 1)[-1] == slot for t in task.targets)
+        if task.uri not in known and mine:
+            return task
+    return None
+
+
+async def _holds(hand: Hand, controller: Controller) -> bool:
+    pending = hand.state.open_write
+    assert pending is not None
+    positions = await hand.world.baseline.locate(await controller.read(hand.world.clock.now))
+    return holds(positions, pending.planned.write.slot, pending.planned.write.to)
+
+
+async def follow(hand: Hand) -> None:
+    """Watch a write until the device says how it ended, or shows it; silence is never taken for success."""
+    pending = hand.state.open_write
+    assert pending is not None
+    told = pending.planned.write
+    hand.world.site.writing[hand.endpoint.url] = hand.name
+    task = await _watch(hand)
+    if task is None:
+        await hand.note(WriteDone(evidence=Evidence.VERSION))
+    elif task.outcome is Outcome.DONE:
+        await hand.note(WriteDone(evidence=Evidence.TASK, message=task.message))
+    elif task.outcome is Outcome.UNTOLD:
+        await hand.note(WriteFailed(reason=Reason.TASK_VANISHED, facts={"slot": told.slot}))
+        hand.world.site.writing.pop(hand.endpoint.url, None)
+        raise StepFailedError(Reason.TASK_VANISHED, slot=told.slot)
+    elif task.transfer_failed:
+        await hand.note(WriteUnsent(reason=Reason.TRANSFER_FAILED, facts={"message": task.message}))
+    else:
+        facts = {"slot": told.slot, "to": told.to, "message": task.message, "source": told.source}
+        facts["left"] = _left_waiting(hand)
+        await hand.note(WriteFailed(reason=Reason.TASK_FAILED, facts=facts))
+        hand.world.site.writing.pop(hand.endpoint.url, None)
+        raise StepFailedError(Reason.TASK_FAILED, **facts)
+    hand.world.site.writing.pop(hand.endpoint.url, None)
+    if hand.state.open_write is None and hand.state.sends == 0:
+        await hand.show("written", f"{told.slot} {told.to}", 100)
+
+
+async def _watch(hand: Hand) -> TaskView | None:
+    """The task once it has ended; None when the device holds the version though no task says so.
+
+    Raises:
+        StepFailedError: it stands still. It is left alone.
+    """
+    patience = hand.world.patience
+    end = hand.until(patience.back_s)
+    shown: tuple[str, int | None] | None = None
+    while True:
+        task, is_held = await hand.patiently(lambda c: _look_at_task(hand, c), patience.contact_s)
+        if is_held:
+            return None
+        if task is not None and task.outcome in (Outcome.DONE, Outcome.FAILED):
+            return task
+        now = (task.phase, task.percent) if task is not None else ("writing", None)
+        if shown != now:
+            shown, end = now, hand.until(patience.back_s)
+            pending = hand.state.open_write
+            assert pending is not None
+            await hand.show(now[0], f"{pending.planned.write.slot} {pending.planned.write.to}", now[1])
+        if hand.world.clock.now() >= end:
+            return _stalled(hand, task)
+        await hand.pause()
+
+
+async def _look_at_task(hand: Hand, controller: Controller) -> tuple[TaskView | None, bool]:
+    """The task as it stands, and whether the version is held where no task tells."""
+    pending = hand.state.open_write
+    assert pending is not None
+    if pending.task is None and pending.monitor is None:
+        known = _find_task(await controller.tasks() or [], pending.known_tasks, pending.planned.write.slot)
+        if known is not None:
+            await hand.note(WriteSent(task=known.uri, evidence=Evidence.TASK_LIST))
+            return known, False
+        return None, await _holds(hand, controller)
+    task = await controller.task(pending.task, pending.monitor)
+    if task is not None and task.outcome is not Outcome.UNTOLD:
+        return task, False
+    return task, await _holds(hand, controller)
+
+
+def _stalled(hand: Hand, task: TaskView | None) -> TaskView:
+    pending = hand.state.open_write
+    assert pending is not None
+    if task is None or task.outcome is Outcome.UNTOLD:
+        return TaskView(uri="", outcome=Outcome.UNTOLD)
+    percent = "an unknown part" if task.percent is None else f"{task.percent} %"
+    raise StepFailedError(Reason.TASK_STALLED, slot=pending.planned.write.slot, percent=percent)
+
+
+def _left_waiting(hand: Hand) -> str:
+    """Which other writes of this round wait for a reset, in words."""
+    current = hand.state.current
+    done = current.writes[: hand.state.written] if current else ()
+    names = [f"{planned.write.slot} {planned.write.to}" for planned in done]
+    return f"; {', '.join(names)} written before it may wait for a reset" if names else ""

@@ -1,0 +1,149 @@
+"""What follows from tapes, kept as rows for queries: how servers and runs ended, and who holds a place.
+
+Written in the transaction that adds an entry (``runs.journal``). Rebuilt from the tapes when the rows differ, at the
+start of an engine or by ``manage.py rebuild_runs``.
+"""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Iterable
+from typing import Any
+
+from django.db import transaction
+
+from ordnung.core.away import Place
+from ordnung.engine.entries import Entry
+from ordnung.engine.entry_codec import read_entry
+from ordnung.engine.tape import TapeState, fold
+from ordnung.engine.telling import tell_reason
+from ordnung.server.fleet.models import Server
+from ordnung.server.runs.models import AwayLease, Run, RunServer, TapeEntry
+from ordnung.server.work.models import Work
+
+
+def load_tape(run: int, server: str) -> list[Entry]:
+    """One tape. Raises TapeFormatError for an entry that can't be read."""
+    rows = TapeEntry.objects.filter(run_id=run, server=server).order_by("seq")
+    return [read_entry(row.seq, row.at, row.version, row.kind, row.body) for row in rows]
+
+
+def load_tapes(run: Run) -> dict[str, list[Entry]]:
+    """All tapes of a run, by server."""
+    tapes: dict[str, list[Entry]] = {}
+    for row in run.entries.order_by("server", "seq"):
+        tapes.setdefault(row.server, []).append(read_entry(row.seq, row.at, row.version, row.kind, row.body))
+    return tapes
+
+
+def place_values(state: TapeState, is_running: bool) -> dict[str, Any]:
+    """What a tape says of a server's row in its run."""
+    ended = state.ended
+    if ended is None:
+        return {"ended": "", "reason": "", "active": is_running}
+    return {"ended": str(ended.ending), "reason": tell_reason(ended.reason, ended.facts), "active": False}
+
+
+def lease_values(state: TapeState) -> dict[str, Any] | None:
+    """What a tape says of the place a server holds, or None when it holds none."""
+    place = state.place
+    if place is None:
+        return None
+    return {
+        "groups": list(place.groups),
+        "rack": place.rack,
+        "room": place.room,
+        "outage": place.outage,
+        "kept": place.kept,
+    }
+
+
+def taken_places() -> list[Place]:
+    """Who holds a place now, over all runs."""
+    rows = AwayLease.objects.values_list("server__name", "groups", "rack", "room", "outage", "kept")
+    return [
+        Place(server=name, groups=tuple(groups), rack=rack, room=room, outage=outage, kept=kept)
+        for name, groups, rack, room, outage, kept in rows
+    ]
+
+
+def write_derived(run: int, server: str, state: TapeState, at: datetime.datetime) -> None:
+    """Bring the rows of one server up to its tape; to be called inside the transaction that adds the entry."""
+    _write_lease(run, server, lease_values(state), at)
+    if state.ended is None:
+        return
+    values = place_values(state, is_running=True)
+    shown = {"state": values["ended"], "detail": "", "percent": None, "since": at}
+    RunServer.objects.filter(run_id=run, server__name=server).exclude(ended=values["ended"]).update(**values, **shown)
+    write_run(run, at, f"{server}: {values['ended']}, {values['reason']}")
+
+
+def write_run(run: int, at: datetime.datetime, note: str = "") -> None:
+    """Bring a run and its work line up to how its servers ended; it has ended when all of them have."""
+    places = list(RunServer.objects.filter(run_id=run).order_by("place").values_list("server__name", "ended"))
+    ended = [name for name, how in places if how]
+    failed = [name for name, how in places if how == "failed"]
+    works = Work.objects.filter(kind="run", subject__run=run)
+    if len(ended) < len(places):
+        works.update(done=len(ended), **({"note": note} if note else {}))
+        return
+    if not Run.objects.filter(pk=run, state="running").update(state="ended", ended_at=at):
+        return
+    told = f"{len(places) - len(failed)} of {len(places)} done" + (f"; look at {', '.join(failed)}" if failed else "")
+    works.update(state="failed" if failed else "done", done=len(places), note=told, ended_at=at)
+
+
+def _write_lease(run: int, server: str, values: dict[str, Any] | None, at: datetime.datetime) -> None:
+    held = AwayLease.objects.filter(server__name=server, run_id=run)
+    if values is None:
+        held.delete()
+    elif not held.update(**values):
+        row = Server.objects.get(name=server)
+        AwayLease.objects.create(server=row, run_id=run, since=at, **values)
+
+
+def find_differences(runs: Iterable[Run]) -> list[tuple[Run, str]]:
+    """Servers of runs whose rows say something else than their tapes."""
+    found = []
+    for run in runs:
+        tapes = load_tapes(run)
+        leases = {lease.server.name: lease for lease in AwayLease.objects.filter(run=run).select_related("server")}
+        for place in run.servers.select_related("server"):
+            name = place.server.name
+            state = fold(tapes.get(name, ()))
+            wanted = place_values(state, run.state == "running")
+            held = leases.get(name)
+            told = lease_values(state)
+            have = None if held is None else {key: getattr(held, key) for key in told or {"kept": None}}
+            if any(getattr(place, key) != value for key, value in wanted.items()) or have != told:
+                found.append((run, name))
+    return found
+
+
+def rebuild(runs: Iterable[Run]) -> list[tuple[Run, str]]:
+    """Write the rows anew where they differ from the tapes; returns what differed."""
+    with transaction.atomic():
+        different = find_differences(runs)
+        for run, name in different:
+            tape = load_tape(run.pk, name)
+            state = fold(tape)
+            at = tape[-1].at if tape else run.started_at or run.drafted_at
+            values = place_values(state, run.state == "running")
+            RunServer.objects.filter(run=run, server__name=name).update(**values)
+            _write_lease(run.pk, name, lease_values(state), at)
+        for run in {run.pk: run for run, _ in different}.values():
+            if run.state == "running":
+                last = run.entries.order_by("-at").first()
+                write_run(run.pk, last.at if last else run.drafted_at)
+    return different
+
+
+def rebuild_all() -> list[tuple[Run, str]]:
+    """As ``rebuild``, for every run that was ever started; also ends runs all of whose servers have ended."""
+    started = list(Run.objects.exclude(state="draft"))
+    different = rebuild(started)
+    for run in started:
+        if run.state == "running":
+            last = run.entries.order_by("-at").first()
+            write_run(run.pk, last.at if last else run.drafted_at)
+    return different

@@ -1,0 +1,86 @@
+"""The engine's journal on the database: an entry, what follows from it, and the event that tells of it, in one
+transaction. The connection runs with ``synchronous=FULL``: a commit survives a power cut.
+"""
+
+from __future__ import annotations
+
+import threading
+
+from asgiref.sync import sync_to_async
+from django.conf import settings
+from django.db import IntegrityError, transaction
+
+from ordnung.core.away import AwayLimits, may_begin
+from ordnung.engine.entries import Entry, PlaceTaken, TapeEntry
+from ordnung.engine.entry_codec import VERSION, write_entry
+from ordnung.engine.ports import NoPlaceError, TapeConflictError
+from ordnung.engine.tape import TapeState, advance, fold
+from ordnung.server.clock import now
+from ordnung.server.fleet.models import Group
+from ordnung.server.runs.derived import load_tape, taken_places, write_derived
+from ordnung.server.runs.models import TapeEntry as TapeRow
+from ordnung.server.work.events import tell
+
+
+def away_limits() -> AwayLimits:
+    """How many may be away of each group, and how many are worked on at once, at this site."""
+    return AwayLimits(groups=dict(Group.objects.values_list("name", "may_be_away")), at_once=settings.AT_ONCE)
+
+
+class DatabaseJournal:
+    """Tapes as rows. Folds are remembered between two entries of one tape, and checked against its last number."""
+
+    def __init__(self) -> None:
+        self._states: dict[tuple[str, str], TapeState] = {}
+        self._lock = threading.Lock()
+
+    async def load(self, run: str, server: str) -> list[Entry]:
+        """The tape so far."""
+        return await sync_to_async(load_tape)(int(run), server)
+
+    async def append(self, run: str, server: str, seq: int, value: TapeEntry) -> Entry:
+        """Add one entry, durably.
+
+        Raises:
+            TapeConflictError: its number is taken.
+            NoPlaceError: a place was to be taken and the site's limits don't allow it now.
+        """
+        return await sync_to_async(self.append_now)(run, server, seq, value)
+
+    def append_now(self, run: str, server: str, seq: int, value: TapeEntry) -> Entry:
+        """As ``append``, for code that may block."""
+        entry = Entry(seq=seq, at=now(), value=value)
+        kind, body = write_entry(value)
+        with self._lock:
+            before = self._states.pop((run, server), None)
+        try:
+            with transaction.atomic():
+                if before is None or before.seq != seq - 1:
+                    before = fold(load_tape(int(run), server))
+                    if before.seq != seq - 1:
+                        raise TapeConflictError(f"{server}: entry {seq} of run {run} is taken")
+                if isinstance(value, PlaceTaken):
+                    self._demand_place(value)
+                after = advance(before, entry)
+                TapeRow.objects.create(
+                    run_id=int(run), server=server, seq=seq, at=entry.at, version=VERSION, kind=kind, body=body
+                )
+                if after.place != before.place or after.ended != before.ended:
+                    write_derived(int(run), server, after, entry.at)
+                self._tell(int(run), server, after, before)
+        except IntegrityError:
+            raise TapeConflictError(f"{server}: entry {seq} of run {run} is taken") from None
+        if after.ended is None:
+            with self._lock:
+                self._states[run, server] = after
+        return entry
+
+    def _demand_place(self, value: PlaceTaken) -> None:
+        refusal = may_begin(taken_places(), away_limits(), value.place)
+        if refusal is not None:
+            raise NoPlaceError(refusal)
+
+    def _tell(self, run: int, server: str, after: TapeState, before: TapeState) -> None:
+        tell("runs", id=run, server=server)
+        if after.ended != before.ended:
+            tell("work")

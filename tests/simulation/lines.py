@@ -1,0 +1,104 @@
+"""The real client over stand-in hardware in one process: requests go to the stand-in's service without a socket."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+from contextlib import asynccontextmanager
+from urllib.parse import parse_qsl
+
+import aiohttp
+
+from ordnung.controllers import ControllerError, Endpoint, Limits, LostAnswerError, RedfishController
+from ordnung.controllers.answers import Answer, parse_body
+from ordnung.controllers.session import Session
+from ordnung.standins.hardware import Hardware
+from ordnung.standins.redfish import Request, Service
+
+PIN = "00" * 32
+SERVICE = Service()
+
+
+class InProcessLine:
+    """What ``HttpLine`` is over HTTPS. ``fetch`` gives a device the bytes behind a URI it was told to pull."""
+
+    pin, limits = PIN, Limits()
+
+    def __init__(self, device: Hardware, endpoint: Endpoint, fetch: Callable[[str], bytes] | None = None) -> None:
+        self.device, self.endpoint, self.fetch = device, endpoint, fetch
+
+    async def ask(self, method, path, headers, body=None, *, acted=False) -> Answer:
+        if self.device.is_away:
+            raise ControllerError(self.endpoint.name, "refused", "the connection was refused")
+        at, _, query = path.partition("?")
+        raw, parts = _spell(body)
+        told = {name.lower(): value for name, value in headers.items()}
+        request = Request(method=method, path=at, query=dict(parse_qsl(query)), headers=told, body=raw, parts=parts)
+        reply = SERVICE.answer(self.device, request)
+        if reply.pull is not None:
+            self._pull(*reply.pull)
+        if reply.lost:
+            raise LostAnswerError(self.endpoint.name, "unreachable", "the answer was lost")
+        return Answer(
+            reply.status, {k.lower(): v for k, v in reply.headers.items()}, parse_body(reply.body, reply.status)
+        )
+
+    def _pull(self, task, uri: str) -> None:
+        where = ["image", ", ".join(task.slots)]
+        if self.device.take_fault("link cut") or self.fetch is None:
+            self.device.fail_task(task, "Update.1.0.TransferFailed", where, "the line broke while fetching")
+            return
+        self.device.receive_image(task, self.fetch(uri))
+
+
+def _spell(body) -> tuple[bytes, dict[str, bytes] | None]:
+    if body is None or isinstance(body, bytes):
+        return body or b"", None
+    if not isinstance(body, aiohttp.MultipartWriter):
+        return json.dumps(body).encode(), None
+    parts = {}
+    for part, _, _ in body:
+        value = part._value
+        parts[part.headers["Content-Disposition"].split('name="')[1].split('"')[0]] = (
+            value if isinstance(value, bytes) else value.read()
+        )
+    return b"", parts
+
+
+class InProcessControllers:
+    """The engine's port over devices by name; a session is kept as over HTTPS."""
+
+    def __init__(self, devices: dict[str, Hardware], fetch: Callable[[str], bytes] | None = None) -> None:
+        self.devices, self.fetch = devices, fetch
+        self.sessions: dict[str, Session] = {}
+
+    @asynccontextmanager
+    async def open(self, endpoint: Endpoint):
+        device = self.devices[endpoint.name]
+        session = self.sessions.get(endpoint.name)
+        if session is None:
+            session = Session(InProcessLine(device, endpoint, self.fetch))
+            await session.sign_in()
+            self.sessions[endpoint.name] = session
+        yield RedfishController(session)
+
+    async def let_go(self, endpoint: Endpoint) -> None:
+        self.sessions.pop(endpoint.name, None)
+
+    def forget(self) -> None:
+        """A new life of the engine: no session is left."""
+        self.sessions.clear()
+
+
+def controller_of(device: Hardware, fetch: Callable[[str], bytes] | None = None) -> RedfishController:
+    """A device's controller without signing in first: its session does so when asked."""
+    where = Endpoint(name=device.name, url="https://127.0.0.1", user=device.user, password=device.password)
+    session = Session(InProcessLine(device, where, fetch))
+    session.basic = _basic(device)
+    return RedfishController(session)
+
+
+def _basic(device: Hardware) -> str:
+    import base64
+
+    return "Basic " + base64.b64encode(f"{device.user}:{device.password}".encode()).decode()
