@@ -202,3 +202,40 @@ def test_equal_servers_fold_and_unread_ones_stay_alone():
         Server(name="c", model=NEW, components=parts), Server(name="d", model=NEW, unread="refused"),
     )  # fmt: skip
     assert [fold.names for fold in folds] == [("a", "c"), ("b",), ("d",)]
+
+
+def a_list(maker, issued, *products, signed_by="", catalog="list"):
+    return Issue(
+        maker=maker, catalog=catalog, issue=issued, issued=datetime.date.fromisoformat(issued), products=products,
+        signed_by=signed_by,
+    )  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("first", "second", "owner"),
+    [
+        (a_list("Corvane", "2026-01-01"), a_list("Other", "2026-02-01"), "Corvane"),
+        (a_list("Corvane", "2026-03-01", signed_by="k"), a_list("Other", "2020-01-01"), "Corvane"),
+        (a_list("Corvane", "2026-01-01"), a_list("Other", "2026-01-01", catalog="x"), "Corvane"),
+    ],
+)
+def test_a_product_is_its_makers_and_no_other_catalog_adds_to_it(first, second, owner):
+    """An unsigned catalog of another maker once decided which bytes were sent."""
+    mine = product("raid", release("1.0"), release("1.1"))
+    theirs = product("raid", release("1.0"), release("1.1"), release("6.6.6"))
+    first = dataclasses.replace(first, products=(mine,))
+    second = dataclasses.replace(second, products=(theirs,))
+    for issues in ((first, second), (second, first)):
+        found = Catalogs(issues)
+        assert found.owners == {"raid": owner}
+        assert [r.version for r in found.by_id["raid"].releases] == ["1.0", "1.1"]
+        match = found.match("m", component("r", "raid", "1.0"))
+        assert match.issue is not None and match.issue.maker == owner
+
+
+def test_what_a_house_follows_stays_the_owner_whatever_comes_later():
+    mine = dataclasses.replace(a_list("Corvane", "2026-01-01"), products=(product("raid", release("1.0")),))
+    later = a_list("Raidmaker", "2020-01-01", signed_by="key")
+    later = dataclasses.replace(later, products=(product("raid", release("9.9")),))
+    found = Catalogs((mine, later), {("", "Corvane", "list"): "2026-01-01"})
+    assert found.owners == {"raid": "Corvane"}

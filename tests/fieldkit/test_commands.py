@@ -247,3 +247,11 @@ def test_every_command_is_in_the_docs():
         names = [f"{name} {sub}" for sub in getattr(command, "commands", {})] or [name]
         for full in names:
             assert f"ordnung {full}" in page, full
+
+
+def test_two_builds_within_a_minute_are_two_editions(tmp_path):
+    """Editions were the minute's number: the site refused the second, the stock client missed its files."""
+    from ordnung.repository.editions import next_edition
+
+    assert [next_edition(tmp_path / "keys", "a" * 32) for _ in range(3)] == [1, 2, 3]
+    assert next_edition(tmp_path / "keys", "b" * 32) == 1

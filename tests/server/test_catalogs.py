@@ -11,6 +11,7 @@ from asgiref.sync import sync_to_async
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from ordnung.formats.authorities import Authorities
 from ordnung.server.advisories.models import AdvisoryFile
 from ordnung.server.catalogs.models import CatalogIssue, NewestSeen, Source, TrustedKey
 from ordnung.server.engine import claim
@@ -166,7 +167,8 @@ class Site:
 @pytest.fixture
 async def site(tmp_path, mirror_folder, settings, transactional_db, web):
     authority = open_authority(tmp_path / "ca")
-    settings.HOME, settings.CA, settings.FOLDERS = tmp_path, str(authority.path), [tmp_path / "incoming"]
+    settings.HOME, settings.FOLDERS = tmp_path, [tmp_path / "incoming"]
+    settings.MIRRORS_VOUCHED_BY = Authorities(str(authority.path))
     shutil.copytree(mirror_folder, tmp_path / "mirror")
     stand_in = Mirror(tmp_path / "mirror")
     async with serving(stand_in.application(), authority) as url:

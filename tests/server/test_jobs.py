@@ -8,6 +8,7 @@ from django.contrib.auth.models import User
 from django.test import Client as Browser
 
 from ordnung.controllers import Client, RedfishControllers
+from ordnung.formats.authorities import Authorities
 from ordnung.repository import PayloadServer
 from ordnung.server import house
 from ordnung.server.catalogs.bring_in import bring_in
@@ -72,6 +73,7 @@ class SiteUnderTest:
 def site(live, settings, tmp_path, transactional_db):
     house.forget()
     settings.HOME, settings.CA, settings.CLOCK = tmp_path, live.ca, live.clock
+    settings.MIRRORS_VOUCHED_BY = Authorities(live.ca)
     return SiteUnderTest(live, tmp_path)
 
 
@@ -192,3 +194,41 @@ async def test_what_the_engine_left_is_taken_up_again(site):
     await Work.objects.acreate(kind="pack", title="p", state="failed", asked_at=work.asked_at)
     assert [w.pk for w in await sync_to_async(left_over)()] == [work.pk, broken.pk]
     assert await TapeEntry.objects.acount() == 0
+
+
+def foreign_catalog(base: str, raw: bytes) -> bytes:
+    """Another maker's list that claims the RAID's product, with the same version and other bytes."""
+    import hashlib
+    import json
+
+    release = {
+        "version": "7.18.0", "activation": "server reboot", "importance": "security", "released": "2026-11-20",
+        "payload": {"path": "evil.pldm", "size": len(raw), "sha256": hashlib.sha256(raw).hexdigest()},
+    }  # fmt: skip
+    product = {
+        "id": "tessaly.r9", "name": "Tessaly R9 RAID", "kind": "raid", "scheme": "dotted",
+        "fits": [{"software_id": "TSY-R9"}], "releases": [release],
+    }  # fmt: skip
+    document = {
+        "format": "ordnung.catalog/1", "maker": "Elsewhere", "catalog": "all-cards", "issue": "2026-12",
+        "issued": "2026-11-22", "base": base, "models": [], "products": [product],
+    }  # fmt: skip
+    return json.dumps(document).encode()
+
+
+async def test_a_catalog_that_comes_later_changes_neither_what_is_planned_nor_what_is_sent(site):
+    """A run names its bytes. An unsigned catalog of another maker once decided which were sent."""
+    await site.ask("surveys")
+    await site.ask("repositories")
+    run = await sync_to_async(site.post)("runs", {"servers": ["surge-03"]})
+    write = run["servers"][0]["rounds"][0]["writes"][0]
+    assert run["source"] == "surge-03 and gauge-04, edition 1" or run["source"].endswith("edition 1")
+    assert write["issue"].startswith("Corvane ") and len(write["sha256"]) == 64
+    await sync_to_async(bring_in)(foreign_catalog(site.live.floor.mirror_url, b"evil"), "elsewhere")
+    assert (await sync_to_async(site.get)(f"runs/{run['id']}"))["missing"] == []
+    again = await sync_to_async(site.post)("runs", {"servers": ["surge-03"]})
+    assert again["servers"][0]["rounds"][0]["writes"][0]["sha256"] == write["sha256"]
+    work = await site.ask(f"runs/{run['id']}/start")
+    assert work.state == "done", work.note
+    tape = await sync_to_async(site.get)(f"runs/{run['id']}/tape")
+    assert any(write["sha256"][:12] in entry["text"] for entry in tape)

@@ -3,12 +3,19 @@
 from __future__ import annotations
 
 import asyncio
+import os
 import signal
 import socket
+import subprocess
+import sys
+import time
+from pathlib import Path
 
 import pytest
 from asgiref.sync import sync_to_async
 
+from ordnung.formats.siteclock import keeper, read_kept, start_clock
+from ordnung.server.engine_lock import EngineRunsError, take_engine_lock
 from ordnung.server.supervisor import Supervisor, SupervisorError, answers, demand_free
 from ordnung.server.work.events import tell
 from ordnung.server.work.hub import Hub
@@ -49,6 +56,90 @@ def test_children_are_stopped_by_their_own_process_id(supervisor):
     supervisor.stop()
     assert child.process.poll() is not None
     supervisor.check()
+
+
+def trouble(supervisor, name):
+    return (supervisor.home / f"{name}.trouble").read_text()
+
+
+def test_an_engine_that_dies_is_started_again_with_growing_pauses_and_said(supervisor, monkeypatch):
+    """When the engine was killed, everything stopped."""
+    now = [100.0]
+    monkeypatch.setattr("ordnung.server.supervisor.time.monotonic", lambda: now[0])
+    child = supervisor.start("engine", "http.server", "--bind", "127.0.0.1", "0", is_essential=False)
+    pauses = []
+    for _ in range(4):
+        child.process.kill()
+        child.process.wait()
+        supervisor._look_after(child)
+        assert "engine ended with status -9" in trouble(supervisor, "engine")
+        pauses.append(child.again_at - now[0])
+        supervisor.check()
+        supervisor._look_after(child)
+        assert child.process.poll() is not None, "not before its time"
+        now[0] = child.again_at
+        supervisor._look_after(child)
+        assert child.process.poll() is None and trouble(supervisor, "engine") == ""
+    assert pauses == [1, 2, 5, 15]
+    now[0] += 1000
+    child.process.kill()
+    child.process.wait()
+    supervisor._look_after(child)
+    assert child.again_at - now[0] == 1, "a long life makes it sound again"
+
+
+def test_children_never_outlive_their_supervisor(tmp_path):
+    """When the supervisor was killed, its children lived on and blocked the next start."""
+    code = (
+        "import pathlib, sys, time; from ordnung.server.supervisor import Supervisor\n"
+        f"s = Supervisor(pathlib.Path({str(tmp_path)!r}), {{}})\n"
+        "c = s.start('sleeper', 'http.server', '--bind', '127.0.0.1', '0')\n"
+        "print(c.process.pid, flush=True); time.sleep(60)\n"
+    )
+    parent = subprocess.Popen([sys.executable, "-c", code], stdout=subprocess.PIPE, text=True)
+    child = int(parent.stdout.readline())
+    assert is_alive(child)
+    parent.kill()
+    parent.wait()
+    parent.stdout.close()
+    end = time.monotonic() + 10
+    while is_alive(child) and time.monotonic() < end:
+        time.sleep(0.02)
+    assert not is_alive(child)
+
+
+def is_alive(pid):
+    try:
+        return Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()[0] != "Z"
+    except OSError:
+        return False
+
+
+def test_a_second_engine_refuses_to_start_and_says_why(tmp_path):
+    held = take_engine_lock(tmp_path)
+    with pytest.raises(EngineRunsError, match=rf"Another engine \(process {os.getpid()}\) works for this site"):
+        take_engine_lock(tmp_path)
+    held.close()
+    take_engine_lock(tmp_path).close()
+
+
+def test_the_clock_never_goes_back_whatever_killed_the_site(tmp_path, monkeypatch):
+    """The demo's went back by 38 minutes."""
+    path, real = tmp_path / "clock", [1_000_000.0]
+    monkeypatch.setattr("ordnung.formats.siteclock.time.time", lambda: real[0])
+    clock = start_clock(60.0, read_kept(path))
+    keep, last = keeper(path, clock), 0.0
+    for _ in range(300):
+        keep()
+        real[0] += 0.2
+        last = clock.seconds()
+        assert read_kept(path) >= last, "killed here, it begins later than anything it said"
+    assert read_kept(path) - last <= 20 * 60
+    real[0] += 5  # killed; started again
+    assert start_clock(60.0, read_kept(path)).seconds() >= last
+    before = clock.seconds()
+    real[0] -= 3600  # someone set the machine's clock back
+    assert clock.seconds() >= before
 
 
 @pytest.mark.django_db(transaction=True)

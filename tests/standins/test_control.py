@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import json
 import subprocess
 import sys
@@ -11,6 +12,7 @@ import urllib.request
 import pytest
 
 from ordnung.controllers.ssdp import read_answer, search
+from ordnung.formats.siteclock import start_clock
 from ordnung.standins.faults import Fault
 from ordnung.standins.ssdp import Announcer
 from tests.journeys.site import control, free_port
@@ -97,3 +99,21 @@ GOOD = b"HTTP/1.1 200 OK\r\nUSN: uuid:6f0a1d1e-52c1-4f0b-9e0a-0d0c1f0e0001::urn:
 )
 def test_only_answers_of_redfish_services_count(raw, counts):
     assert (read_answer(raw) is not None) == counts
+
+
+def test_stand_ins_started_again_are_where_they_were(tmp_path):
+    """A demo started again resumed its runs at addresses where nobody was."""
+    from ordnung.standins.floor import Floor, FloorSettings
+    from ordnung.standins.scenario import RACK_K1, demo_hardware
+
+    async def life():
+        clock = start_clock(60)
+        floor = Floor(
+            demo_hardware(clock.seconds, RACK_K1[:2]), FloorSettings(folder=tmp_path, port=0, keep=True), clock
+        )
+        await floor.start()
+        urls = {**floor.urls, "mirror": floor.mirror_url, "depot": floor.depot_url}
+        await floor.stop()
+        return urls
+
+    assert asyncio.run(life()) == asyncio.run(life())

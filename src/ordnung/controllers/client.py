@@ -23,6 +23,7 @@ from ordnung.controllers.answers import Answer, Json, MalformedError, parse_body
 from ordnung.controllers.errors import ControllerError, LostAnswerError
 from ordnung.controllers.names import CheckedResolver, NotAllowedError
 from ordnung.formats.addresses import Networks
+from ordnung.formats.authorities import Authorities
 
 Body = Json | bytes | aiohttp.MultipartWriter
 
@@ -67,35 +68,22 @@ class Endpoint:
     system: str | None = None
 
 
-def trust_context(ca: str | None, *, system: bool = False) -> ssl.SSLContext | None:
-    """What vouches for certificates: an authority's file, the system's authorities, or both; None: nobody does."""
-    if ca is None and not system:
-        return None
-    context = ssl.create_default_context(cafile=None if system else ca)
-    if system and ca is not None:
-        context.load_verify_locations(cafile=ca)
-    return context
-
-
 class Client:
     """Owns the connections. Use as an async context manager."""
 
     def __init__(
         self,
-        ca: str | None,
+        ca: str | Authorities | None,
         limits: Limits | None = None,
         networks: Networks | None = None,
-        *,
-        system_authorities: bool = False,
     ) -> None:
         """``ca`` is the path of the fleet's CA certificate; None trusts pinned certificates only.
 
         Args:
             networks: where controllers may be; None allows all.
-            system_authorities: the system's authorities vouch for controllers too.
         """
         self.limits = limits or Limits()
-        self.context = trust_context(ca, system=system_authorities)
+        self.context = (ca if isinstance(ca, Authorities) else Authorities(ca)).context()
         self.resolver = CheckedResolver(networks)
         self._http: aiohttp.ClientSession | None = None
         self._shown: dict[str, bytes] = {}

@@ -8,13 +8,12 @@ import shutil
 import socket
 import subprocess
 import sys
-import time
 from pathlib import Path
 
 import click
 
 from ordnung.demo.seed import PEOPLE
-from ordnung.formats.siteclock import SETTING, start_clock
+from ordnung.formats.siteclock import SETTING, SiteClock, keep_time, keeper, read_kept, start_clock
 from ordnung.server.supervisor import Supervisor, SupervisorError, demand_free, start_site
 from ordnung.standins.certificates import open_authority
 
@@ -40,7 +39,10 @@ def main(
     if fresh and home.exists():
         shutil.rmtree(home)
     home.mkdir(parents=True, exist_ok=True)
-    supervisor = Supervisor(home, _environment(home, rate))
+    clock = start_clock(rate, read_kept(home / "clock"))
+    keep = keeper(home / "clock", clock)
+    keep()
+    supervisor = Supervisor(home, _environment(home, clock), ticks=[keep])
     try:
         if fleet:
             url, announced = _start_fleet(supervisor, port, fleet), {}
@@ -56,21 +58,22 @@ def main(
         sys.exit(3)
     finally:
         supervisor.stop()
-        _remember_time(home, supervisor.environment[SETTING])
+        if home.exists():
+            keep_time(home / "clock", clock.seconds())
 
 
-def _environment(home: Path, rate: float) -> dict[str, str]:
+def _environment(home: Path, clock: SiteClock) -> dict[str, str]:
     authority = open_authority(home / "standins" / "ca")
     certificate = authority.folder / "payloads.pem"
     if not certificate.exists():
         authority.issue(PAYLOAD_ADDRESS, "payloads")
-    kept = home / "clock"
-    not_before = float(kept.read_text()) if kept.exists() else 0.0
     return {
-        SETTING: start_clock(rate, not_before).setting(),
+        SETTING: clock.setting(),
         "ORDNUNG_HOME": str(home / "site"),
         "ORDNUNG_CA": str(authority.path),
+        "ORDNUNG_MIRROR_CA": str(authority.path),
         "ORDNUNG_ENGINE_READY": str(home / "engine.ready"),
+        "ORDNUNG_ENGINE_TROUBLE": str(home / "engine.trouble"),
         "ORDNUNG_PAYLOAD_ADDRESS": PAYLOAD_ADDRESS,
         "ORDNUNG_PAYLOAD_PORT": "0",
         "ORDNUNG_PAYLOAD_CERTIFICATE": str(certificate),
@@ -126,13 +129,6 @@ def _tell(url: str, rate: float) -> None:
     for name, password in PEOPLE.items():
         click.echo(f"  sign in as {name}, password {password}")
     click.echo(f"\n  The clock runs {rate:g} times as fast as yours. Ctrl-C stops everything.\n")
-
-
-def _remember_time(home: Path, setting: str) -> None:
-    """Keep the clock's last time, so that it never goes back when the demo is started again."""
-    rate, real, clock = (float(part) for part in setting.split(";"))
-    if home.exists():
-        (home / "clock").write_text(repr(clock + (time.time() - real) * rate))
 
 
 if __name__ == "__main__":

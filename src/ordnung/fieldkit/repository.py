@@ -39,6 +39,7 @@ from ordnung.repository import (
     open_carrier,
     write_as,
 )
+from ordnung.repository.editions import next_edition
 from ordnung.repository.sealed import one_medium
 
 _FILE = click.Path(exists=True, dir_okay=False, path_type=Path)
@@ -126,8 +127,9 @@ def build(
         click.echo(f"{len(refused)} of {len(packed)} payloads were refused; nothing was sealed.", err=True)
         return 1
     now = datetime.datetime.now(datetime.UTC).replace(microsecond=0)
+    series = uuid.uuid5(uuid.NAMESPACE_URL, f"ordnung:{name}").hex
     heading = Heading(
-        name=name, series=uuid.uuid5(uuid.NAMESPACE_URL, f"ordnung:{name}").hex, edition=int(now.timestamp()) // 60,
+        name=name, series=series, edition=next_edition(keys, series),
         made_at=now, made_by="ordnung repository build", revision=0, servers=tuple(s.server.name for s in standings),
         trims=trims,
     )  # fmt: skip

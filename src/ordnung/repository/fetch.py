@@ -16,6 +16,7 @@ from urllib.parse import unquote, urlsplit
 import aiohttp
 
 from ordnung.core.catalog import Payload
+from ordnung.formats.authorities import Authorities, authorities
 from ordnung.repository.copying import Told
 from ordnung.repository.errors import RepositoryError
 from ordnung.repository.store import ContentStore
@@ -57,7 +58,7 @@ class Fetcher:
     def __init__(
         self,
         store: ContentStore,
-        ca: str | None,
+        ca: str | Authorities | None,
         folders: Sequence[Path] = (),
         *,
         places: Sequence[Place] = (),
@@ -74,7 +75,7 @@ class Fetcher:
         """
         self.store, self.folders = store, tuple(folder.resolve() for folder in folders)
         self.places, self.pace, self._sleep = tuple(places), pace, sleep
-        self.context = ssl.create_default_context(cafile=ca)
+        self.context = authorities(ca).context() or ssl.create_default_context()
         self.aside: dict[str, str] = {place.base: place.aside for place in places if place.aside}
         self.answered: set[str] = set()
         """Bases from which something good came."""

@@ -15,6 +15,7 @@ from urllib.parse import urljoin, urlsplit
 
 import aiohttp
 
+from ordnung.formats.authorities import Authorities, authorities
 from ordnung.formats.compressed import unpack
 from ordnung.formats.documents import MAX_BYTES, load_json
 from ordnung.formats.offers import Offer, newest_of, parse_index
@@ -58,10 +59,10 @@ Progress = Callable[[int], None]
 class Mirror:
     """A maker's mirror: an index or a single catalog under one address. Use as an async context manager."""
 
-    def __init__(self, url: str, partly: Path, ca: str | None, proxy: str = "") -> None:
+    def __init__(self, url: str, partly: Path, ca: str | Authorities | None, proxy: str = "") -> None:
         """``partly`` keeps what arrived of a file until it is whole; ``proxy`` is an ``http://`` address or empty."""
         self.url, self.partly, self.proxy = url, partly, proxy or None
-        self.context = ssl.create_default_context(cafile=ca)
+        self.context = authorities(ca).context() or ssl.create_default_context()
         self._http: aiohttp.ClientSession | None = None
 
     async def __aenter__(self) -> Mirror:

@@ -12,6 +12,7 @@ from tuf.api import exceptions
 from tuf.api.metadata import Metadata, Root, Targets
 from tuf.ngclient import FetcherInterface, Updater, UpdaterConfig
 
+from ordnung.formats.authorities import Authorities, authorities
 from ordnung.formats.compressed import unpack
 from ordnung.formats.documents import MAX_BYTES
 from ordnung.repository.errors import RepositoryError
@@ -25,8 +26,8 @@ KINDS = (".json", ".json.gz", ".json.zst")
 class _HttpsFetcher(FetcherInterface):
     """Fetches for the TUF client, over TLS that is always verified, through the proxy where there is one."""
 
-    def __init__(self, ca: str | None, proxy: str, told: Callable[[int], None]) -> None:
-        context = ssl.create_default_context(cafile=ca)
+    def __init__(self, ca: str | Authorities | None, proxy: str, told: Callable[[int], None]) -> None:
+        context = authorities(ca).context() or ssl.create_default_context()
         proxies = urllib.request.ProxyHandler({"https": proxy} if proxy else {})
         self._open = urllib.request.build_opener(urllib.request.HTTPSHandler(context=context), proxies).open
         self._told = told
@@ -62,7 +63,7 @@ def look_into_tuf(
     folder: Path,
     known: Collection[str],
     told: Callable[[int], None],
-    ca: str | None,
+    ca: str | Authorities | None,
     proxy: str = "",
 ) -> Looked:
     """Fetch what is new from a TUF repository. Blocks: call it in a thread.

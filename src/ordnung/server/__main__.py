@@ -17,6 +17,14 @@ from ordnung.server.supervisor import Supervisor, SupervisorError, start_site
 @click.option("--port", type=int, default=8000, show_default=True)
 @click.option("--home", type=click.Path(path_type=Path), default=Path("var/site"), show_default=True)
 @click.option("--ca", type=click.Path(exists=True, path_type=Path), help="The authority of the controllers.")
+@click.option("--mirror-ca", type=click.Path(exists=True, path_type=Path), help="The authority of the mirrors.")
+@click.option(
+    "--system-authorities",
+    type=click.Choice(["none", "controllers", "mirrors", "both"]),
+    default="mirrors",
+    show_default=True,
+    help="For whom the system's authorities vouch too.",
+)
 @click.option(
     "--certificate",
     type=click.Path(exists=True, path_type=Path),
@@ -26,8 +34,8 @@ from ordnung.server.supervisor import Supervisor, SupervisorError, start_site
 @click.option("--payload-port", type=int, default=8444, show_default=True)
 @click.option("--add-person", metavar="NAME", help="Make a sign-in and end; the password is asked for.")
 def main(
-    host: str, port: int, home: Path, ca: Path | None, certificate: Path | None, payload_address: str,
-    payload_port: int, add_person: str | None,
+    host: str, port: int, home: Path, ca: Path | None, mirror_ca: Path | None, system_authorities: str,
+    certificate: Path | None, payload_address: str, payload_port: int, add_person: str | None,
 ) -> None:  # fmt: skip
     """Run Ordnung until told to stop."""
     home = home.resolve()
@@ -35,11 +43,16 @@ def main(
     environment = {
         "ORDNUNG_HOME": str(home),
         "ORDNUNG_ENGINE_READY": str(home / "engine.ready"),
+        "ORDNUNG_ENGINE_TROUBLE": str(home / "engine.trouble"),
         "ORDNUNG_PAYLOAD_ADDRESS": payload_address,
         "ORDNUNG_PAYLOAD_PORT": str(payload_port),
     }
     if ca:
         environment["ORDNUNG_CA"] = str(ca.resolve())
+    if mirror_ca:
+        environment["ORDNUNG_MIRROR_CA"] = str(mirror_ca.resolve())
+    whom = "controllers,mirrors" if system_authorities == "both" else system_authorities
+    environment["ORDNUNG_SYSTEM_AUTHORITIES"] = "" if whom == "none" else whom
     if certificate:
         environment["ORDNUNG_PAYLOAD_CERTIFICATE"] = str(certificate.resolve())
     if add_person:

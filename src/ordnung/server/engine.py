@@ -25,6 +25,7 @@ from django.conf import settings  # noqa: E402
 from django.db.models import Q  # noqa: E402
 
 from ordnung.controllers import Client, RedfishControllers  # noqa: E402
+from ordnung.formats.authorities import Authorities  # noqa: E402
 from ordnung.repository import PayloadServer  # noqa: E402
 from ordnung.server.adapters import bump  # noqa: E402
 from ordnung.server.clock import now  # noqa: E402
@@ -81,9 +82,8 @@ async def serve(stopped: asyncio.Event) -> None:
     payloads = PayloadServer(open_store(), derive("payload paths"), fetches.told)
     if settings.PAYLOAD_CERTIFICATE:
         await payloads.start(settings.PAYLOAD_ADDRESS, settings.PAYLOAD_PORT, Path(settings.PAYLOAD_CERTIFICATE))
-    client = Client(
-        settings.CA, networks=settings.NETWORKS, system_authorities="controllers" in settings.SYSTEM_AUTHORITIES
-    )
+    vouching = Authorities(settings.CA, system="controllers" in settings.SYSTEM_AUTHORITIES)
+    client = Client(vouching, networks=settings.NETWORKS)
     async with client:
         shop = Shop(RedfishControllers(client), payloads)
         for run, server in await sync_to_async(rebuild_all)():

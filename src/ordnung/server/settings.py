@@ -7,6 +7,7 @@ import secrets
 from pathlib import Path
 
 from ordnung.formats.addresses import parse_networks
+from ordnung.formats.authorities import Authorities
 from ordnung.formats.siteclock import SETTING, parse_clock
 
 HOME = Path(os.environ.get("ORDNUNG_HOME", "var/site")).resolve()
@@ -33,6 +34,10 @@ MIRROR_CA = os.environ.get("ORDNUNG_MIRROR_CA") or None
 """The certificate authority of the mirrors."""
 SYSTEM_AUTHORITIES = frozenset(os.environ.get("ORDNUNG_SYSTEM_AUTHORITIES", "").split(",")) & {"controllers", "mirrors"}
 """For whom the system's authorities vouch too, beside or instead of those named here."""
+MIRRORS_VOUCHED_BY = Authorities(MIRROR_CA, system=MIRROR_CA is None or "mirrors" in SYSTEM_AUTHORITIES)
+"""Who vouches for mirrors: never the controllers' authority unless it is named here too."""
+ENGINE_TROUBLE = os.environ.get("ORDNUNG_ENGINE_TROUBLE") or None
+"""Where the supervisor writes what is wrong with the engine process, in words; empty while it works."""
 WEB_DIST = Path(os.environ.get("ORDNUNG_WEB", str(Path(__file__).parents[3] / "web" / "dist")))
 
 

@@ -2,20 +2,28 @@
 
 from __future__ import annotations
 
+import ctypes
 import os
 import signal
 import socket
+import sqlite3
 import subprocess
 import sys
 import time
 import urllib.error
 import urllib.request
 from collections.abc import Callable, Mapping
+from contextlib import closing
 from dataclasses import dataclass, field
 from pathlib import Path
 
 WAIT_S = 60.0
 STOP_S = 8.0
+PAUSES_S = (1.0, 2.0, 5.0, 15.0, 60.0)
+"""How long to wait before a process is started again, longer each time it ends soon after its start."""
+STEADY_S = 120.0
+"""A process that lived so long counts as sound again."""
+_PR_SET_PDEATHSIG = 1
 
 
 class SupervisorError(Exception):
@@ -24,42 +32,68 @@ class SupervisorError(Exception):
 
 @dataclass
 class Child:
-    """One supervised process."""
+    """One supervised process. ``is_essential``: without it everything stops; else it is started again."""
 
     name: str
+    command: tuple[str, ...]
     process: subprocess.Popen
     log: Path
+    is_essential: bool = True
+    started_at: float = 0.0
+    failures: int = 0
+    again_at: float | None = None
+
+
+def die_with_parent() -> None:
+    """In a child, before it begins: the kernel ends it when the supervisor is gone, however that ended.
+
+    Linux only (``prctl(2)``, PR_SET_PDEATHSIG); elsewhere nothing happens.
+    """
+    parent = os.getppid()
+    libc = ctypes.CDLL(None, use_errno=True)
+    if hasattr(libc, "prctl"):
+        libc.prctl(_PR_SET_PDEATHSIG, signal.SIGKILL)
+    if os.getppid() != parent:  # it went in between
+        os._exit(1)
 
 
 @dataclass
 class Supervisor:
-    """Owns the children; they end with it."""
+    """Owns the children; they end with it.
+
+    ``ticks`` are called several times a second while it watches. ``state_path`` tells the web process how the engine
+    is: see ``write_state``.
+    """
 
     home: Path
     environment: Mapping[str, str]
     children: list[Child] = field(default_factory=list)
     stopping: bool = False
+    ticks: list[Callable[[], None]] = field(default_factory=list)
 
     def __post_init__(self) -> None:
         for number in (signal.SIGINT, signal.SIGTERM):
             signal.signal(number, self._on_signal)
 
-    def start(self, name: str, *command: str) -> Child:
-        """Start one process; its output goes to a log of its own."""
-        logs = self.home / "logs"
-        logs.mkdir(parents=True, exist_ok=True)
-        log = logs / f"{name}.log"
-        with log.open("wb") as out:
-            process = subprocess.Popen(
+    def start(self, name: str, *command: str, is_essential: bool = True) -> Child:
+        """Start ``python -m COMMAND``; its output goes to a log in the home folder."""
+        log = self.home / "logs" / f"{name}.log"
+        log.parent.mkdir(parents=True, exist_ok=True)
+        log.unlink(missing_ok=True)
+        child = Child(name, command, self._spawn(command, log), log, is_essential, time.monotonic())
+        self.children.append(child)
+        return child
+
+    def _spawn(self, command: tuple[str, ...], log: Path) -> subprocess.Popen:
+        with log.open("ab") as out:
+            return subprocess.Popen(
                 [sys.executable, "-m", *command],
                 env={**os.environ, **self.environment},
                 stdout=out,
                 stderr=subprocess.STDOUT,
                 start_new_session=True,
+                preexec_fn=die_with_parent,
             )
-        child = Child(name, process, log)
-        self.children.append(child)
-        return child
 
     def wait_until(self, child: Child, ready: Callable[[], bool]) -> None:
         """Wait until a child is ready. Raises SupervisorError when it dies or takes too long."""
@@ -75,17 +109,41 @@ class Supervisor:
     def check(self) -> None:
         """Raises SupervisorError when a child has died."""
         for child in self.children:
-            code = child.process.poll()
-            if code is not None and not self.stopping:
-                last = child.log.read_text(errors="replace").strip().splitlines()
-                told = f" Its last words: {last[-1]}" if last else ""
-                raise SupervisorError(f"{child.name} ended with status {code}.{told} See {child.log}.")
+            if child.process.poll() is not None and child.again_at is None and not self.stopping:
+                raise SupervisorError(f"{_tell_end(child)} See {child.log}.")
 
     def watch(self) -> None:
-        """Watch until a signal asks to stop. Raises SupervisorError when a child dies."""
+        """Watch until a signal asks to stop. Raises SupervisorError when a child dies without which nothing works."""
         while not self.stopping:
-            self.check()
+            for child in self.children:
+                self._look_after(child)
+            for tick in self.ticks:
+                tick()
             time.sleep(0.2)
+
+    def _look_after(self, child: Child) -> None:
+        """Start a child that has ended again, after a pause that grows; the essential ones are not."""
+        now = time.monotonic()
+        if child.again_at is not None:
+            if now >= child.again_at:
+                child.process, child.started_at, child.again_at = self._spawn(child.command, child.log), now, None
+                self.write_state(child, "")
+            return
+        if child.process.poll() is None:
+            return
+        if child.is_essential:
+            raise SupervisorError(f"{_tell_end(child)} See {child.log}.")
+        child.failures = 1 if now - child.started_at > STEADY_S else child.failures + 1
+        pause = PAUSES_S[min(child.failures, len(PAUSES_S)) - 1]
+        child.again_at = now + pause
+        self.write_state(child, f"{_tell_end(child)} It is started again in {pause:g} s.")
+
+    def write_state(self, child: Child, trouble: str) -> None:
+        """Tell the web process how a child is: a file with its trouble in words, empty while it works."""
+        path = self.home / f"{child.name}.trouble"
+        temporary = path.with_suffix(".new")
+        temporary.write_text(trouble)
+        temporary.replace(path)
 
     def _on_signal(self, _number: int, _frame: object) -> None:
         self.stopping = True
@@ -103,6 +161,12 @@ class Supervisor:
             except subprocess.TimeoutExpired:
                 child.process.kill()
                 child.process.wait()
+
+
+def _tell_end(child: Child) -> str:
+    last = child.log.read_text(errors="replace").strip().splitlines() if child.log.exists() else []
+    told = f" Its last words: {last[-1][:300]}" if last else ""
+    return f"{child.name} ended with status {child.process.returncode}.{told}"
 
 
 def demand_free(address: str, port: int, what: str) -> None:
@@ -127,11 +191,25 @@ def answers(url: str) -> bool:
         return False
 
 
+def _refuse_unreleased(supervisor: Supervisor) -> None:
+    """A database made before the first release has other tables than its list of migrations says."""
+    path = Path(supervisor.environment["ORDNUNG_HOME"]) / "ordnung.sqlite3"
+    if not path.exists():
+        return
+    with closing(sqlite3.connect(path)) as database:
+        known = database.execute("SELECT name FROM sqlite_master WHERE name = 'runs_awaylease'").fetchall()
+        older = database.execute("SELECT name FROM sqlite_master WHERE name = 'runs_tapeentry'").fetchall()
+    if older and not known:
+        told = f"{path} was made by an earlier, unreleased Ordnung, whose tables can't be brought up to date."
+        raise SupervisorError(f"{told} Move it away and begin again (make demo-fresh for the demo).")
+
+
 def start_site(supervisor: Supervisor, host: str, port: int) -> str:
     """Migrate, then start web and engine; returns the address. Raises SupervisorError."""
     demand_free(host, port, "the web server")
     ready = supervisor.home / "engine.ready"
     ready.unlink(missing_ok=True)
+    _refuse_unreleased(supervisor)
     migrated = subprocess.run(
         [sys.executable, "-m", "ordnung.server.manage", "migrate", "--verbosity", "0"],
         env={**os.environ, **supervisor.environment},
@@ -142,7 +220,8 @@ def start_site(supervisor: Supervisor, host: str, port: int) -> str:
     if migrated.returncode:
         raise SupervisorError(f"The database can't be brought up to date: {migrated.stderr.strip().splitlines()[-1]}")
     web = supervisor.start("web", "ordnung.server.web", "--host", host, "--port", str(port))
-    engine = supervisor.start("engine", "ordnung.server.engine")
+    engine = supervisor.start("engine", "ordnung.server.engine", is_essential=False)
+    supervisor.write_state(engine, "")
     url = f"http://{host}:{port}"
     supervisor.wait_until(engine, ready.exists)
     supervisor.wait_until(web, lambda: answers(f"{url}/api/v1/me"))

@@ -10,6 +10,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
+from urllib.parse import urlsplit
 
 from aiohttp import web
 
@@ -67,6 +68,8 @@ class Floor:
         self.sites: dict[str, web.TCPSite] = {}
         self.ends: dict[str, tuple[str, int]] = {}
         self.state_path = self.settings.folder / "hardware.json"
+        self.ports_path = self.settings.folder / "ports.json"
+        self.kept_ports: dict[str, int] = {}
 
     async def start(self) -> None:
         """Bring every listener up.
@@ -83,25 +86,34 @@ class Floor:
             await self.announcer.start()
         mirror_runner = await self._runner(self.mirror.application())
         context = self.authority.context(MIRROR_ADDRESS, "mirror")
-        port = await self._listen(mirror_runner, MIRROR_ADDRESS, self.settings.port, context)
+        port = await self._listen_again("mirror", mirror_runner, MIRROR_ADDRESS, context)
         self.mirror_url = f"https://{MIRROR_ADDRESS}:{port}/"
         depot_runner = await self._runner(self.depot.application())
         context = self.authority.context(DEPOT_ADDRESS, "depot")
-        port = await self._listen(depot_runner, DEPOT_ADDRESS, self.settings.port, context)
+        port = await self._listen_again("depot", depot_runner, DEPOT_ADDRESS, context)
         self.depot_url = f"https://{DEPOT_ADDRESS}:{port}/"
         control_runner = await self._runner(Control(self).application())
         port = await self._listen(control_runner, "127.0.0.1", self.settings.control_port, None)
         self.control_url = f"http://127.0.0.1:{port}"
         if self.settings.keep:
+            self._keep_ports()
             self.saver = asyncio.create_task(self._keep_saving())
 
     async def _raise(self, device: Hardware) -> None:
         address = address_of(device)
         path = self.authority.path_of(address, device.name, days=device.certificate_days, own=device.self_signed)
         self.contexts[device.name], device.certificate = make_context(path), tell_certificate(path)
-        port = await self._open(device, address, self.settings.port)
+        port = await self._open_again(device, address)
         self.urls[device.name] = f"https://{address}:{port}"
         await self.sync_line(device)
+
+    async def _open_again(self, device: Hardware, address: str) -> int:
+        """At the port it had before, where it still can be had: what a site has stored stays true."""
+        kept = self.kept_ports.get(device.name, 0)
+        if kept and not self.settings.port:
+            with contextlib.suppress(OSError):
+                return await self._open(device, address, kept)
+        return await self._open(device, address, self.settings.port)
 
     async def _open(self, device: Hardware, address: str, port: int) -> int:
         known = len(self.device_runner.addresses)
@@ -158,6 +170,17 @@ class Floor:
         bound: int = runner.addresses[known][1]
         return bound
 
+    async def _listen_again(self, name: str, runner: web.AppRunner, address: str, context: ssl.SSLContext) -> int:
+        kept = self.kept_ports.get(name, 0)
+        if kept and not self.settings.port:
+            with contextlib.suppress(OSError):
+                return await self._listen(runner, address, kept, context)
+        return await self._listen(runner, address, self.settings.port, context)
+
+    def _keep_ports(self) -> None:
+        urls = {**self.urls, "mirror": self.mirror_url, "depot": self.depot_url}
+        self.ports_path.write_text(json.dumps({name: urlsplit(url).port for name, url in urls.items()}))
+
     def targets(self) -> list[dict[str, Any]]:
         """Name, address and credentials of every server, for announcing."""
         return [
@@ -210,6 +233,8 @@ class Floor:
         temporary.replace(self.state_path)
 
     def _load(self) -> None:
+        if self.settings.keep and self.ports_path.exists():
+            self.kept_ports = json.loads(self.ports_path.read_text())
         if self.settings.keep and self.state_path.exists():
             kept = json.loads(self.state_path.read_text())
             for device in self.hardware:

@@ -4,7 +4,7 @@ import Drawer from "@mui/material/Drawer";
 import { useQuery } from "@tanstack/react-query";
 
 import { api, take, type Work } from "../api/client";
-import { work } from "../api/queries";
+import { site, work } from "../api/queries";
 import { ink } from "../theme/theme";
 import { ago, duration, size } from "./format";
 import { Mono, Tag, Title, Trouble } from "./parts";
@@ -46,6 +46,7 @@ function Item({ w, now }: { w: Work; now: number }) {
 /** Work under way: always on screen. A failure stays until someone has seen it. */
 export function WorkBar({ open, setOpen, live }: { open: boolean; setOpen: (open: boolean) => void; live: boolean }) {
   const { data = [] } = useQuery(work);
+  const trouble = useQuery({ ...site, refetchInterval: 5000 }).data?.trouble;
   const now = useSiteNow();
   const shown = data.filter((w) => w.state === "running" || w.state === "asked" || (w.state === "failed" && !w.seen));
   const ended = data.filter((w) => w.state === "done" || (w.state === "failed" && w.seen)).sort((a, b) => b.id - a.id);
@@ -53,6 +54,7 @@ export function WorkBar({ open, setOpen, live }: { open: boolean; setOpen: (open
   return (
     <Box component="footer" className="no-print" sx={{ bgcolor: ink("bar"), color: ink("barText"), minHeight: 38, display: "flex", alignItems: "stretch", fontSize: 13, borderTop: `1px solid ${ink("rule")}` }}>
       <Box role="status" aria-label="Work under way" sx={{ display: "flex", flex: 1, minWidth: 0, overflow: "hidden", py: 1 }}>
+        {live && trouble && <Box title={trouble} sx={{ px: 2, fontWeight: 700, color: "#F6A594", overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" }}>{trouble}</Box>}
         {!live && <Box sx={{ px: 2, fontWeight: 700 }}>The line to Ordnung is down. Trying again; runs go on.</Box>}
         {shown.slice(0, 3).map((w) => <Item key={w.id} w={w} now={now} />)}
         <Box sx={{ px: 2, overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap", opacity: 0.85 }}>

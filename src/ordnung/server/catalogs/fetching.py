@@ -66,11 +66,13 @@ async def _look_at(source: Source, work: Work) -> int:
         keep = Path(settings.HOME) / "catalog-sources" / str(source.pk)
         root = bytes(source.root)
         looked = await asyncio.to_thread(
-            look_into_tuf, source.address, root, keep, sums, told, settings.CA, source.proxy
+            look_into_tuf, source.address, root, keep, sums, told, settings.MIRRORS_VOUCHED_BY, source.proxy
         )
     else:
         partly = Path(settings.HOME) / "catalog-sources" / "partly"
-        looked = await look(Mirror(source.address, partly, settings.CA, source.proxy), source.etag, known, told)
+        looked = await look(
+            Mirror(source.address, partly, settings.MIRRORS_VOUCHED_BY, source.proxy), source.etag, known, told
+        )
     return await sync_to_async(_take)(source, looked)
 
 

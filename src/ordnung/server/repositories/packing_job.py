@@ -87,7 +87,7 @@ async def _fetch(work: Work, row: Repository, lines: list[Packed]) -> list[tuple
     places, pace, keys, proxies = await sync_to_async(_ways)()
     aside: list[tuple[str, str]] = []
     fetcher = Fetcher(
-        open_store(), settings.CA, settings.FOLDERS, places=places, pace=pace,
+        open_store(), settings.MIRRORS_VOUCHED_BY, settings.FOLDERS, places=places, pace=pace,
         put_aside=lambda place, why: aside.append((place.base, why)),
     )  # fmt: skip
     async with fetcher:

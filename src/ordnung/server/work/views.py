@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import json
 from collections.abc import AsyncIterator
+from pathlib import Path
 
 from django.conf import settings
 from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
@@ -66,6 +67,7 @@ class SiteSerializer(serializers.Serializer):
     drafts = serializers.IntegerField()
     running = serializers.IntegerField()
     runs = serializers.IntegerField()
+    trouble = serializers.CharField(allow_blank=True)
 
 
 class SiteView(APIView):
@@ -85,8 +87,18 @@ class SiteView(APIView):
             "drafts": Run.objects.filter(state="draft").count(),
             "running": Run.objects.filter(state="running").count(),
             "runs": Run.objects.filter(state="ended").count(),
+            "trouble": engine_trouble(),
         }
         return Response(SiteSerializer(body).data)
+
+
+def engine_trouble() -> str:
+    """What is wrong with the engine process, in words; empty while it works or nobody watches it."""
+    try:
+        told = Path(settings.ENGINE_TROUBLE).read_text().strip() if settings.ENGINE_TROUBLE else ""
+    except OSError:
+        return ""
+    return f"{told} Nothing is lost: runs go on from their tapes." if told else ""
 
 
 async def events(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
@@ -94,7 +106,7 @@ async def events(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
     if not (await request.auser()).is_authenticated:
         return HttpResponse(status=401)
     last = request.headers.get("Last-Event-ID") or request.GET.get("after", "")
-    stream = _stream(int(last) if last.isdigit() else None)
+    stream = _stream(int(last) if last.isascii() and last.isdigit() and len(last) < 19 else None)
     headers = {"Cache-Control": "no-cache, no-transform", "X-Accel-Buffering": "no"}
     return StreamingHttpResponse(stream, content_type="text/event-stream", headers=headers)
 
