@@ -5,19 +5,21 @@ After every run the invariants hold and the tape tells the same story as the dev
 
 from __future__ import annotations
 
+import asyncio
 from typing import NamedTuple
 
 import pytest
 
 from ordnung.core.away import AwayLimits
-from ordnung.engine.entries import Ending, WriteDone, WriteIntent
+from ordnung.engine.entries import Ending, Evidence, ResetIntent, WriteDone, WriteIntent
 from ordnung.engine.run import carry_out_run
 from ordnung.engine.server_run import carry_out as carry_out_hand
 from ordnung.engine.tape import TapeState
 from ordnung.engine.telling import tell_reason
+from ordnung.engine.world import Patience
 from ordnung.standins.faults import Fault
 from ordnung.standins.hardware import writes_of
-from ordnung.standins.scenario import demo_hardware
+from ordnung.standins.scenario import PLACES, demo_hardware
 from tests.simulation.world import Crashed, House, VirtualClock
 
 
@@ -224,3 +226,190 @@ async def test_a_controller_that_never_comes_back_is_a_failure_with_nothing_unde
     state = await carry_out(house, "surge-03")
     assert state.ended == "failed" and "no answer for 30 min" in state.reason
     assert "Nothing more was sent" in state.reason
+
+
+async def with_manners(house, name, *manners, faults=()):
+    device = house.devices[name]
+    device.quirks = frozenset(manners)
+    device.faults += faults
+    return await carry_out(house, name), device
+
+
+def resets(device):
+    return [entry["kind"] for entry in device.log if entry["what"] == "reset"]
+
+
+THREE = ["controller restart", "server reboot", "server reboot"]
+
+
+@pytest.mark.parametrize(
+    "manners",
+    [
+        ("empty 202",),
+        ("bare 202",),
+        ("bare 202", "no task list"),
+        ("no task state",),
+        ("empty 202", "no task state"),
+        ("no task list",),
+        ("no reset time",),
+        ("no reset time", "no boot progress"),
+        ("no boot progress",),
+        ("basic only",),
+        ("sessions elsewhere",),
+        ("power cycle on system",),
+        ("action info",),
+        ("inline members", "zero uuid"),
+    ],
+    ids=", ".join,
+)
+async def test_a_controller_with_other_manners_goes_level_all_the_same(house, manners):
+    """A 202 without body once counted as written; without LastResetTime every reset failed after 40 minutes."""
+    outcome, device = await with_manners(house, "surge-07", *manners)
+    assert outcome.ended == "level", outcome.reason
+    assert resets(device) == THREE
+    check_device(house, "surge-07")
+    done = [e.value.evidence for e in house.journal.tapes["1", "surge-07"] if isinstance(e.value, WriteDone)]
+    if "no task list" in manners and "bare 202" in manners:
+        assert set(done) == {Evidence.VERSION}, "no task says so: what the device holds does"
+
+
+@pytest.mark.parametrize("name", ["vault-01"])
+async def test_a_power_cycle_is_taken_where_it_is_offered(house, name):
+    outcome, device = await with_manners(house, name, "power cycle on system", "no reset time")
+    assert outcome.ended == "level", outcome.reason
+    assert "power cycle" in resets(device)
+    check_device(house, name)
+
+
+async def test_a_reset_whose_answer_is_lost_is_never_asked_for_twice_on_a_guess(house):
+    """After lost answers, a server without LastResetTime was rebooted three times."""
+    lost = [Fault("answer lost", on="reset", times=3)]
+    outcome, device = await with_manners(house, "surge-07", "no reset time", "no boot progress", faults=lost)
+    assert resets(device) == THREE or (outcome.ended == "failed" and len(resets(device)) <= 3)
+    assert len(resets(device)) <= 3
+    check_device(house, "surge-07")
+
+
+async def test_a_lost_answer_without_a_list_of_tasks_is_followed_by_what_the_device_holds(house):
+    lost = [Fault("answer lost", on="update", times=2)]
+    outcome, device = await with_manners(house, "surge-07", "no task list", faults=lost)
+    assert outcome.ended == "level", outcome.reason
+    check_device(house, "surge-07")
+
+
+async def test_a_graceful_restart_that_does_not_come_to_pass_asks_a_person(house):
+    outcome, device = await with_manners(house, "surge-07", "graceful ignored")
+    assert outcome.ended == "failed" and "did not carry out the graceful restart within 15 min" in outcome.reason
+    assert "server reboot" not in resets(device) and outcome.state.place is not None, "it may still come: away"
+
+
+async def test_a_graceful_restart_that_does_not_come_to_pass_is_forced_where_the_house_allows(house):
+    house.patience = Patience(may_force=True)
+    outcome, device = await with_manners(house, "surge-07", "graceful ignored")
+    assert outcome.ended == "level", outcome.reason
+    assert resets(device) == THREE
+    asked = [e.value.type for e in house.journal.tapes["1", "surge-07"] if isinstance(e.value, ResetIntent)]
+    assert asked == ["GracefulRestart", "GracefulRestart", "ForceRestart", "GracefulRestart", "ForceRestart"]
+
+
+async def test_someone_elses_job_holds_a_place_for_minutes_not_hours(house):
+    """A pending job of someone else held a place for six hours."""
+    began = house.clock.t
+    outcome, device = await with_manners(house, "surge-03", faults=[Fault("job pending")])
+    assert outcome.ended == "failed" and "Configuration job of another (Pending)" in outcome.reason
+    assert house.clock.t - began < 1500 and not writes_of(device.log)
+    assert outcome.state.deferrals == 1 and outcome.state.place is None
+
+
+async def test_a_job_that_ends_meanwhile_is_waited_for_and_the_others_go_first(house):
+    house.journal.limits = AwayLimits(at_once=1)
+    device = house.devices["surge-03"]
+    device.faults.append(Fault("job pending"))
+
+    async def end_it():
+        await house.clock.sleep(800)
+        device.faults.clear()
+
+    async def both():
+        async with asyncio.TaskGroup() as group:
+            group.create_task(end_it())
+            return await group.create_task(
+                carry_out_run("1", [house.lane("surge-03"), house.lane("gauge-01")], house.world())
+            )
+
+    assert await both() == {"surge-03": "level", "gauge-01": "level"}
+    first = {name: house.devices[name].log[-1]["at"] for name in ("surge-03", "gauge-01")}
+    assert first["gauge-01"] < first["surge-03"]
+
+
+@pytest.mark.parametrize(
+    ("fault", "seen"),
+    [
+        ("array rebuilding", "Rebuild"),
+        ("feed lost", "has no input"),
+    ],
+)
+async def test_checks_stop_a_server_before_anything_is_sent(house, fault, seen):
+    """vault-08 was rebooted while its array rebuilt, chart-14 written with one feed lost."""
+    name = "vault-01"
+    outcome, device = await with_manners(house, name, faults=[Fault(fault)])
+    assert outcome.ended == "failed" and seen in outcome.reason and "Nothing more was sent" in outcome.reason
+    assert not writes_of(device.log) and resets(device) == []
+
+
+async def test_a_check_is_asked_again_before_each_reset(house):
+    device = house.devices["surge-07"]
+    seen = house.told.append
+
+    def lose_feed(item):
+        if item[1] == "resetting" and not device.has_fault("feed lost"):
+            device.faults.append(Fault("feed lost"))
+        seen(item)
+
+    house.told = type("Told", (list,), {"append": lambda self, item: lose_feed(item)})()
+    outcome = await carry_out(house, "surge-07")
+    assert outcome.ended == "failed" and "has no input" in outcome.reason
+    assert writes_of(device.log) and resets(device) == []
+
+
+async def test_a_person_may_override_some_checks_with_a_reason(house):
+    why = "the second feed is pulled for tonight's work"
+    house.overridden["surge-07"] = {"feed": why, "health": why}
+    outcome, _ = await with_manners(house, "surge-07", faults=[Fault("feed lost")])
+    assert outcome.ended == "level", outcome.reason
+
+
+async def test_a_clock_that_is_off_takes_another_way_than_https(house):
+    house.protocols = ("HTTPS", "HTTP")
+    outcome, _ = await with_manners(house, "surge-03", faults=[Fault("clock wrong", seconds=4000)])
+    assert outcome.ended == "level", outcome.reason
+    ways = {e.value.way for e in house.journal.tapes["1", "surge-03"] if isinstance(e.value, WriteIntent)}
+    assert ways == {"push"}
+
+
+async def test_a_busy_controller_is_waited_for_however_often_it_says_so(house):
+    outcome, _ = await with_manners(house, "surge-03", faults=[Fault("busy", seconds=20, times=30)])
+    assert outcome.ended == "level", outcome.reason
+
+
+async def test_the_controller_first_story_goes_on_by_itself(mirror):
+    """After sump-01's controller was updated, everything else once counted as exchanged."""
+    clock = VirtualClock()
+    sump = [device for device in demo_hardware(clock.seconds, PLACES) if device.name == "sump-01"]
+    house = House(clock, sump, mirror)
+    outcome = await carry_out(house, "sump-01")
+    assert outcome.ended == "level", outcome.reason
+    written = [slot for slot, _ in writes_of(sump[0].log)]
+    assert written[0] == "bmc" and "bios" in written, "the controller first, then what it then takes"
+    check_device(house, "sump-01")
+
+
+async def test_a_dead_controller_is_saved_by_its_second_bank(house):
+    device = house.devices["surge-07"]
+    controller = device.part("bmc")
+    spare = controller.spare
+    controller.dead = True
+    device.power_cycle()
+    await house.clock.sleep(600)
+    device.advance()
+    assert not controller.dead and controller.version == spare and controller.spare is None

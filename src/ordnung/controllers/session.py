@@ -162,43 +162,52 @@ class Session:
         """
         if not self.endpoint.user:
             return
-        answer = await self._post_credentials(_SESSIONS)
-        if self._is_no_session(answer):
-            own = await self._own_sessions()
-            answer = await self._post_credentials(own) if own not in (None, _SESSIONS) else answer
-        if self._is_no_session(answer):
+        path = await self._find_sessions()
+        answer = await self._post_credentials(path) if path is not None else None
+        if answer is None or answer.status in _NO_SESSIONS:
             pair = f"{self.endpoint.user}:{self.endpoint.password}".encode()
             self.basic = f"Basic {base64.b64encode(pair).decode()}"
             return
         self.token, self.location = answer.header("X-Auth-Token"), as_path(answer.header("Location"))
 
-    def _is_no_session(self, answer: Answer) -> bool:
-        return answer.status in _NO_SESSIONS
+    async def _find_sessions(self) -> str | None:
+        """Where the service root, which is open to everyone, says that sessions are; None: it offers none.
 
-    async def _own_sessions(self) -> str | None:
-        """Where the service root says that sessions are."""
-        root = await self.line.ask("GET", ROOT, _headers())
-        links = as_dict(root.body.get("Links"))
-        return link_of(links.get("Sessions"))
+        A service is asked nowhere else: what a stranger gets at a path that isn't there may look like a refusal.
+        """
+        root = await self._ask_patiently("GET", ROOT)
+        if root.status in (401, 403):  # a root that isn't open, against the standard: the usual place is tried
+            return _SESSIONS
+        if root.status in (404, 405, 410, 501):
+            raise ControllerError(self.endpoint.name, "not Redfish", "it has no service root")
+        self._judge(root, ROOT)
+        found = link_of(as_dict(root.body.get("Links")).get("Sessions"))
+        return found or (_SESSIONS if link_of(root.body.get("SessionService")) else None)
 
     async def _post_credentials(self, path: str) -> Answer:
         credentials = {"UserName": self.endpoint.user, "Password": self.endpoint.password}
+        answer = await self._ask_patiently("POST", path, credentials)
         name = self.endpoint.name
-        for attempt in range(1, self.line.limits.read_tries + 1):
-            answer = await self.line.ask("POST", path, _headers(), credentials)
-            if answer.status in (400, 401, 403):
-                raise ControllerError(name, "signed out", f"it refused user {self.endpoint.user}")
-            if answer.status in (200, 201) and answer.header("X-Auth-Token"):
-                return answer
-            if self._is_no_session(answer):
-                return answer
-            if answer.status not in (429, 503):
-                raise ControllerError(name, "not Redfish", f"it answered {answer.status} to the sign-in")
+        if answer.status in (400, 401, 403):
+            raise ControllerError(name, "signed out", f"it refused user {self.endpoint.user}")
+        if answer.status in (429, 503):
+            told = error_text(answer.body) or "it is busy"
+            raise ControllerError(name, "busy", told, retry_after_s=retry_after(answer))
+        if answer.status in _NO_SESSIONS or (answer.status in (200, 201) and answer.header("X-Auth-Token")):
+            return answer
+        raise ControllerError(name, "not Redfish", f"it answered {answer.status} to the sign-in")
+
+    async def _ask_patiently(self, method: str, path: str, body: Body | None = None) -> Answer:
+        """Without credentials of a session and outside the pace, since others may wait for this: busy is waited out."""
+        tries = self.line.limits.read_tries
+        for attempt in range(1, tries + 1):
+            answer = await self.line.ask(method, path, _headers(), body)
             wait = retry_after(answer)
-            if attempt == self.line.limits.read_tries or wait > self.line.limits.longest_wait_s:
+            is_busy = answer.status in (429, 503)
+            if not is_busy or attempt == tries or wait > self.line.limits.longest_wait_s:
                 break
             await asyncio.sleep(wait)
-        raise ControllerError(name, "busy", error_text(answer.body) or "it is busy", retry_after_s=retry_after(answer))
+        return answer
 
     async def sign_out(self) -> None:
         """Close the session; a controller that is away by now has forgotten it anyway."""

@@ -181,7 +181,6 @@ def _certificate(s: Situation) -> _Said:
 
 CHECKS: tuple[Check, ...] = (
     Check(id="power", may_override=False, look=_power),
-    Check(id="health", may_override=True, look=_health),
     Check(id="array", may_override=True, look=_arrays),
     Check(id="feed", may_override=True, look=_feeds),
     Check(id="unlike supplies", may_override=False, look=_supplies),
@@ -190,6 +189,10 @@ CHECKS: tuple[Check, ...] = (
     Check(id="clock", may_override=False, look=_clock),
     Check(id="rights", may_override=False, look=_rights),
     Check(id="certificate", may_override=True, look=_certificate),
+    Check(id="health", may_override=True, look=_health),
 )
-"""In the order in which they are asked. Someone else's job, what is at hand and the group's places are asked where
-they are waited for: by the engine and by ``core.away``."""
+"""In the order in which they are asked, what names a cause before what only says that something is wrong.
+
+Someone else's job, what is at hand and the group's places are asked where they are waited for: by the engine and by
+``core.away``.
+"""

@@ -234,7 +234,8 @@ def _after_write(state: TapeState, value: WriteIntent | WriteSent | WriteUnsent 
             sent = change(state.open_write, sent=True, task=value.task, monitor=value.monitor)
             return change(state, open_write=sent)
         case WriteUnsent():
-            return change(state, open_write=None, sends=state.sends + 1)
+            is_busy = value.facts.get("cause") == "busy"  # it was asked, not sent: the patience for contact bounds it
+            return change(state, open_write=None, sends=state.sends + (not is_busy))
         case WriteDone():
             return change(state, open_write=None, written=state.written + 1, sends=0)
         case WriteFailed():

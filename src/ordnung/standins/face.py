@@ -10,6 +10,7 @@ import asyncio
 import contextlib
 import json
 import ssl
+from collections.abc import Callable
 from typing import Any
 
 import aiohttp
@@ -43,6 +44,8 @@ class Face:
         self.devices: dict[tuple[str, int], Hardware] = {}
         self.connections: dict[str, set[asyncio.Transport]] = {}
         self.errands: set[asyncio.Task[None]] = set()
+        self.renew: Callable[[Hardware, str], None] | None = None
+        """Puts another certificate on a server's listener."""
         self.requests: dict[str, int] = {}
         """How often each server was asked: for measuring."""
 
@@ -107,6 +110,8 @@ class Face:
             self._run(self._deliver(device, destination, event))
         if reply.restarts:  # the answer still goes out, then the controller dies
             asyncio.get_running_loop().call_later(DYING_S, self.drop_connections, device)
+        if reply.renews is not None and self.renew is not None:
+            asyncio.get_running_loop().call_later(DYING_S, self.renew, device, reply.renews)
         if reply.lost and request.transport is not None:
             request.transport.abort()
         if reply.stream:

@@ -58,6 +58,19 @@ QUIRKS: dict[str, str] = {
     "no related items": "inventory entries don't say what they belong to",
     "old shapes": "Power and embedded storage controllers instead of the newer resources",
     "expand broken": "$expand is advertised and answers 500",
+    "no reset time": "neither the server nor the controller tells when it was reset last",
+    "no boot progress": "it does not tell how far its start has come",
+    "empty 202": "an update is taken on with 202, a Location and no body",
+    "bare 202": "an update is taken on with 202 alone: no body, no Location",
+    "no task state": "its tasks don't say in which state they are; only their monitors do",
+    "no task list": "it has no task service; a monitor is all there is",
+    "basic only": "it has no sessions: credentials come with each request",
+    "sessions elsewhere": "sessions are where the service root says, and are opened with 200",
+    "power cycle on system": "a power cycle is offered on the system, not on the chassis",
+    "action info": "what an action takes is told by ActionInfo",
+    "graceful ignored": "a graceful restart is accepted and does not come to pass",
+    "inline members": "power supplies stand inside their collection, without links of their own",
+    "zero uuid": "its UUID is nothing but zeros",
 }
 """What the standard allows or real controllers do: no fault, but to be borne. Set by seed or by hand."""
 

@@ -59,6 +59,7 @@ class Floor:
         self.authority: Authority = open_authority(self.settings.folder / "ca")
         self.trust = ssl.create_default_context(cafile=str(self.authority.path))
         self.face = Face(self.clock, self.trust, self.settings.service_ms)
+        self.face.renew = self._put_certificate
         self.mirror = Mirror(self.settings.folder / "mirror")
         self.depot = Mirror(self.settings.folder / "mirror")
         self.contexts: dict[str, ssl.SSLContext] = {}
@@ -210,6 +211,20 @@ class Floor:
         """Give a controller another certificate, as after a factory reset."""
         path = self.authority.issue(address_of(device), device.name, own=device.self_signed)
         self.contexts[device.name].load_cert_chain(path)
+        device.certificate = tell_certificate(path)
+        self.face.drop_connections(device)
+
+    def _put_certificate(self, device: Hardware, pem: str) -> None:
+        """Show the certificate that a client has sent; one that is none changes nothing."""
+        path = self.authority.folder / f"{device.name}.pem"
+        before = path.read_bytes()
+        path.write_text(pem)
+        try:
+            self.contexts[device.name].load_cert_chain(path)
+        except ssl.SSLError:
+            path.write_bytes(before)
+            device.note("certificate refused")
+            return
         device.certificate = tell_certificate(path)
         self.face.drop_connections(device)
 

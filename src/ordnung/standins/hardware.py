@@ -33,6 +33,8 @@ VERIFY_SECONDS = 6.0
 """How long a device looks at an image before it begins to write."""
 HANGING = 10.0**8
 """A start that takes so long never ends by itself."""
+UP = "system up"
+"""What comes when a start has ended and the server's own system runs."""
 STALLED = 47
 """Where a write that stalls stands, in percent."""
 
@@ -177,8 +179,11 @@ class Hardware:
             if task.state == "Running" and task.phase != "transfer":
                 self._advance_task(task)
         while self.coming and self.coming[0][0] <= self.now():
-            _, kind = self.coming.pop(0)
-            self._activate(kind)
+            when, kind = self.coming.pop(0)
+            if kind == UP:
+                self.log.append({"at": when, "what": "system up"})
+            else:
+                self._activate(kind)
 
     def _advance_task(self, task: Task) -> None:
         gone = self.now() - task.phase_since
@@ -222,7 +227,17 @@ class Hardware:
         else:
             task.messages.append(("Update.1.0.AwaitToActivate", [task.version, ", ".join(task.slots)]))
 
+    def _save_controller(self) -> None:
+        """A controller that no longer starts from one bank starts from the other (N7.4)."""
+        for part in self.parts:
+            if part.kind == "controller" and part.dead and part.spare is not None:
+                part.version, part.spare, part.dead = part.spare, None, False
+                part.waiting, part.waiting_rules, part.waiting_activation = None, {}, None
+                self.note("saved by its second bank", slot=part.slot, version=part.version)
+
     def _activate(self, kind: str) -> None:
+        if kind in ("power cycle", "controller restart"):
+            self._save_controller()
         for part in self.parts:
             if part.waiting is None or kind not in ("power cycle", part.waiting_activation):
                 continue
@@ -365,6 +380,8 @@ class Hardware:
     def _server_starts(self, at: float) -> None:
         hangs = self.take_fault("boot hangs")
         self.boot_until, self.system_reset_at = at + (10 * HANGING if hangs else self.reboot_seconds), at
+        self.coming = [(when, kind) for when, kind in self.coming if kind != UP]
+        self._schedule(self.boot_until, UP)
         gone = self.take_fault("part gone")
         lost = self.part(gone.slot or "") if gone is not None else None
         if lost is not None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from ordnung.standins.hardware import Hardware
 from ordnung.standins.parts import Part
-from ordnung.standins.redfish.systems import facts_of, find_part, has_old_shapes, parts_of, status_of
+from ordnung.standins.redfish.systems import action_info, facts_of, find_part, has_old_shapes, parts_of, status_of
 from ordnung.standins.redfish.tree import OK, V1, Resource, collection, link, resource
 
 CHASSIS_RESET = f"{V1}/Chassis/1/Actions/Chassis.Reset"
@@ -38,11 +38,18 @@ def chassis(device: Hardware) -> Resource:
         "Links": {"ComputerSystems": [link(f"{V1}/Systems/1")], "ManagedBy": [link(f"{V1}/Managers/1")]},
         "Actions": {"#Chassis.Reset": {"target": CHASSIS_RESET, "ResetType@Redfish.AllowableValues": ["PowerCycle"]}},
     }
+    if "power cycle on system" in device.quirks:
+        del body["Actions"]
     if not _is_plain(device):
         body["PCIeDevices"] = link(f"{base}/PCIeDevices")
         power = "Power" if has_old_shapes(device) else "PowerSubsystem"
         body[power] = link(f"{base}/{power}")
     return body
+
+
+@resource("Chassis/1/ResetActionInfo", "ActionInfo", "v1_4_0", "Reset")
+def reset_info(device: Hardware) -> Resource | None:
+    return action_info(device, ["PowerCycle"])
 
 
 @resource("Chassis/cards", "Chassis", "v1_23_0", "Card cage")

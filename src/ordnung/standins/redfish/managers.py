@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 from ordnung.standins.hardware import Hardware, moment
-from ordnung.standins.redfish.systems import bank_links, parts_of
+from ordnung.standins.redfish.systems import action_info, bank_links, parts_of
 from ordnung.standins.redfish.tree import OK, V1, Resource, collection, link, resource
 
 MANAGER_RESET = f"{V1}/Managers/1/Actions/Manager.Reset"
+REPLACE_CERTIFICATE = f"{V1}/CertificateService/Actions/CertificateService.ReplaceCertificate"
 _HTTPS = f"{V1}/Managers/1/NetworkProtocol/HTTPS/Certificates"
+
+HTTPS_CERTIFICATE = f"{_HTTPS}/1"
 
 collection("Managers", "Manager")(lambda device: ["1"])
 
@@ -33,6 +36,11 @@ def manager(device: Hardware) -> Resource:
     }
     body["LastResetTime"] = moment(device.controller_reset_at)
     return body
+
+
+@resource("Managers/1/ResetActionInfo", "ActionInfo", "v1_4_0", "Reset")
+def reset_info(device: Hardware) -> Resource | None:
+    return action_info(device, ["GracefulRestart", "ForceRestart"])
 
 
 @resource("Managers/1/NetworkProtocol", "ManagerNetworkProtocol", "v1_10_0", "Network protocols")
@@ -64,7 +72,10 @@ def certificate(device: Hardware) -> Resource | None:
 def certificate_service(device: Hardware) -> Resource | None:
     if device.generation != "newest":
         return None
-    return {"CertificateLocations": link(f"{V1}/CertificateService/CertificateLocations")}
+    return {
+        "CertificateLocations": link(f"{V1}/CertificateService/CertificateLocations"),
+        "Actions": {"#CertificateService.ReplaceCertificate": {"target": REPLACE_CERTIFICATE}},
+    }
 
 
 @resource("CertificateService/CertificateLocations", "CertificateLocations", "v1_0_3", "Where certificates are")

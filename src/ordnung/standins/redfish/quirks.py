@@ -22,11 +22,46 @@ def apply_quirks(device: Hardware, body: dict[str, Any]) -> dict[str, Any]:
     if "dead links" in device.quirks and kind in ("ComputerSystem", "Chassis"):
         for name in ("Memory", "Processors", "NetworkInterfaces", "TrustedComponents", "Sensors"):
             body[name] = {"@odata.id": f"{body['@odata.id']}/{name}"}
+    _leave_out(device, body, kind)
+    if "zero uuid" in device.quirks and "UUID" in body:
+        body["UUID"] = "00000000-0000-0000-0000-000000000000"
     if "trailing blanks" in device.quirks:
         _walk(body, _pad)
     if "numbers as strings" in device.quirks:
         _walk(body, _spell)
     return body
+
+
+_LEFT_OUT: dict[str, tuple[tuple[str, ...], tuple[str, ...]]] = {
+    "no reset time": (("ComputerSystem", "Manager"), ("LastResetTime",)),
+    "no boot progress": (("ComputerSystem",), ("BootProgress",)),
+    "no task state": (("Task",), ("TaskState", "TaskStatus", "PercentComplete", "EndTime")),
+    "no task list": (("ServiceRoot",), ("Tasks",)),
+    "basic only": (("ServiceRoot",), ("SessionService",)),
+}
+"""By manner: the kinds of resources and what they don't tell."""
+
+
+def _leave_out(device: Hardware, body: dict[str, Any], kind: str) -> None:
+    for quirk, (kinds, names) in _LEFT_OUT.items():
+        if quirk in device.quirks and kind in kinds:
+            for name in names:
+                body.pop(name, None)
+    if "inline members" in device.quirks and kind == "PowerSupply":
+        body.pop("@odata.id", None)
+    if kind == "ServiceRoot":
+        if "basic only" in device.quirks:
+            body.pop("Links", None)
+        if "sessions elsewhere" in device.quirks:
+            body["Links"] = {"Sessions": {"@odata.id": ELSEWHERE}}
+    if "action info" in device.quirks and isinstance(body.get("Actions"), dict):
+        for name, action in body["Actions"].items():
+            if name.endswith(".Reset") and action.pop("ResetType@Redfish.AllowableValues", None):
+                action["@Redfish.ActionInfo"] = f"{body['@odata.id']}/ResetActionInfo"
+
+
+ELSEWHERE = "/redfish/v1/Sessions"
+"""Where the sessions are of a controller that has them elsewhere."""
 
 
 def _walk(value: Any, change: Any) -> None:

@@ -25,6 +25,8 @@ REGISTRIES: dict[str, Registry] = {
             "NoValidSession": ("There is no valid session established with the implementation.", "Critical", "Establish a session before attempting any operations."),
             "ResourceAtUriUnauthorized": ("While accessing the resource at %1, the service received an authorization error: %2.", "Critical", "Ensure that the appropriate access is provided."),
             "InsufficientPrivilege": ("The account or credentials associated with the current session lack the privileges for the requested operation.", "Critical", "Use an account with the needed privileges."),
+            "NoOperation": ("The request body submitted contains no data to act upon, and no changes to the resource took place.", "Warning", "Add properties in the JSON object and resubmit the request."),
+            "ActionNotSupported": ("The action %1 is not supported by the resource.", "Critical", "Use a method or action that the service supports."),
             "OperationNotAllowed": ("The HTTP method is not allowed on this resource.", "Critical", "Use one of the methods in the Allow header."),
             "PropertyUnknown": ("The property %1 is not in the list of valid properties for the resource.", "Warning", _CHECK),
             "PropertyNotWritable": ("The property %1 is a read-only property and cannot be assigned a value.", "Warning", _CHECK),

@@ -20,10 +20,13 @@ from ordnung.standins.redfish import chassis, managers, systems, updates
 from ordnung.standins.redfish.accounts import SSE, TEST_EVENT
 from ordnung.standins.redfish.changes import add_account, add_subscription, change, sort_changes, writable
 from ordnung.standins.redfish.query import QueryError, apply_query, is_open
+from ordnung.standins.redfish.quirks import ELSEWHERE, apply_quirks
 from ordnung.standins.redfish.registries import message
 from ordnung.standins.redfish.tree import SCHEMAS, V1, Resource, find_resource, link
 
 HEADERS = {"OData-Version": "4.0", "Cache-Control": "no-cache"}
+_METHODS = frozenset({"GET", "HEAD", "POST", "PATCH", "PUT", "DELETE", "OPTIONS"})
+"""What HTTP methods this service knows at all; any other is 501 (RFC 9110, 15.6.2)."""
 _VOLATILE = frozenset({"DateTime", "PercentComplete", "Messages"})
 _SESSIONS, _ACCOUNTS = f"{V1}/SessionService/Sessions", f"{V1}/AccountService/Accounts"
 _SUBSCRIPTIONS, _MEDIA = f"{V1}/EventService/Subscriptions", f"{V1}/Systems/1/VirtualMedia/CD1/Actions"
@@ -55,6 +58,8 @@ class Reply:
     lost: bool = False
     """Acted upon, but the answer never arrives."""
     restarts: bool = False
+    renews: str | None = None
+    """Key and certificate (PEM) that the controller shows from now on."""
 
 
 Handler = Callable[[Hardware, Request, Resource], Reply]
@@ -68,8 +73,9 @@ class Service:
             updates.UPDATE_ACTION: ("ConfigureComponents", _pull),
             updates.PUSH_URI: ("ConfigureComponents", _push),
             updates.RAW_PUSH_URI: ("ConfigureComponents", _push_raw),
-            systems.SYSTEM_RESET: ("ConfigureComponents", _reset(("GracefulRestart", "ForceRestart"), Hardware.reboot)),
-            chassis.CHASSIS_RESET: ("ConfigureComponents", _reset(("PowerCycle",), Hardware.power_cycle)),
+            systems.SYSTEM_RESET: ("ConfigureComponents", _reset_system),
+            chassis.CHASSIS_RESET: ("ConfigureComponents", _reset_chassis),
+            managers.REPLACE_CERTIFICATE: ("ConfigureManager", _replace_certificate),
             managers.MANAGER_RESET: (
                 "ConfigureManager",
                 _reset(("GracefulRestart", "ForceRestart"), Hardware.restart_controller),
@@ -90,8 +96,13 @@ class Service:
             return error(412, "PreconditionFailed")
         if device.take_fault("session expired"):
             device.sessions.clear()
-        signs_in = request.method == "POST" and path in (_SESSIONS, f"{_SESSIONS}/Members")
-        if signs_in:
+        if request.method not in _METHODS:
+            return error(501, "ActionNotSupported", request.method)
+        if "basic only" in device.quirks and path.startswith(f"{V1}/SessionService"):
+            return error(404, "ResourceMissingAtURI", path)
+        if "no task list" in device.quirks and path.startswith(f"{V1}/TaskService"):
+            return error(404, "ResourceMissingAtURI", path)
+        if request.method == "POST" and path in _sessions_of(device):
             return _sign_in(device, request)
         who = _who(device, request)
         if who is None and not (is_open(path) and request.method in ("GET", "HEAD")):
@@ -190,6 +201,10 @@ class Service:
         if match is not None and match not in ("*", etag(found)):
             return error(412, "PreconditionFailed")
         good, notes = sort_changes(found, body, writable(path) or {})
+        if body and not good and not notes:  # only OData annotations: nothing was to be changed (DSP0266, PATCH)
+            tag = etag(found)
+            shown = {"@odata.id": path, "@odata.etag": tag, **found, "@Message.ExtendedInfo": [message("NoOperation")]}
+            return _json(shown, headers={"ETag": tag})
         if not good:
             return refuse(400, notes or [message("UnrecognizedRequestBody")])
         change(device, path, good)
@@ -233,6 +248,13 @@ def _may(device: Hardware, who: str, request: Request, path: str, needed: str | 
     return needed in owns
 
 
+def _sessions_of(device: Hardware) -> tuple[str, ...]:
+    """Where sessions are opened."""
+    if "sessions elsewhere" in device.quirks:
+        return (ELSEWHERE,)
+    return (_SESSIONS, f"{_SESSIONS}/Members")
+
+
 def _sign_in(device: Hardware, request: Request) -> Reply:
     body = _parse(request)
     if body is None:
@@ -247,7 +269,8 @@ def _sign_in(device: Hardware, request: Request) -> Reply:
         return reply
     number, token = signed
     path = f"{_SESSIONS}/{number}"
-    return _json(find_resource(device, path) or {}, 201, {"X-Auth-Token": token, "Location": path})
+    status = 200 if "sessions elsewhere" in device.quirks else 201
+    return _json(find_resource(device, path) or {}, status, {"X-Auth-Token": token, "Location": path})
 
 
 def _delete(device: Hardware, path: str) -> Reply:
@@ -290,6 +313,20 @@ def _accepted(task: Task, pull: tuple[Task, str] | None = None) -> Reply:
     return reply
 
 
+def _taken_on(device: Hardware, task: Task, pull: tuple[Task, str] | None = None) -> Reply:
+    """The answer to an update request, as this controller gives it."""
+    reply = _accepted(task, pull)
+    if {"empty 202", "bare 202"} & device.quirks:
+        reply.body = b""
+    if "bare 202" in device.quirks:
+        del reply.headers["Location"]
+    elif "no task list" in device.quirks:
+        reply.body = b""
+    elif "no task state" in device.quirks:
+        reply.body = json.dumps(apply_quirks(device, json.loads(reply.body))).encode() if reply.body else b""
+    return reply
+
+
 def _pull(device: Hardware, request: Request, body: Resource) -> Reply:
     allowed = updates.PULL_PROTOCOLS[device.generation]
     if not allowed:
@@ -300,7 +337,7 @@ def _pull(device: Hardware, request: Request, body: Resource) -> Reply:
     if uri.partition(":")[0].upper() not in allowed:
         return error(400, "ActionParameterValueNotInList", uri, "ImageURI", f"SimpleUpdate over {', '.join(allowed)}")
     task = _open(device, request, body)
-    return task if isinstance(task, Reply) else _accepted(task, (task, uri))
+    return task if isinstance(task, Reply) else _taken_on(device, task, (task, uri))
 
 
 def _push(device: Hardware, request: Request, body: Resource) -> Reply:
@@ -318,7 +355,7 @@ def _push(device: Hardware, request: Request, body: Resource) -> Reply:
     if isinstance(task, Reply):
         return task
     device.receive_image(task, image)
-    return _accepted(task)
+    return _taken_on(device, task)
 
 
 def _push_raw(device: Hardware, request: Request, body: Resource) -> Reply:
@@ -330,7 +367,7 @@ def _push_raw(device: Hardware, request: Request, body: Resource) -> Reply:
     if isinstance(task, Reply):
         return task
     device.receive_image(task, request.body)
-    return _accepted(task)
+    return _taken_on(device, task)
 
 
 def _monitor(device: Hardware, number: str) -> Reply:
@@ -339,10 +376,20 @@ def _monitor(device: Hardware, number: str) -> Reply:
     if task is None:
         return error(404, "ResourceMissingAtURI", f"{V1}/TaskMonitors/{number}")
     reply = _accepted(task)
+    if {"no task state", "no task list", "empty 202"} & device.quirks:
+        reply.body = b""
     if task.state in updates.ENDED:
         reply.status = 200 if task.state == "Completed" else 400
         del reply.headers["Location"]
+        if task.state != "Completed" and not reply.body:
+            name, args = task.messages[-1]
+            return error(400, "GeneralError") if not args else _failed(name, args)
     return reply
+
+
+def _failed(name: str, args: list[str]) -> Reply:
+    told = {"MessageId": name, "Message": f"{name.rsplit('.', 1)[1]}: {', '.join(args)}", "MessageArgs": args}
+    return _json({"error": {"code": name, "message": told["Message"], "@Message.ExtendedInfo": [told]}}, 400)
 
 
 # Resets, media, accounts, events
@@ -356,6 +403,51 @@ def _reset(allowed: tuple[str, ...], act: Callable[[Hardware], None]) -> Handler
         return Reply(status=204, headers=dict(HEADERS), restarts=device.is_away)
 
     return handle
+
+
+_RESTARTS = _reset(("GracefulRestart", "ForceRestart"), Hardware.reboot)
+_CYCLES = _reset(("PowerCycle",), Hardware.power_cycle)
+
+
+def _reset_system(device: Hardware, request: Request, body: Resource) -> Reply:
+    wanted = body.get("ResetType")
+    if wanted == "PushPowerButton":  # whether that boots or kills it depends on its system: nobody should
+        device.note("button pushed")
+        return Reply(status=204, headers=dict(HEADERS))
+    if wanted == "PowerCycle" and "power cycle on system" in device.quirks:
+        return _CYCLES(device, request, body)
+    if wanted == "GracefulRestart" and "graceful ignored" in device.quirks:
+        device.note("graceful restart ignored")
+        return Reply(status=204, headers=dict(HEADERS))
+    return _RESTARTS(device, request, body)
+
+
+def _reset_chassis(device: Hardware, request: Request, body: Resource) -> Reply:
+    if "power cycle on system" in device.quirks:
+        return error(404, "ResourceMissingAtURI", request.path)
+    return _CYCLES(device, request, body)
+
+
+def _replace_certificate(device: Hardware, request: Request, body: Resource) -> Reply:
+    """CertificateService.ReplaceCertificate: key and certificate as PEM, for the HTTPS certificate only."""
+    if device.generation != "newest":
+        return error(404, "ResourceMissingAtURI", request.path)
+    for name in ("CertificateString", "CertificateType", "CertificateUri"):
+        if name not in body:
+            return error(400, "ActionParameterMissing", "ReplaceCertificate", name)
+    if body["CertificateType"] != "PEM":
+        value = str(body["CertificateType"])[:40]
+        return error(400, "ActionParameterValueNotInList", value, "CertificateType", "ReplaceCertificate")
+    where = body["CertificateUri"].get("@odata.id") if isinstance(body["CertificateUri"], dict) else None
+    if where != managers.HTTPS_CERTIFICATE:
+        return error(400, "ActionParameterValueNotInList", str(where)[:200], "CertificateUri", "ReplaceCertificate")
+    text = body["CertificateString"]
+    if not isinstance(text, str) or "BEGIN CERTIFICATE" not in text or "PRIVATE KEY" not in text:
+        return error(400, "ActionParameterValueNotInList", "this text", "CertificateString", "ReplaceCertificate")
+    device.note("certificate replaced")
+    reply = Reply(status=204, headers={**HEADERS, "Location": managers.HTTPS_CERTIFICATE})
+    reply.renews = text
+    return reply
 
 
 def _insert(device: Hardware, request: Request, body: Resource) -> Reply:

@@ -8,7 +8,14 @@ from ordnung.standins.redfish.tree import OK, V1, Resource, collection, link, re
 
 SYSTEM_RESET = f"{V1}/Systems/1/Actions/ComputerSystem.Reset"
 INVENTORY = f"{V1}/UpdateService/FirmwareInventory"
-RESET_TYPES = ["On", "ForceOff", "GracefulRestart", "ForceRestart"]
+
+
+def reset_types(device: Hardware) -> list[str]:
+    """What may be asked of the system."""
+    cycle = ["PowerCycle"] if "power cycle on system" in device.quirks else []
+    return ["On", "ForceOff", "GracefulRestart", "ForceRestart", "PushPowerButton", *cycle]
+
+
 BOOT_TARGETS = ["None", "Pxe", "Cd", "Usb", "Hdd", "BiosSetup", "UefiShell", "UefiHttp"]
 
 
@@ -58,12 +65,26 @@ def system(device: Hardware) -> Resource:
         "VirtualMedia": link(f"{V1}/Systems/1/VirtualMedia"),
         "Links": {"Chassis": [link(f"{V1}/Chassis/1")], "ManagedBy": [link(f"{V1}/Managers/1")]},
         "Actions": {
-            "#ComputerSystem.Reset": {"target": SYSTEM_RESET, "ResetType@Redfish.AllowableValues": RESET_TYPES}
+            "#ComputerSystem.Reset": {"target": SYSTEM_RESET, "ResetType@Redfish.AllowableValues": reset_types(device)}
         },
     }
     if has_old_shapes(device):
         body["NetworkInterfaces"] = link(f"{V1}/Systems/1/NetworkInterfaces")
     return body
+
+
+@resource("Systems/1/ResetActionInfo", "ActionInfo", "v1_4_0", "Reset")
+def reset_info(device: Hardware) -> Resource | None:
+    return action_info(device, reset_types(device))
+
+
+def action_info(device: Hardware, types: list[str]) -> Resource | None:
+    """What a reset action takes, for those that tell it this way."""
+    if "action info" not in device.quirks:
+        return None
+    return {
+        "Parameters": [{"Name": "ResetType", "Required": True, "DataType": "String", "AllowableValues": types}]
+    }  # fmt: skip
 
 
 def health(device: Hardware) -> str:

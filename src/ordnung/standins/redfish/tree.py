@@ -51,7 +51,9 @@ def collection(path: str, kind: str) -> Callable[[Callable[..., Iterable[str] | 
             members = names(device, *args)
             if members is None:
                 return None
-            links = [link(f"{at}/{member}") for member in members]
+            links: list[Resource] = [link(f"{at}/{member}") for member in members]
+            if "inline members" in device.quirks and kind == "PowerSupply":
+                links = [{"Id": m, **(find_resource(device, f"{at}/{m}") or {})} for m in members]
             return {
                 "@odata.id": at,
                 "@odata.type": f"#{kind}Collection.{kind}Collection",

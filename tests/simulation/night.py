@@ -1,0 +1,230 @@
+"""One random night: several runs at once over random servers with faults and manners, groups and pairs, holds and stops,
+every way of bringing a payload, and an engine that dies at random moments. Afterwards every invariant is asserted.
+
+``python -m tests.simulation.soak --seed N`` replays one.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import dataclasses
+import itertools
+import random
+from collections.abc import Sequence
+from pathlib import Path
+
+from ordnung.core.away import AwayLimits
+from ordnung.core.drift import Verdict
+from ordnung.core.house import judge_house
+from ordnung.core.rules import FIXED_RULES
+from ordnung.engine import entries as e
+from ordnung.engine.run import carry_out_run
+from ordnung.engine.tape import fold
+from ordnung.engine.telling import tell_reason
+from ordnung.engine.world import Patience
+from ordnung.standins.faults import QUIRKS, Fault
+from ordnung.standins.hardware import Hardware, writes_of
+from ordnung.standins.scenario import random_hardware
+from tests.simulation.clock import VirtualClock, run
+from tests.simulation.lines import controller_of
+from tests.simulation.world import Crashed, House
+
+MANNERS = sorted(set(QUIRKS) - {"nic twice", "inline members"})
+THEMES: tuple[list[str], ...] = (
+    [], [], [], [],
+    ["bare 202", "no task list"],
+    ["empty 202", "no task state"],
+    ["no reset time", "no boot progress"],
+    ["no reset time", "no boot progress", "graceful ignored"],
+    ["basic only", "power cycle on system", "action info"],
+)  # fmt: skip
+"""Manners that are met together, and are dangerous together."""
+OUTAGES = ("server reboot", "power cycle")
+BY_FAULT = (
+    "the image was refused", "the signature was refused", "no room is left for an image", "it failed while writing",
+    "the line broke while fetching",
+)  # fmt: skip
+"""What a device may say when it refuses: only what a fault made it say, never its own rules: those mean a wrong plan."""
+MAX_LIVES = 12
+
+
+@dataclasses.dataclass(frozen=True)
+class Night:
+    """What became of one night."""
+
+    seed: int
+    servers: int
+    lives: int
+    endings: tuple[str, ...]
+
+
+def play(seed: int, mirror: Path) -> Night:
+    """Play one night to its end and assert every invariant. Raises AssertionError that names the command to replay."""
+    try:
+        return run(_play(seed, mirror))
+    except (AssertionError, Exception) as error:
+        raise AssertionError(f"python -m tests.simulation.soak --seed {seed}: {error}") from error
+
+
+async def _play(seed: int, mirror: Path) -> Night:
+    chance = random.Random(seed)
+    clock = VirtualClock()
+    devices = random_hardware(chance.choice((1, 1, 2, 3)), seed, clock.seconds)
+    groups = {d.name: chance.choice(("pair", "pair", "ring", "")) for d in devices}
+    limits = AwayLimits(groups={"pair": 1, "ring": 2}, at_once=chance.choice((1, 2, 8)))
+    house = House(clock, devices, mirror, limits)
+    house.protocols = chance.choice((("HTTPS", "HTTP"), ("HTTP",), ()))
+    house.patience = Patience(place_s=1200.0, may_force=chance.random() < 0.5)
+    for device in devices:
+        device.quirks = frozenset(chance.sample(MANNERS, chance.choice((0, 0, 1, 2, 3))) + chance.choice(THEMES))
+        spoil(chance, device)
+        if {"no reset time", "no boot progress"} <= device.quirks and chance.random() < 0.7:
+            device.faults.append(Fault("answer lost", on="reset", times=chance.randint(1, 2)))
+    runs = [devices[::2], devices[1::2]] if len(devices) > 1 and chance.random() < 0.6 else [devices]
+    lives = await _live(chance, house, runs, groups)
+    for number, members in enumerate(runs, start=1):
+        for device in members:
+            await check_server(house, str(number), device)
+    check_limits(devices, groups, limits)
+    assert not house.troubles, f"errors of our own: {house.troubles}"
+    endings = tuple(str(state.ended.ending) for state in house.journal.states.values() if state.ended)
+    return Night(seed, len(devices), lives, endings)
+
+
+def spoil(chance: random.Random, device: Hardware) -> None:
+    """Perhaps set a fault or two: any that does not bar every further look for good."""
+    slots = [part.slot for part in device.parts]
+    for _ in range(chance.choice((0, 0, 1, 2))):
+        kind = chance.choice(SPOILS)
+        device.faults.append(
+            Fault(
+                kind,
+                slot=chance.choice(slots) if kind in SLOTTED else None,
+                on=chance.choice(("update", "reset")) if kind == "answer lost" else None,
+                times=chance.randint(1, 3),
+                seconds=float(chance.choice((30, 300, 1500))),
+            )
+        )
+
+
+SLOTTED = ("version late", "image refused", "signature refused", "staging full", "write fails", "task lies")
+SPOILS = (
+    *SLOTTED, "answer lost", "answer lost", "busy", "session expired", "task stalls", "task vanishes", "link cut",
+    "stays away", "boot hangs", "part gone", "clock wrong", "job pending", "array rebuilding", "feed lost",
+    "licence missing",
+)  # fmt: skip
+
+
+async def _live(chance: random.Random, house: House, runs: Sequence[Sequence[Hardware]], groups: dict[str, str]) -> int:
+    """Live until every server has ended, dying now and then; returns how many lives it took."""
+    for life in range(1, MAX_LIVES + 1):
+        house.journal.count = 0
+        last = life == MAX_LIVES
+        house.journal.crash_before = None if last else chance.choice((None, None, chance.randint(1, 60)))
+        house.journal.crash_after = None if last else chance.choice((None, None, chance.randint(1, 60)))
+        try:
+            async with asyncio.TaskGroup() as group:
+                meddling = group.create_task(_meddle(chance, house))
+                works = [
+                    group.create_task(_carry_out(house, str(number), members, groups))
+                    for number, members in enumerate(runs, start=1)
+                ]
+                await asyncio.gather(*works)
+                meddling.cancel()
+            return life
+        except BaseExceptionGroup as deaths:
+            if deaths.split(Crashed)[1] is not None:
+                raise
+            house.clock.t += chance.choice((1, 30, 400))
+            house.orders.clear()
+            house.born()
+    raise AssertionError("it never came to an end")
+
+
+async def _carry_out(house: House, number: str, members: Sequence[Hardware], groups: dict[str, str]) -> None:
+    lanes = [house.lane(device.name, groups[device.name]) for device in members]
+    lanes = [
+        lane
+        for lane in lanes
+        if (state := house.journal.states.get((number, lane.endpoint.name))) is None or state.ended is None
+    ]
+    await carry_out_run(number, lanes, house.world(), order=int(number))
+
+
+async def _meddle(chance: random.Random, house: House) -> None:
+    """People hold, let go on, and now and then stop a server."""
+    for _ in range(chance.choice((0, 0, 1, 2))):
+        await house.clock.sleep(chance.uniform(10, 3000))
+        name = chance.choice(sorted(house.devices))
+        house.orders[name] = chance.choice(("hold", "hold", "hold", "stop"))
+        await house.clock.sleep(chance.uniform(10, 2000))
+        if house.orders[name] == "hold":
+            del house.orders[name]
+
+
+async def check_server(house: House, number: str, device: Hardware) -> None:
+    """The invariants of ``architecture.md`` for one server, by its tape and by the device's own log."""
+    tape = house.journal.tapes[number, device.name]
+    state = fold(tape)
+    values = [entry.value for entry in tape]
+    assert state.ended is not None and tell_reason(state.ended.reason, state.ended.facts), device.name
+    what = [entry["what"] for entry in device.log]
+    assert "killed a write" not in what and "button pushed" not in what, device.name
+    assert not any(part.dead for part in device.parts), f"{device.name}: a dead component"
+    _check_writes(device, values)
+    _check_resets(device, values)
+    for entry in device.log:
+        assert entry["what"] != "refused" or any(told in entry["why"] for told in BY_FAULT), entry
+    if state.ended.ending is e.Ending.LEVEL:
+        await _check_level(house, device)
+    left_away = state.is_away
+    assert (state.place is not None) == left_away and (state.place is None or state.place.kept), device.name
+
+
+def _check_writes(device: Hardware, values: Sequence[e.TapeEntry]) -> None:
+    begun = [entry["what"] for entry in device.log if entry["what"] in ("write begun", "write done", "refused")]
+    for one, two in itertools.pairwise(begun):
+        assert (one, two) != ("write begun", "write begun"), f"{device.name}: two writes at once"
+    writes = writes_of(device.log)
+    assert len(writes) == len(set(writes)), f"{device.name}: written twice {writes}"
+    intended = {(v.planned.write.slot, v.planned.write.to) for v in values if isinstance(v, e.WriteIntent)}
+    assert set(writes) <= intended, f"{device.name}: written, never intended"
+
+
+def _check_resets(device: Hardware, values: Sequence[e.TapeEntry]) -> None:
+    asked = [str(v.kind) for v in values if isinstance(v, e.ResetIntent)]
+    unsent = sum(isinstance(v, e.ResetUnsent) for v in values)
+    done = [entry["kind"] for entry in device.log if entry["what"] == "reset"]
+    assert len(done) <= len(asked) - unsent, f"{device.name}: {done} done, {asked} asked, {unsent} of them not sent"
+    back = sum(isinstance(v, e.Back) for v in values)
+    assert back <= len(done), f"{device.name}: back {back} times after {len(done)} resets"
+
+
+async def _check_level(house: House, device: Hardware) -> None:
+    device.faults.clear()
+    reading = await controller_of(device).read(house.clock.now)
+    (standing,) = judge_house([reading], house.catalogs, FIXED_RULES, house.clock.now().date())
+    left = {drift.verdict for drift in standing.drift}
+    fine = {Verdict.LEVEL, Verdict.HELD, Verdict.AHEAD, Verdict.UNLISTED, Verdict.STRANDED}
+    assert left <= fine, f"{device.name} is called level: {left - fine}"
+
+
+def check_limits(devices: Sequence[Hardware], groups: dict[str, str], limits: AwayLimits) -> None:
+    """Never more away than a group allows at any moment, by the devices' own logs."""
+    moments: list[tuple[float, int, str, str]] = []
+    for device in devices:
+        device.advance()
+        away = False
+        for entry in device.log:
+            if entry["what"] == "reset" and entry["kind"] in OUTAGES and not away:
+                moments.append((entry["at"], 1, groups[device.name], device.name))
+                away = True
+            elif entry["what"] == "system up" and away:
+                moments.append((entry["at"], 0, groups[device.name], device.name))
+                away = False
+    now: dict[str, set[str]] = {}
+    for _, begins, group, name in sorted(moments):
+        members = now.setdefault(group, set())
+        (members.add if begins else members.discard)(name)
+        allowed = limits.groups.get(group)
+        assert allowed is None or len(members) <= allowed, f"{sorted(members)} of {group} are away together"
