@@ -15,6 +15,8 @@ from datetime import UTC, datetime
 from typing import Any
 from urllib.parse import urlsplit
 
+from ordnung.formats.text import clean
+
 Json = dict[str, Any]
 MAX_DEPTH = 60
 """How deep an answer may nest, expanded ones included; real ones stay below 20."""
@@ -24,7 +26,6 @@ WAIT_S = 30.0
 """How long to leave a busy controller alone that names no time, in seconds."""
 LONGEST_S = 86_400.0
 """What a Retry-After beyond all reason counts as."""
-_UNSAFE = re.compile("[\x00-\x1f\x7f-\x9f\u200b-\u200f\u2028-\u202e\u2060-\u2069\ufeff\ud800-\udfff]")
 _SUSPECT = re.compile(rb"[\x00-\x1f\x7f]|\\[bfnrtu]|\xc2[\x80-\x9f]|\xe2[\x80\x81]|\xef\xbb\xbf|\xed[\xa0-\xbf]")
 
 
@@ -86,15 +87,6 @@ def _cleaned(value: Any) -> Any:
     if isinstance(value, dict):
         return {clean(str(key)): _cleaned(inner) for key, inner in value.items()}
     return [_cleaned(inner) for inner in value] if isinstance(value, list) else value
-
-
-def clean(text: str) -> str:
-    """Text without what could steer a terminal, a log or a page: blanks for white space, a mark for the rest.
-
-    >>> clean("R9\\tRAID\\x1b[2J")
-    'R9 RAID\ufffd[2J'
-    """
-    return _UNSAFE.sub(lambda found: " " if found[0] in "\t\n\r\v\f" else "\ufffd", text)
 
 
 def as_dict(value: Any) -> Json:
@@ -178,11 +170,17 @@ async def follow_members(
 ) -> list[str | Json]:
     """The members of a collection, page after page, up to a limit: each a path, or the member itself where it
     stands in the collection without a link of its own. A member named twice is one.
+
+    Raises:
+        MalformedError: it lists more than that.
     """
     members: list[str | Json] = []
     seen: set[str] = set()
     named: set[str] = set()
-    while path is not None and path not in seen and len(members) < limit:
+    first = path
+    while path is not None and path not in seen:
+        if len(members) > limit:
+            raise MalformedError(f"{first} lists more than {limit} members")
         seen.add(path)
         collection = await find(path)
         if collection is None:
@@ -196,4 +194,4 @@ async def follow_members(
                 named.add(link)
                 members.append(link)
         path = as_path(collection.get("Members@odata.nextLink"))
-    return members[:limit]
+    return members

@@ -6,7 +6,7 @@ import asyncio
 from collections.abc import Awaitable, Iterable
 from typing import Protocol, TypeVar
 
-from ordnung.controllers.answers import Json, as_dict, as_number, follow_members, is_true, link_of
+from ordnung.controllers.answers import Json, MalformedError, as_dict, as_number, follow_members, is_true, link_of
 from ordnung.controllers.errors import ControllerError
 
 T = TypeVar("T")
@@ -67,7 +67,10 @@ class Reader:
         async def one(at: str) -> Json | None:
             return await self.find(at, 0 if "?" in at else levels)
 
-        members = await follow_members(one, path, MEMBERS)
+        try:
+            members = await follow_members(one, path, MEMBERS)
+        except MalformedError as error:
+            raise ControllerError(self.name, "malformed answer", str(error)) from None
         found = await gather(self._member(member) for member in members)
         return [body for body in found if body is not None]
 

@@ -14,6 +14,7 @@ from typing import Protocol
 from ordnung.controllers.answers import (
     Answer,
     Json,
+    MalformedError,
     as_dict,
     as_path,
     error_text,
@@ -88,7 +89,10 @@ class Session:
 
     async def members(self, path: str | None) -> list[Json]:
         """The members of a collection, each read; those that stand inline are taken as given."""
-        found = await follow_members(self.find, path, self.line.limits.members)
+        try:
+            found = await follow_members(self.find, path, self.line.limits.members)
+        except MalformedError as error:
+            raise ControllerError(self.endpoint.name, "malformed answer", str(error)) from None
         bodies = [member if isinstance(member, dict) else await self.find(member) for member in found]
         return [body for body in bodies if body is not None]
 

@@ -11,7 +11,9 @@ from collections import Counter
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
+from typing import Any
 
+import structlog
 from django.db.models import Max, Min
 
 from ordnung.core.catalog import Issue
@@ -23,6 +25,7 @@ from ordnung.core.matching import Catalogs, Follows
 from ordnung.core.merge import merge_host_report
 from ordnung.formats.catalog import parse_catalog
 from ordnung.formats.documents import write_document
+from ordnung.formats.errors import FormatError
 from ordnung.formats.host_report import parse_host_report
 from ordnung.formats.readings import build_server
 from ordnung.server.baselines.current import Decided, decided, latest
@@ -31,6 +34,7 @@ from ordnung.server.clock import now
 from ordnung.server.fleet.models import Server, load_entries
 from ordnung.server.work.models import Event
 
+log = structlog.get_logger()
 CONCERNED = ("readings", "catalogs", "baselines", "runs")
 KEPT_ROUTES = 5000
 """So many routes are remembered over changes of the baseline."""
@@ -134,11 +138,21 @@ def load_values(rows: list[Server]) -> list[ServerValue]:
         if row.latest is None:
             values.append(ServerValue(name=row.name, model="", group=group, unread=row.detail or "not read yet"))
             continue
-        value = build_server({**entries[row.latest.pk], "name": row.name, "group": group})
+        values.append(_load_value(row, entries[row.latest.pk], group))
+    return values
+
+
+def _load_value(row: Server, entry: dict[str, Any], group: str | None) -> ServerValue:
+    """One server from what is stored; what can't be loaded shows as unread and takes no page down."""
+    try:
+        value = build_server({**entry, "name": row.name, "group": group})
         if row.report is not None:
             value = merge_host_report(value, parse_host_report(write_document(row.report.body)))
-        values.append(value)
-    return values
+    except (FormatError, KeyError, TypeError, ValueError, AttributeError) as error:
+        log.exception("a stored reading can't be loaded", server=row.name)
+        why = f"its stored reading can't be loaded ({type(error).__name__}); read it again"
+        return ServerValue(name=row.name, model="", group=group, unread=why)
+    return value
 
 
 def snapshot() -> Snapshot:

@@ -149,7 +149,7 @@ def load_entries(readings: Sequence[Reading]) -> dict[int, dict[str, Any]]:
     wanted = {pk for reading in readings for pk in reading.parts}
     states = ComponentState.objects.values_list("pk", "body")
     found = dict(states if len(wanted) > MANY else states.filter(pk__in=wanted))
-    return {r.pk: {**r.head, "components": [found[pk] for pk in r.parts]} for r in readings}
+    return {r.pk: {**r.head, "components": [found.get(pk) for pk in r.parts]} for r in readings}
 
 
 MANY = 20_000

@@ -6,14 +6,18 @@ import dataclasses
 import datetime
 from typing import Any
 
+import structlog
 from django.db import transaction
 
 from ordnung.core.components import Server as ServerValue
 from ordnung.core.history import Change, compare_readings
+from ordnung.formats.errors import FormatError
 from ordnung.formats.readings import build_server, server_entry
 from ordnung.server.clock import now
 from ordnung.server.fleet.models import Reading, Server, keep_states, load_entries
 from ordnung.server.work.events import tell
+
+log = structlog.get_logger()
 
 
 def store_reading(server: ServerValue, pin: str | None) -> None:
@@ -26,7 +30,7 @@ def store_reading(server: ServerValue, pin: str | None) -> None:
         row = Server.objects.select_related("latest").get(name=server.name)
         entry = server_entry(dataclasses.replace(server, group=None))
         parts = keep_states(entry.pop("components"))
-        before = value_of(row.latest, row.name) if row.latest is not None else None
+        before = _value_before(row)
         changes = compare_readings(before, server) if before is not None else ()
         row.latest = Reading.objects.create(
             server=row, read_at=server.read_at or now(), head=entry, parts=parts, changes=len(changes)
@@ -38,6 +42,15 @@ def store_reading(server: ServerValue, pin: str | None) -> None:
         fields = ["latest", "lost", "pin", "uuid", "serial", "seen_pin", "cause", "detail", "failed_at"]
         row.save(update_fields=fields)
         tell("readings", servers=[server.name])
+
+
+def _value_before(row: Server) -> ServerValue | None:
+    """The last reading; None when there is none, or when it can't be loaded: then nothing is compared with it."""
+    try:
+        return value_of(row.latest, row.name) if row.latest is not None else None
+    except (FormatError, KeyError, TypeError, ValueError, AttributeError):
+        log.exception("a stored reading can't be loaded", server=row.name)
+        return None
 
 
 def _lost(known: list[dict[str, Any]], changes: tuple[Change, ...], server: ServerValue) -> list[dict[str, Any]]:
