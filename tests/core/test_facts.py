@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+import dataclasses
 import datetime
 
 import pytest
 
+from ordnung.core.checks import CHECKS, Before, Severity, Situation, find_block, run_checks
 from ordnung.core.components import Component, Server
 from ordnung.core.facts import Facts, Licence, find_hindrances, tell_span, worst_health
 from ordnung.core.reach import best_way, tell_reach
+from ordnung.core.route import Write
+from ordnung.core.sheet import NamedPayload, PlannedWrite
 
 NOW = datetime.datetime(2026, 11, 23, tzinfo=datetime.UTC)
 TODAY = NOW.date()
@@ -98,3 +102,63 @@ def test_a_wrong_clock_is_named_as_the_reason():
     ways = tell_reach(Facts(**{**GOOD, "clock_off_s": -(10.0**8)}), {"HTTPS": "not arrived"})
     assert "clock" in ways[0].seen and "clock" in ways[0].remedy
     assert best_way(None, {}) == "unknown" and tell_reach(None, {}) == ()
+
+
+# Checks: each with a reading that trips it and one that doesn't
+
+
+def situation(before, facts=None, components=(), write=None, way=None, will_reset=True):
+    server = Server(name="s", model="m", components=components, facts=facts)
+    return Situation(server=server, before=before, now=NOW, write=write, way=way, will_reset=will_reset)
+
+
+IMAGE = PlannedWrite(
+    write=Write(slot="psu-1", product="p", source="1", to="2", seconds=1),
+    payload=NamedPayload(sha256="a", size=1000, maker="M", catalog="c", issue="i"),
+)
+SUPPLY = Component(slot="psu-1", kind="power", name="800", version="1", part="A")
+OTHER = dataclasses.replace(SUPPLY, slot="psu-2", part="B")
+
+
+@pytest.mark.parametrize(
+    ("check", "severity", "tripped", "fine"),
+    [
+        ("power", "block", {"facts": Facts(power="Off")}, {"facts": Facts(power="On")}),
+        ("health", "block", {"facts": Facts(health="Critical")}, {"facts": Facts(health="OK")}),
+        ("health", "warn", {"facts": Facts(health="Warning")}, {"facts": None}),
+        ("array", "block", {"facts": Facts(rebuilding=("V1: Rebuild",))}, {"facts": Facts()}),
+        ("array", "block", {"facts": Facts(arrays_broken=("V1 is Critical",))}, {"facts": Facts()}),
+        ("array", "warn", {"facts": Facts(rebuilding=("V1",)), "write": IMAGE, "will_reset": False}, {}),
+        ("feed", "block", {"facts": Facts(feeds_lost=("psu-1",))}, {"facts": Facts()}),
+        ("unlike supplies", "block", {"components": (SUPPLY, OTHER), "write": IMAGE},
+         {"components": (SUPPLY, dataclasses.replace(SUPPLY, slot="psu-2")), "write": IMAGE}),
+        ("locked", "block", {"facts": Facts(locked="switched off")}, {"facts": Facts()}),
+        ("staging room", "block", {"facts": Facts(largest_image=999), "write": IMAGE},
+         {"facts": Facts(largest_image=1000), "write": IMAGE}),
+        ("clock", "block", {"facts": Facts(clock_off_s=400), "way": "pull over HTTPS"},
+         {"facts": Facts(clock_off_s=200), "way": "pull over HTTPS"}),
+        ("clock", "warn", {"facts": Facts(clock_off_s=-400), "way": "push"}, {"facts": Facts(), "way": "push"}),
+        ("rights", "block", {"facts": Facts(role="ReadOnly")}, {"facts": Facts(role="Operator")}),
+        ("certificate", "warn", {"facts": Facts(certificate_ends=datetime.date(2026, 11, 20))},
+         {"facts": Facts(certificate_ends=datetime.date(2027, 11, 20))}),
+    ],
+)  # fmt: skip
+def test_every_check_trips_and_lets_pass(check, severity, tripped, fine):
+    before = Before.WRITE if "write" in tripped or "way" in tripped else Before.RESET
+    found = {f.check: f for f in run_checks(situation(before, **tripped))}
+    assert found[check].severity == severity and found[check].seen and found[check].remedy
+    assert check not in {f.check for f in run_checks(situation(before, **fine))}
+
+
+def test_every_check_of_the_registry_is_tried_here():
+    tried = {row[0] for row in test_every_check_trips_and_lets_pass.pytestmark[0].args[1]}
+    assert tried == {check.id for check in CHECKS}
+
+
+def test_only_what_may_be_overridden_is_and_with_a_reason():
+    facts = Facts(power="Off", feeds_lost=("psu-1",))
+    blocks = [f.check for f in run_checks(situation(Before.RESET, facts)) if f.severity is Severity.BLOCK]
+    assert blocks == ["power", "feed"]
+    found = run_checks(situation(Before.RESET, facts), {"power": "go on", "feed": "pulled for the work", "health": ""})
+    assert find_block(found).check == "power"
+    assert next(f for f in found if f.check == "feed").remedy == "Overridden: pulled for the work"

@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+import dataclasses
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from ordnung.core.away import AwayLimits, Place, may_begin
 from ordnung.core.components import Server
+from ordnung.core.facts import Facts
+from ordnung.core.foresee import foreseen
 from ordnung.core.house import judge_house
 from ordnung.core.packing import plan_packing, ways_back
 from ordnung.core.route import Round, Route, Write
@@ -125,3 +129,31 @@ def test_a_server_left_away_counts_in_its_group_but_not_among_those_at_once():
     assert refusal is not None and refusal.kept and "k0, k1" in str(refusal) and "left away" in str(refusal)
     full = [place(f"w{n}") for n in range(3)]
     assert may_begin(full, LIMITS, place("x")).limit == "at once"
+
+
+# What an old server will take once its controller is updated
+
+
+def old_server(**facts):
+    parts = (
+        dataclasses.replace(component("c", "controller", "1.0"), kind="controller"),
+        component("b", "bios", "2.1.0", updateable=False),
+        dataclasses.replace(component("r", "raid", "7.1", updateable=False), kind="raid", software_id=None),
+        dataclasses.replace(component("x", "raid", "0.1", updateable=False), kind="raid", software_id=None),
+    )
+    return Server(name="sump", model="m", components=parts, facts=Facts(push="own", **facts))
+
+
+def test_what_will_probably_become_possible_is_packed_beforehand():
+    """sump-01 went no further after its controller: nothing more was packed."""
+    controller = product("controller", release("1.0"), release("1.30", activation=RESTART), kind="controller")
+    lists = catalogs(controller, BIOS, dataclasses.replace(RAID, kind="raid"))
+    before = judge_house([old_server()], lists, FIXED_RULES, DAY)
+    assert {w.slot for w in before[0].route.writes} == {"c"}
+    later = foreseen(before, lists, FIXED_RULES, DAY)
+    told = {line.name: line.reasons for line in plan_packing([*before, *later])}
+    assert {name for name, reasons in told.items() if "target" in reasons} == {
+        ("controller", "1.30"), ("bios", "3.2.0"), ("raid", "7.2"),
+    }  # fmt: skip
+    able = judge_house([old_server(pulls=("HTTP",))], lists, FIXED_RULES, DAY)
+    assert foreseen(able, lists, FIXED_RULES, DAY) == ()

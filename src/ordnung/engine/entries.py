@@ -154,6 +154,8 @@ class WriteIntent:
     planned: PlannedWrite
     way: str
     known_tasks: tuple[str, ...] = ()
+    settled_by: str = ""
+    """What made it sure that the payload is for this component: its descriptors, or the catalog's checksum."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

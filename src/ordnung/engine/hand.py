@@ -34,6 +34,8 @@ class Hand:
     back: Mapping[str, str] | None = None
     state: TapeState = field(default_factory=TapeState)
     troubled_since: datetime.datetime | None = None
+    judged: Server | None = None
+    """The reading by which the last write of this round was judged; gone with each reset."""
     losses_before: int | None = None
     """How often its controller had forgotten our session when a reset was asked for by this very process."""
 
@@ -94,6 +96,14 @@ class Hand:
     async def read(self, controller: Controller) -> tuple[Server, str]:
         """One reading, with the certificate's fingerprint."""
         return await controller.read(self.world.clock.now), controller.pin
+
+    async def read_fresh(self, controller: Controller) -> Server:
+        """A reading to judge the next write by: taken now, or moments ago for a write of the same round."""
+        known, oldest = self.judged, self.until(-self.world.patience.fresh_s)
+        if known is not None and known.read_at is not None and self.state.written and known.read_at > oldest:
+            return known
+        self.judged = await controller.read(self.world.clock.now)
+        return self.judged
 
     async def wait_out(self, error: ControllerError) -> bool:
         """Wait for a controller that can't be spoken to just now; False when waiting is no use any more.

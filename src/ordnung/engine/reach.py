@@ -8,6 +8,7 @@ from contextlib import AbstractAsyncContextManager
 from typing import Protocol
 
 from ordnung.controllers import ControllerError, Endpoint
+from ordnung.engine.survey import own_error
 
 AT_ONCE = 32
 WAIT_S = 3.0
@@ -50,9 +51,14 @@ async def probe_all(
             except ControllerError as error:
                 await told(endpoint.name, {}, error)
                 return
+            except Exception as error:
+                await told(endpoint.name, {}, own_error(endpoint.name, error))
+                return
         await told(endpoint.name, found, None)
 
-    await asyncio.gather(*(one(endpoint) for endpoint in endpoints))
+    async with asyncio.TaskGroup() as group:
+        for endpoint in endpoints:
+            group.create_task(one(endpoint))
 
 
 async def probe_one(

@@ -66,7 +66,7 @@ async def _send(hand: Hand, controller: Controller, kind: ResetKind) -> None:
     offer = await controller.find_reset(kind, force=hand.state.is_ignored)
     marker = await controller.marker()
     await hand.note(ResetIntent(kind=kind, marker=marker, type=offer.type))
-    hand.losses_before = controller.losses
+    hand.losses_before, hand.judged = controller.losses, None
     try:
         await controller.reset(offer)
     except LostAnswerError:

@@ -139,7 +139,8 @@ def _tell_write(value: WriteIntent | WriteSent | WriteUnsent | WriteDone | Write
         case WriteIntent():
             write, payload = value.planned.write, value.planned.payload
             bytes_told = f", {payload.sha256[:12]}… of {payload.maker} {payload.issue}" if payload else ""
-            return f"will {value.way} {write.slot} {write.source} → {write.to}{bytes_told}"
+            settled = f", identified by {value.settled_by}" if value.settled_by else ""
+            return f"will {value.way} {write.slot} {write.source} → {write.to}{bytes_told}{settled}"
         case WriteSent():
             return f"the controller took it on{_found(value.evidence)}"
         case WriteUnsent():

@@ -35,6 +35,8 @@ class Patience:
     """How long someone else's job is waited for before the place is given back (``night.md`` C)."""
     place_s: float = 3600.0
     """How long a server waits for a place that only a person can free."""
+    fresh_s: float = 180.0
+    """How old a reading may be by which the next write of a round is still judged; the first and every reset read."""
     settle_s: float = 20.0
     poll_s: float = 10.0
     may_force: bool = False

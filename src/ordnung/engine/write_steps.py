@@ -45,8 +45,8 @@ async def write(hand: Hand) -> None:
     since = hand.world.clock.now()
     while True:
         async with hand.open() as controller:
-            server = await controller.read(hand.world.clock.now)
-            await _refuse_wrong(hand, server, planned, ready)
+            server = await hand.read_fresh(controller)
+            settled = await _refuse_wrong(hand, server, planned, ready)
             reach = await controller.reach()
             way = await _choose_way(hand, server, planned, reach)
             async with hand.world.site.controller(hand.endpoint.url):
@@ -54,7 +54,8 @@ async def write(hand: Hand) -> None:
                 running = [task for task in tasks if task.is_running]
                 if not running:
                     known = tuple(task.uri for task in tasks)
-                    await _send(hand, controller, planned, ready, reach, way, known)
+                    intent = WriteIntent(planned=planned, way=way, known_tasks=known, settled_by=settled)
+                    await _send(hand, controller, intent, ready, reach)
                     return
         if not await hand.wait_for_others(running, since):
             return
@@ -63,16 +64,14 @@ async def write(hand: Hand) -> None:
 async def _send(
     hand: Hand,
     controller: Controller,
-    planned: PlannedWrite,
+    intent: WriteIntent,
     ready: Ready,
     reach: Reach,
-    way: str,
-    known: tuple[str, ...],
 ) -> None:
     """The intent, the request, and what the device answered. Cancelled, the intent stays open and is reconciled."""
-    await hand.note(WriteIntent(planned=planned, way=way, known_tasks=known))
+    await hand.note(intent)
     hand.world.site.writing[hand.endpoint.url] = hand.name
-    slot = planned.write.slot
+    slot, way = intent.planned.write.slot, intent.way
     try:
         if way.startswith("pull"):
             uri = hand.world.payloads.uri(hand.run, hand.name, ready.sha256, way.rsplit(" ", 1)[-1])
@@ -100,8 +99,15 @@ async def _find_payload(hand: Hand, slot: str, payload: NamedPayload) -> Ready:
         raise StepFailedError(Reason.NOT_AT_HAND, slot=slot, why=error) from None
 
 
-async def _refuse_wrong(hand: Hand, server: Server, planned: PlannedWrite, ready: Ready) -> None:
-    """The last look before a write: this very component, at the version planned for, and the right payload."""
+async def _refuse_wrong(hand: Hand, server: Server, planned: PlannedWrite, ready: Ready) -> SettledBy:
+    """The last look before a write: this very component, at the version planned for, and the right payload.
+
+    Returns:
+        What settles its identity.
+
+    Raises:
+        StepFailedError: nothing is to be sent.
+    """
     told, payload = planned.write, planned.payload
     assert payload is not None
     position = find_position(await hand.world.baseline.locate(server), told.slot)
@@ -116,6 +122,7 @@ async def _refuse_wrong(hand: Hand, server: Server, planned: PlannedWrite, ready
     if not is_same(position, position.component.version, told.source):
         version = position.component.version
         raise StepFailedError(Reason.MOVED_ON, slot=told.slot, source=told.source, version=version)
+    return settled
 
 
 async def _choose_way(hand: Hand, server: Server, planned: PlannedWrite, reach: Reach) -> str:

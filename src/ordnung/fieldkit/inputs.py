@@ -19,8 +19,12 @@ def load_house(readings: Path, catalogs: Sequence[Path], rules: Path | None) -> 
     """Judge the servers of a readings file. Raises FormatError or OSError."""
     servers = parse_readings(readings.read_bytes(), readings.name)
     found = load_catalogs(catalogs)
-    chosen: tuple[Rule, ...] = parse_rules(rules.read_bytes(), rules.name) if rules else FIXED_RULES
-    return judge_house(servers, found, chosen), found
+    return judge_house(servers, found, load_rules(rules)), found
+
+
+def load_rules(rules: Path | None) -> tuple[Rule, ...]:
+    """The house rules of a file, or those every house begins with. Raises FormatError or OSError."""
+    return parse_rules(rules.read_bytes(), rules.name) if rules else FIXED_RULES
 
 
 def load_catalogs(paths: Sequence[Path]) -> Catalogs:

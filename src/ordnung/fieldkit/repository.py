@@ -10,12 +10,13 @@ from pathlib import Path
 
 import click
 
+from ordnung.core.foresee import foreseen
 from ordnung.core.media import MEDIA
 from ordnung.core.packing import BY, Packed, Trim, kept, plan_packing
 from ordnung.core.trimmed import find_losses
 from ordnung.engine.compose import SEAL_DAYS, CatalogFile, Composed, Documents, Heading, compose, issues_of, sums_of
 from ordnung.engine.pack import PackedState, fetch_all
-from ordnung.fieldkit.inputs import load_house
+from ordnung.fieldkit.inputs import load_house, load_rules
 from ordnung.fieldkit.show import as_json, print_json
 from ordnung.formats.catalog import parse_catalog
 from ordnung.formats.compressed import unpack
@@ -104,9 +105,10 @@ def build(
     key_secret: str, name: str, shape: str, output: Path, as_json: bool,
 ) -> int:  # fmt: skip
     """Pack what the servers of a readings file need and write it out under seal."""
-    house, _ = load_house(readings, catalogs, rules)
+    house, listed = load_house(readings, catalogs, rules)
     standings = [s for s in house if not names or s.server.name in names]
-    planned = plan_packing(standings, trims)
+    later = foreseen(standings, listed, load_rules(rules), None)
+    planned = plan_packing([*standings, *later], trims)
     packed = kept(planned)
     if not packed:
         click.echo("These servers need nothing: all are level, held or without a route.", err=True)

@@ -32,6 +32,8 @@ export const servers = queryOptions({ queryKey: ["servers"], queryFn: allServers
 export const named = (names: string[]) =>
   queryOptions({ queryKey: ["servers", ...names], queryFn: async () => (await take(api.GET("/api/v1/servers", { params: { query: { servers: names.join(","), limit: PAGE } } }))).servers });
 export const floor = queryOptions({ queryKey: ["floor"], queryFn: async () => readSpots(await take(api.GET("/api/v1/floor"))) });
+export const groups = queryOptions({ queryKey: ["groups"], queryFn: () => take(api.GET("/api/v1/groups")) });
+export const away = queryOptions({ queryKey: ["groups", "away"], queryFn: () => take(api.GET("/api/v1/away")) });
 export const lost = queryOptions({ queryKey: ["lost"], queryFn: () => take(api.GET("/api/v1/lost")) });
 export const search = (id: number) =>
   queryOptions({ queryKey: ["search", id], queryFn: () => take(api.GET("/api/v1/searches/{id}", { params: { path: { id } } })) });
@@ -105,7 +107,7 @@ const JUDGED = ["baseline", "effect", "compared", "drift", "review", "advisories
 export const STALE: Record<string, string[]> = {
   work: ["work", "site"],
   searches: ["search"],
-  readings: ["floor", "lost", "servers", "server", "site", ...JUDGED],
+  readings: ["floor", "groups", "lost", "servers", "server", "site", ...JUDGED],
   catalogs: ["floor", "servers", "server", "site", "sources", ...JUDGED],
   baselines: ["floor", "servers", "server", "site", "revisions", ...JUDGED],
   sources: ["sources"],
@@ -113,5 +115,5 @@ export const STALE: Record<string, string[]> = {
   "left-out": ["review", "packing"],
   repositories: ["repositories", "stale", "packing", "ways-back", "site", "run"],
   fetches: ["fetches"],
-  runs: ["runs", "run", "record", "tape", "site", "servers", "floor"],
+  runs: ["runs", "run", "record", "tape", "site", "servers", "floor", "groups"],
 };

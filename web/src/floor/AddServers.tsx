@@ -49,7 +49,7 @@ function Ask({ fields, change, found }: { fields: Fields; change: (fields: Field
           A list of {count(fields.list.trim().split("\n").length - 1, "row")} is chosen. <Button variant="text" onClick={() => change({ ...fields, list: "" })}>Leave it</Button>
         </Box>
       ) : (
-        <TextField multiline minRows={4} label="Addresses of management controllers" value={fields.addresses} onChange={set("addresses")} helperText="One a line: 10.0.0.7, 10.0.0.7:8443, 10.0.0.10-10.0.0.40 or 10.0.0.0/24." />
+        <TextField multiline minRows={4} label="Addresses of management controllers" value={fields.addresses} onChange={set("addresses")} helperText="One a line: 10.0.0.7, 10.0.0.7:8443, 10.0.0.10-10.0.0.40, 10.0.0.0/24 or a name." />
       )}
       <input ref={file} type="file" aria-label="List of servers" hidden accept=".csv,text/csv" onChange={(e) => { const chosen = e.target.files?.[0]; if (chosen) void chosen.text().then((list) => change({ ...fields, list })); e.target.value = ""; }} />
       <Box sx={{ display: "flex", gap: 1 }}>
@@ -60,7 +60,7 @@ function Ask({ fields, change, found }: { fields: Fields; change: (fields: Field
         <TextField size="small" label="Controller user" autoComplete="off" value={fields.user} onChange={set("user")} />
         <TextField size="small" label="Controller password" type="password" autoComplete="off" value={fields.password} onChange={set("password")} />
       </Box>
-      <Box sx={{ fontSize: 12.5, color: "text.secondary" }}>They are sent only to controllers whose certificate is from the fleet's authority or was accepted before, kept encrypted, and never shown again.</Box>
+      <Box sx={{ fontSize: 12.5, color: "text.secondary" }}>They are sent only to controllers whose certificate is from the fleet's authority, kept encrypted, and never shown again.</Box>
       {look.error && <Trouble>{look.error.message}</Trouble>}
       <Box><Act type="submit" variant="contained" loading={look.isPending && !look.variables} why={fields.addresses.trim() || fields.list ? null : "Give addresses or choose a list first."}>Look who is there</Act></Box>
     </Box>
@@ -68,7 +68,7 @@ function Ask({ fields, change, found }: { fields: Fields; change: (fields: Field
 }
 
 const STATES: Record<string, [string, "done" | "rule" | "pending" | "deep" | "water"]> = {
-  asked: ["looking", "rule"], new: ["new", "done"], known: ["here already", "rule"], moved: ["has moved", "pending"], double: ["the same again", "rule"], nobody: ["no server", "rule"], "wrong row": ["row is wrong", "deep"],
+  asked: ["looking", "rule"], new: ["new", "done"], known: ["here already", "rule"], moved: ["has moved", "pending"], uncertain: ["can't be told", "deep"], double: ["the same again", "rule"], nobody: ["no server", "rule"], "wrong row": ["row is wrong", "deep"],
 };
 const takes = (row: SearchRow): boolean => (row.state === "new" || row.state === "moved") && !row.added;
 

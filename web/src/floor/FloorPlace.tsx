@@ -12,6 +12,7 @@ import { fonts, ink } from "../theme/theme";
 import { Legend } from "../waterline/GlyphRow";
 import { AddServers } from "./AddServers";
 import { FloorTable } from "./FloorTable";
+import { Groups } from "./Groups";
 import { type Lens, lensOf, LENSES } from "./lenses";
 import { RackPlan, type Zoomer } from "./RackPlan";
 import { ServerPanel } from "./ServerPanel";
@@ -24,6 +25,7 @@ export function FloorPlace() {
   const { data, error } = useQuery(floorQuery);
   const { names, select, toggle } = useSelection();
   const [adding, setAdding] = useParam("add");
+  const [grouping, setGrouping] = useParam("groups");
   const [lensName, setLens] = useParam("lens");
   const [as, setAs] = useParam("as");
   const now = useSiteNow(15_000);
@@ -32,7 +34,7 @@ export function FloorPlace() {
   if (!data) return null;
   const lens = lensOf(lensName);
   const chosen = data.filter((s) => names.includes(s.name));
-  const panel = adding ? <AddServers done={() => setAdding(null)} /> : names.length === 1 ? <ServerPanel name={names[0] ?? ""} /> : names.length > 1 ? <Several spots={chosen} /> : <Summary spots={data} />;
+  const panel = adding ? <AddServers done={() => setAdding(null)} /> : grouping ? <Groups done={() => setGrouping(null)} /> : names.length === 1 ? <ServerPanel name={names[0] ?? ""} /> : names.length > 1 ? <Several spots={chosen} /> : <Summary spots={data} />;
   if (data.length === 0 && !adding) {
     return (
       <Empty title="No server yet" act={<Button variant="contained" onClick={() => setAdding("1")}>Add servers</Button>}>
@@ -41,9 +43,9 @@ export function FloorPlace() {
     );
   }
   return (
-    <Split label="Floor" panel={panel} width={adding ? 470 : 330}>
+    <Split label="Floor" panel={panel} width={adding || grouping ? 470 : 330}>
       <Box sx={{ display: "grid", gridTemplateRows: "auto auto minmax(0,1fr)", gridTemplateColumns: "minmax(0,1fr)", height: "100%", minHeight: 420, gap: 0.75 }}>
-        <Head spots={data} add={() => setAdding("1")} table={as === "table"} setTable={(on) => setAs(on ? "table" : null)} chosen={names} zoomer={zoomer} />
+        <Head spots={data} add={() => setAdding("1")} group={() => setGrouping("1")} table={as === "table"} setTable={(on) => setAs(on ? "table" : null)} chosen={names} zoomer={zoomer} />
         <Lenses lens={lens} choose={(name) => setLens(name === "waterline" ? null : name)} />
         {as === "table" ? <FloorTable spots={data} lens={lens} now={now} selected={names} select={select} toggle={toggle} /> : <RackPlan spots={data} lens={lens} selected={names} select={select} now={now} zoomer={zoomer} />}
       </Box>
@@ -51,7 +53,7 @@ export function FloorPlace() {
   );
 }
 
-function Head({ spots, add, table, setTable, chosen, zoomer }: { spots: Spot[]; add: () => void; table: boolean; setTable: (on: boolean) => void; chosen: string[]; zoomer: Zoomer }) {
+function Head({ spots, add, group, table, setTable, chosen, zoomer }: { spots: Spot[]; add: () => void; group: () => void; table: boolean; setTable: (on: boolean) => void; chosen: string[]; zoomer: Zoomer }) {
   const read = useMutation({ mutationFn: () => readAgain([]) });
   const failed = spots.filter((s) => s.failure).length;
   const again = useMutation({ mutationFn: () => take(api.POST("/api/v1/surveys", { body: { failed: true } })) });
@@ -68,6 +70,7 @@ function Head({ spots, add, table, setTable, chosen, zoomer }: { spots: Spot[]; 
         <Box sx={{ ml: "auto", display: "flex", flexWrap: "wrap", gap: 1 }}>
           <Button variant="outlined" aria-pressed={table} onClick={() => setTable(!table)}>{table ? "Show as racks" : "Show as table"}</Button>
           {failed > 0 && <Button variant="outlined" onClick={() => again.mutate()} loading={again.isPending}>Read again what failed ({failed})</Button>}
+          <Button variant="outlined" onClick={group}>Groups</Button>
           <Button variant="outlined" onClick={add}>Add servers</Button>
           <Button variant="contained" onClick={() => read.mutate()} loading={read.isPending}>Read all servers</Button>
         </Box>

@@ -63,7 +63,7 @@ function Plan({ lane, close }: { lane: RunServer; close: () => void }) {
       <Box component="ol" sx={{ m: 0, mt: 0.5, pl: 2.5, fontSize: 13.5 }}>
         {lane.rounds.map((round, at) => (
           <li key={at}>
-            {round.writes.map((w) => <Box key={w.slot}><Mono>{w.slot} {w.source} → {w.to}</Mono></Box>)}
+            {round.writes.map((w) => <Box key={w.slot}><Mono>{w.slot} {w.source} → {w.to}</Mono>{w.identity && w.identity !== "by its descriptors" && <Box sx={{ fontSize: 12.5, color: w.identity.startsWith("by ") ? "text.secondary" : ink("deep") }}>identity {w.identity}</Box>}</Box>)}
             {round.reset ? `${round.writes.length ? "then " : ""}${round.reset}` : "no reset"}
           </li>
         ))}

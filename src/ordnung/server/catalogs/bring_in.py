@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime
 import hashlib
+from collections.abc import Collection
 from dataclasses import dataclass, replace
 
 from django.db import transaction
@@ -28,7 +29,13 @@ class Came:
 
 
 def bring_in(
-    raw: bytes, source: str, *, packed: bytes | None = None, signature: bytes | None = None, vouched: str = ""
+    raw: bytes,
+    source: str,
+    *,
+    packed: bytes | None = None,
+    signature: bytes | None = None,
+    vouched: str = "",
+    vouches_for: Collection[str] | None = None,
 ) -> Came:
     """Store one issue.
 
@@ -36,6 +43,8 @@ def bring_in(
         raw: the catalog as JSON.
         packed: the file as it came, which the signature covers; ``raw`` itself by default.
         vouched: who vouches for it where no detached signature does.
+        vouches_for: the makers that one was trusted for, None for all; another maker's catalog comes in by that
+            maker's own signature only.
 
     Raises:
         FormatError: it is not a whole, valid catalog.
@@ -43,7 +52,8 @@ def bring_in(
             Whatever is raised, nothing stored changes.
     """
     issue = parse_catalog(raw, source)
-    signer = vouched or check_signature(issue.maker, raw if packed is None else packed, signature, source)
+    is_vouched = bool(vouched) and (vouches_for is None or issue.maker in vouches_for)
+    signer = vouched if is_vouched else check_signature(issue.maker, packed or raw, signature, source)
     with transaction.atomic():
         known = CatalogIssue.objects.filter(maker=issue.maker, catalog=issue.catalog, issue=issue.issue).first()
         if known is not None:

@@ -114,8 +114,17 @@ def _take(source: Source, looked: Looked) -> int:
     names = []
     for file in files:
         came = bring_in(
-            file.raw, _source_name(source, file), packed=file.packed, signature=file.signature, vouched=file.vouched
+            file.raw,
+            _source_name(source, file),
+            packed=file.packed,
+            signature=file.signature,
+            vouched=file.vouched,
+            vouches_for={source.maker} if source.maker else None,
         )
+        if file.vouched and not source.maker:
+            # Trusted for whom it spoke first: from now on it vouches for no other maker.
+            source.maker = came.issue.maker
+            source.save(update_fields=["maker"])
         names += [came.issue.name] if came.state != "known" else []
     for offer in looked.newest.values():
         see(offer.maker, offer.catalog, offer.issue, offer.issued)

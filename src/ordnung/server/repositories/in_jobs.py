@@ -152,8 +152,8 @@ def _take_over(repository: Repository, carried: CarriedIn, row: Arrival) -> None
     _remember_root(row, arrived)
     makers, seal = _vouched_makers(row, arrived), f"the seal {arrived.seal.root_key[:12]}"
     for catalog in arrived.packing.catalogs:
-        vouched = seal if makers is None or catalog.maker in makers else ""
-        bring_in(carried.documents[catalog.path], f"{arrived.packing.name}: {catalog.path}", vouched=vouched)
+        name = f"{arrived.packing.name}: {catalog.path}"
+        bring_in(carried.documents[catalog.path], name, vouched=seal, vouches_for=makers)
     for path in arrived.packing.advisories:
         try:
             bring_in_advisory(carried.documents[path], f"{arrived.packing.name}: {path}")

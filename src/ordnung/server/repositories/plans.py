@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from ordnung.core.foresee import foreseen
 from ordnung.core.house import Standing, judge_house
 from ordnung.core.media import TooLargeError, spread
 from ordnung.core.packing import Packed, Trim, kept, plan_packing
@@ -40,13 +41,14 @@ def make_plan(names: list[str] | None, trims: Sequence[Trim] = (), revision: int
     row = Revision.objects.filter(number=revision or house.baseline.number).first()
     if row is None:
         raise Problem("not-found", f"There is no revision {revision}.", status=404, field="revision")
-    chosen = house.chosen(names)
+    chosen, catalogs, rules = house.chosen(names), house.catalogs, house.baseline.rules
     if row.number != house.baseline.number:
         other = decided(row)
-        servers = [standing.server for standing in chosen]
-        chosen = list(judge_house(servers, load_catalogs(other.follows), other.rules, now().date()))
+        catalogs, rules = load_catalogs(other.follows), other.rules
+        chosen = list(judge_house([standing.server for standing in chosen], catalogs, rules, now().date()))
     standings = reviewed(chosen)
-    return Plan(standings, plan_packing(standings, trims), tuple(trims), row)
+    later = reviewed(foreseen(standings, catalogs, rules, now().date()))
+    return Plan(standings, plan_packing([*standings, *later], trims), tuple(trims), row)
 
 
 def gather_documents(plan: Plan) -> Documents:

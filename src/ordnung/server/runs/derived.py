@@ -36,6 +36,14 @@ def load_tapes(run: Run) -> dict[str, list[Entry]]:
     return tapes
 
 
+def load_acts(run: Run) -> dict[str, list[Entry]]:
+    """The tapes of a run without readings and plans, which are most of their bytes: what the lanes are drawn from."""
+    tapes: dict[str, list[Entry]] = {}
+    for row in run.entries.exclude(kind__in=("read", "plan")).order_by("server", "seq"):
+        tapes.setdefault(row.server, []).append(read_entry(row.seq, row.at, row.version, row.kind, row.body))
+    return tapes
+
+
 def place_values(state: TapeState, is_running: bool) -> dict[str, Any]:
     """What a tape says of a server's row in its run."""
     ended = state.ended

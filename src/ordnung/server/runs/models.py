@@ -52,6 +52,8 @@ class RunServer(models.Model):
     rounds = models.JSONField(default=list)
     stranded = models.JSONField(default=list)
     lane = models.JSONField(default=list)
+    identities = models.JSONField(default=dict)
+    """By payload and slot, what makes it sure that it is for that component, or why it is not."""
     left_out = models.JSONField(default=dict)
     """Slots that were taken out when the sheet was drafted, with their reasons."""
     overrides = models.JSONField(default=dict)

@@ -9,6 +9,7 @@ from typing import Any
 from django.db import transaction
 
 from ordnung.core.away import Place
+from ordnung.core.checks import Before, Situation, find_block, run_checks
 from ordnung.core.house import Standing
 from ordnung.core.packing import ways_back
 from ordnung.core.route import Route, plan_way_back
@@ -24,8 +25,9 @@ from ordnung.server.fleet.models import Server
 from ordnung.server.house import snapshot
 from ordnung.server.problems import Problem
 from ordnung.server.repositories.models import Repository
-from ordnung.server.repositories.payloads import open_store
+from ordnung.server.repositories.payloads import StoredPayloads, open_store
 from ordnung.server.runs.derived import load_tape, taken_places
+from ordnung.server.runs.identities import Identities
 from ordnung.server.runs.journal import away_limits
 from ordnung.server.runs.models import Run, RunServer
 from ordnung.server.work.events import tell
@@ -109,6 +111,20 @@ def _lay_out(chosen: Sequence[tuple[Standing, Route]]) -> Timetable:
     return plan_timetable(routes, away_limits(), kept)
 
 
+def expected_stop(standing: Standing) -> str | None:
+    """What will stop a server before anything is sent, by its last reading: it takes no time on the sheet, but it is
+    read again and tried when its turn comes. None: nothing.
+    """
+    situation = Situation(server=standing.server, before=Before.RESET, now=now())
+    block = find_block(run_checks(situation))
+    jobs = standing.server.facts.jobs if standing.server.facts else ()
+    if block is not None:
+        return f"{block.seen}: it will be stopped unless that has ended by then. {block.remedy}"
+    if jobs:
+        return f"{jobs[0]}: it will be put off to the end and then stopped unless that job has ended."
+    return None
+
+
 @transaction.atomic
 def _store(
     name: str, person: str, standings: Sequence[Standing], routes: Sequence[Route], timetable: Timetable,
@@ -131,6 +147,7 @@ def _store(
         source=f"{repository.name}, edition {repository.edition}" if repository else "from the store",
     )
     rows = {row.name: row for row in Server.objects.filter(name__in=[s.server.name for s in standings])}
+    settled = Identities(StoredPayloads(open_store(), None))
     lanes = {lane.server: lane for lane in timetable.lanes}
     RunServer.objects.bulk_create(
         RunServer(
@@ -142,7 +159,11 @@ def _store(
             rounds=rounds_body(named[standing.server.name]),
             stranded=[dataclasses.asdict(s) for s in route.stranded],
             left_out=told.get(standing.server.name, {}),
-            lane=[dataclasses.asdict(span) for span in lanes[standing.server.name].spans],
+            lane=[dataclasses.asdict(span) for span in lanes[standing.server.name].spans]
+            if standing.server.name in lanes
+            else [],
+            detail=expected_stop(standing) or "",
+            identities=settled.of(named[standing.server.name], standing.positions),
         )
         for place, (standing, route) in enumerate(zip(standings, routes, strict=True))
     )

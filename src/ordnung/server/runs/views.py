@@ -27,7 +27,7 @@ from ordnung.server.house import snapshot
 from ordnung.server.present import glyph_row
 from ordnung.server.problems import Problem
 from ordnung.server.runs import sheets
-from ordnung.server.runs.derived import load_tape, load_tapes
+from ordnung.server.runs.derived import load_acts, load_tape
 from ordnung.server.runs.models import Run, RunServer, TapeEntry
 from ordnung.server.runs.story import tell_steps
 from ordnung.server.work.events import tell
@@ -49,6 +49,7 @@ class SheetWriteSerializer(serializers.Serializer):
     sha256 = serializers.CharField(allow_blank=True)
     size = serializers.IntegerField()
     issue = serializers.CharField(allow_blank=True)
+    identity = serializers.CharField(allow_blank=True)
 
 
 class SheetRoundSerializer(serializers.Serializer):
@@ -179,6 +180,7 @@ def planned_rows(place: RunServer) -> list[dict[str, Any]]:
                     "sha256": planned.payload.sha256 if planned.payload else "",
                     "size": planned.payload.size if planned.payload else 0,
                     "issue": f"{planned.payload.maker} {planned.payload.issue}" if planned.payload else "",
+                    "identity": place.identities.get(f"{planned.write.slot} {planned.write.to}", ""),
                 }
                 for planned in step.writes
             ],
@@ -191,7 +193,7 @@ def planned_rows(place: RunServer) -> list[dict[str, Any]]:
 def run_row(run: Run) -> dict[str, Any]:
     """A run with its lanes, plan and what happened."""
     places = list(run.servers.select_related("server"))
-    entries = load_tapes(run) if run.started_at else {}
+    entries = load_acts(run) if run.started_at else {}
     return {
         **summary(run, places),
         "servers": [

@@ -1,0 +1,1 @@
+"""Commands of the site that concern runs."""

@@ -1,0 +1,125 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import TextField from "@mui/material/TextField";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { type FormEvent, useRef, useState } from "react";
+
+import { api, type Away, type Group, take } from "../api/client";
+import { away as awayQuery, groups as groupsQuery } from "../api/queries";
+import { clock, count } from "../shell/format";
+import { Act, Tag, Title, Trouble } from "../shell/parts";
+import { ink } from "../theme/theme";
+
+/** Who serves together, how many of them may be away at once, and who is away now. */
+export function Groups({ done }: { done: () => void }) {
+  const { data: groups = [] } = useQuery(groupsQuery);
+  const { data: away = [] } = useQuery(awayQuery);
+  return (
+    <Box sx={{ display: "grid", gap: 1.5, alignContent: "start" }}>
+      <Box sx={{ display: "flex", alignItems: "baseline" }}>
+        <Title level={2}>Groups</Title>
+        <Button variant="outlined" sx={{ ml: "auto" }} onClick={done}>Close</Button>
+      </Box>
+      <Box sx={{ fontSize: 13, color: "text.secondary" }}>Servers that serve together. No more of a group are ever away at once than it allows, over all runs of this site; a server left away by a failure counts until a reading proves it back.</Box>
+      {away.some((a) => a.kept) && <LeftAway rows={away.filter((a) => a.kept)} />}
+      <Box component="ul" aria-label="Groups" sx={{ m: 0, p: 0, listStyle: "none" }}>
+        {groups.map((g) => <Row key={g.name} group={g} />)}
+      </Box>
+      <NewGroup />
+    </Box>
+  );
+}
+
+function useChange() {
+  const queries = useQueryClient();
+  return { onSuccess: () => queries.invalidateQueries({ queryKey: ["groups"] }) };
+}
+
+function Row({ group }: { group: Group }) {
+  const [told, setTold] = useState<string | null>(null);
+  const path = { name: group.name };
+  const change = useMutation({ mutationFn: (may_be_away: number) => take(api.PATCH("/api/v1/groups/{name}", { params: { path }, body: { may_be_away } })), ...useChange() });
+  const remove = useMutation({ mutationFn: () => take(api.DELETE("/api/v1/groups/{name}", { params: { path } })), ...useChange() });
+  const wanted = told === null || !/^\d+$/.test(told.trim()) || Number(told) === group.may_be_away ? null : Number(told);
+  const submit = (event: FormEvent) => {
+    event.preventDefault();
+    if (wanted !== null) change.mutate(wanted, { onSuccess: () => setTold(null) });
+  };
+  return (
+    <Box component="li" sx={{ py: 0.75, borderBottom: `1px solid ${ink("rule")}`, display: "grid", gap: 0.5 }}>
+      <Box component="form" onSubmit={submit} sx={{ display: "flex", alignItems: "center", gap: 1 }}>
+        <Box sx={{ flex: 1, minWidth: 0 }}>
+          <strong>{group.name}</strong>
+          <Box sx={{ fontSize: 12.5, color: "text.secondary" }}>{count(group.servers ?? 0, "server")}{group.away?.length ? `; away or about to be: ${group.away.join(", ")}` : ""}</Box>
+        </Box>
+        <TextField size="small" label="May be away" value={told ?? String(group.may_be_away)} onChange={(e) => setTold(e.target.value)} slotProps={{ htmlInput: { inputMode: "numeric", "aria-label": `May be away of ${group.name}` } }} sx={{ width: 96 }} />
+        {wanted !== null
+          ? <Button type="submit" variant="contained" loading={change.isPending}>Change</Button>
+          : <Act variant="outlined" aria-label={`Take away ${group.name}`} why={group.away?.length ? "Servers of it are away." : null} loading={remove.isPending} onClick={() => remove.mutate()}>Take away</Act>}
+      </Box>
+      {(change.error ?? remove.error) && <Trouble>{(change.error ?? remove.error)?.message}</Trouble>}
+    </Box>
+  );
+}
+
+function NewGroup() {
+  const file = useRef<HTMLInputElement>(null);
+  const [name, setName] = useState("");
+  const [limit, setLimit] = useState("1");
+  const make = useMutation({ mutationFn: () => take(api.POST("/api/v1/groups", { body: { name: name.trim(), may_be_away: Number(limit) } })), ...useChange() });
+  const bring = useMutation({ mutationFn: (list: string) => take(api.PUT("/api/v1/groups", { body: { list } })), ...useChange() });
+  const submit = (event: FormEvent) => {
+    event.preventDefault();
+    if (name.trim()) make.mutate(undefined, { onSuccess: () => setName("") });
+  };
+  return (
+    <Box component="form" onSubmit={submit} sx={{ display: "grid", gap: 1 }}>
+      <Title level={3}>Make one</Title>
+      <Box sx={{ display: "flex", gap: 1 }}>
+        <TextField size="small" label="Name of the group" value={name} onChange={(e) => setName(e.target.value)} sx={{ flex: 1 }} />
+        <TextField size="small" label="May be away" value={limit} onChange={(e) => setLimit(e.target.value)} slotProps={{ htmlInput: { inputMode: "numeric" } }} sx={{ width: 96 }} />
+      </Box>
+      <input ref={file} type="file" aria-label="List of groups" hidden accept=".csv,text/csv" onChange={(e) => { const chosen = e.target.files?.[0]; if (chosen) void chosen.text().then((list) => bring.mutate(list)); e.target.value = ""; }} />
+      <Box sx={{ display: "flex", gap: 1 }}>
+        <Act type="submit" variant="contained" loading={make.isPending} why={!name.trim() ? "Give it a name first." : /^\d+$/.test(limit) ? null : "How many may be away is a number."}>Make the group</Act>
+        <Button variant="outlined" loading={bring.isPending} onClick={() => file.current?.click()}>Choose a list (CSV)</Button>
+      </Box>
+      <Box sx={{ fontSize: 12.5, color: "text.secondary" }}>A list has the columns group and may_be_away. Which servers belong to a group is said in the list of servers, or on a server's panel.</Box>
+      {(make.error ?? bring.error) && <Trouble>{(make.error ?? bring.error)?.message}</Trouble>}
+      {bring.isSuccess && <Box role="status" sx={{ fontSize: 13 }}>The list was taken over.</Box>}
+    </Box>
+  );
+}
+
+function LeftAway({ rows }: { rows: Away[] }) {
+  return (
+    <Box sx={{ display: "grid", gap: 1, borderLeft: `3px solid ${ink("deep")}`, bgcolor: ink("deep2"), px: 1.5, py: 1 }}>
+      <Title level={3}>Left away</Title>
+      {rows.map((row) => <GiveBack key={row.server} row={row} />)}
+    </Box>
+  );
+}
+
+/** A server that a run left away: what the last reading said, and a person's word that it is back. */
+export function GiveBack({ row }: { row: Away }) {
+  const queries = useQueryClient();
+  const [reason, setReason] = useState("");
+  const back = useMutation({
+    mutationFn: () => take(api.POST("/api/v1/away/{name}/back", { params: { path: { name: row.server } }, body: { reason: reason.trim() } })),
+    onSuccess: () => queries.invalidateQueries(),
+  });
+  const submit = (event: FormEvent) => {
+    event.preventDefault();
+    if (reason.trim()) back.mutate();
+  };
+  return (
+    <Box component="form" onSubmit={submit} sx={{ display: "grid", gap: 0.75, fontSize: 13.5 }}>
+      <Box><strong>{row.server}</strong> <Tag tone="deep">away</Tag> since {clock(new Date(row.since))}: {row.run_name} ended there while it was out of service.{row.doubt && ` The last reading does not prove it back: ${row.doubt}.`} Read it again, or say why it counts as back.</Box>
+      <Box sx={{ display: "flex", gap: 1 }}>
+        <TextField size="small" label={`Why ${row.server} is back`} value={reason} onChange={(e) => setReason(e.target.value)} sx={{ flex: 1, bgcolor: "background.paper" }} />
+        <Act type="submit" variant="contained" why={reason.trim() ? null : "Say why first; it stands on its tape."} loading={back.isPending}>Counts as back</Act>
+      </Box>
+      {back.error && <Trouble>{back.error.message}</Trouble>}
+    </Box>
+  );
+}
