@@ -2,6 +2,10 @@
 # make test   sets up and runs every check and test
 PY := .venv/bin/python
 UV := .venv/bin/uv
+NIGHTS ?= 5000
+COVERED := --cov=ordnung.core --cov=ordnung.engine --cov-branch --cov-report=
+CORE_COVERED := 90
+ENGINE_COVERED := 90
 SRC := $(shell find web/src web/index.html -type f -not -name schema.d.ts 2>/dev/null)
 
 .PHONY: demo demo-fresh setup test check fix bench screenshots soak lock api clean
@@ -46,7 +50,9 @@ check: setup
 	$(PY) -m tests.api_contract
 
 test: setup /usr/bin/chromium check
-	$(PY) -m pytest -n 2 --dist loadfile --no-loadscope-reorder tests/journeys tests
+	$(PY) -m pytest -n 2 --dist loadgroup --no-loadscope-reorder $(COVERED) tests/journeys tests
+	$(PY) -m coverage report --include='src/ordnung/core/*' --fail-under=$(CORE_COVERED)
+	$(PY) -m coverage report --include='src/ordnung/engine/*' --fail-under=$(ENGINE_COVERED)
 
 fix: setup
 	$(PY) -m ruff check --fix src tests bench
@@ -62,7 +68,8 @@ screenshots: setup /usr/bin/chromium
 	$(PY) -m tests.journeys.screenshots
 
 soak: setup
-	HYPOTHESIS_PROFILE=soak $(PY) -m pytest tests/core tests/formats tests/simulation
+	$(PY) -m tests.simulation.soak --runs $(NIGHTS)
+	HYPOTHESIS_PROFILE=soak $(PY) -m pytest tests/core tests/formats
 
 lock:
 	$(UV) pip compile --quiet --generate-hashes --no-header --no-emit-index-url --no-emit-find-links requirements-bootstrap.in -o requirements-bootstrap.lock

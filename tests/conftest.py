@@ -34,6 +34,18 @@ def mirror_folder(tmp_path_factory) -> Path:
     return small_mirror(tmp_path_factory.mktemp("mirror"))
 
 
+NIGHTS_A_GROUP = 15
+
+
+def pytest_collection_modifyitems(items) -> None:
+    """Each file stays on one worker (journeys build on each other, floors are shared); random nights are spread."""
+    for item in items:
+        name = item.path.name
+        if "seed" in getattr(getattr(item, "callspec", None), "params", {}) and name == "test_random.py":
+            name += str(item.callspec.params["seed"] // NIGHTS_A_GROUP)
+        item.add_marker(pytest.mark.xdist_group(name))
+
+
 class LiveFloor:
     """Stand-ins answering over real HTTPS from a thread of their own; faults are set on the devices."""
 

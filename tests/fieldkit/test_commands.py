@@ -255,3 +255,12 @@ def test_two_builds_within_a_minute_are_two_editions(tmp_path):
 
     assert [next_edition(tmp_path / "keys", "a" * 32) for _ in range(3)] == [1, 2, 3]
     assert next_edition(tmp_path / "keys", "b" * 32) == 1
+
+
+def test_names_are_data_in_a_printed_table(capsys):
+    """A name in brackets crashed the table; control characters reached the terminal."""
+    from ordnung.fieldkit.show import print_table
+
+    print_table(("name",), [["[bold]R9[/]"], ["[/wrong"], ["a\x1b[2Jb\tc"], [None]])
+    told = capsys.readouterr().out
+    assert "[bold]R9[/]" in told and "[/wrong" in told and "\x1b" not in told and "a\ufffd[2Jb c" in told

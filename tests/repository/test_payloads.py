@@ -3,19 +3,23 @@
 from __future__ import annotations
 
 import asyncio
+import dataclasses
 import hashlib
 import ssl
+import uuid
 
 import aiohttp
 import pytest
 
-from ordnung.core.catalog import Payload
+from ordnung.core.catalog import Payload, Product, Release
 from ordnung.core.components import Component
 from ordnung.core.matching import Catalogs
+from ordnung.core.sheet import NamedPayload
 from ordnung.formats.catalog import parse_catalog
-from ordnung.formats.pldm import parse_package
+from ordnung.formats.pldm import DeviceRecord, compare_record, parse_package
+from ordnung.formats.pldm.model import titled
 from ordnung.repository import ContentStore, Fetcher, PayloadServer, RepositoryError, check_identity
-from ordnung.repository.identity import refuse_foreign
+from ordnung.repository.identity import SettledBy, open_package, refuse_foreign, settle_identity
 from ordnung.standins.makers import write_mirror
 from ordnung.standins.scenario import m as makers
 
@@ -255,3 +259,66 @@ async def test_a_rack_fetches_at_once_over_both_protocols_and_each_is_told(live,
                 assert answer.status == 404, "a server that is not in the run has no path"
     finally:
         await server.stop()
+
+
+# Identity as makers really tell it
+
+
+def record(*descriptors, data=b""):
+    return DeviceRecord(descriptors=descriptors, images=(0,), version="1", data=data)
+
+
+CARD = Component(
+    slot="a", kind="nic", name="Card", version="1", software_id="SW-1", pci="ffe3:0025:ffe3:0001", part="P-25",
+    uuid="11111111-aaaa-4000-8000-000000000001", maker="Quorrin", product="Q25",
+)  # fmt: skip
+LE = lambda text: int(text, 16).to_bytes(2, "little")  # noqa: E731
+
+
+@pytest.mark.parametrize(
+    ("descriptors", "agreement"),
+    [
+        ([(0x0000, LE("ffe3")), (0x0100, LE("0025"))], "fits"),
+        ([(0x0000, LE("ffe3")), (0x0100, LE("0025")), (0x0101, LE("ffe3")), (0x0102, LE("0002"))], "for another device"),
+        ([(0x0000, LE("ffe3"))], "nothing to compare"),  # its maker alone names no device
+        ([(0x0000, LE("ffe4"))], "for another device"),
+        ([(0x0001, b"\x01\x02\x03\x04")], "nothing to compare"),
+        ([(0x0001, b"\x01\x02\x03\x04"), (0xFFFF, titled("SoftwareId", b"SW-1"))], "fits"),
+        ([(0x0001, b"\x01\x02\x03\x04"), (0xFFFF, titled("Software ID", b"SW-2"))], "for another device"),
+        ([(0x0001, b"\x01\x02\x03\x04"), (0xFFFF, titled("Colour", b"red"))], "nothing to compare"),
+        ([(0x0002, uuid.UUID("11111111-aaaa-4000-8000-000000000001").bytes)], "fits"),
+        ([(0x0002, uuid.UUID(int=7).bytes)], "for another device"),
+        ([(0x0003, b"\x01\x02\x03"), (0x0104, b"\x01\x02\x03\x04")], "nothing to compare"),
+        ([(0x0005, b"\x01\x02\x03")], "nothing to compare"),
+        ([(0x0006, b"QUORRIN "), (0x0108, b"Q25             ")], "fits"),
+        ([(0x0006, b"OTHER   "), (0x0108, b"Q26             ")], "for another device"),
+        ([(0x0006, b"OTHER   ")], "nothing to compare"),
+        ([(0x0001, b"\x01\x02\x03\x04"), (0x0107, b"P-25      ")], "fits"),
+        ([(0xFFFF, b"\x01\xff")], "nothing to compare"),
+        ([], "nothing to compare"),
+    ],
+)  # fmt: skip
+def test_descriptors_are_compared_with_every_identifier_a_reading_has(descriptors, agreement):
+    assert compare_record(record(*descriptors), CARD).agreement == agreement
+
+
+@pytest.mark.parametrize(
+    ("descriptors", "signed_by", "told"),
+    [
+        ([(0x0000, LE("ffe3")), (0x0100, LE("0025"))], "", SettledBy.DESCRIPTORS),
+        ([(0x0001, b"\x01\x02\x03\x04")], "key", SettledBy.CHECKSUM),
+        ([(0x0001, b"\x01\x02\x03\x04")], "", "no signed catalog vouches"),
+        ([(0x0100, LE("0026"))], "key", "the package is for PCI device 0026, the device has 0025"),
+    ],
+)
+def test_where_nothing_compares_a_signed_catalogs_checksum_settles_it(mirror_folder, descriptors, signed_by, told):
+    package = dataclasses.replace(open_package(mirror_folder / RAID, RAID), devices=(record(*descriptors),))
+    version = package.images[0].version
+    raid = Product("p", "P", "raid", "dotted", (), (Release(version=version),))
+    payload = NamedPayload(sha256="a", size=1, maker="M", catalog="c", issue="i", signed_by=signed_by)
+    found = settle_identity(package, payload, raid, version, CARD)
+    assert found == told or (isinstance(found, str) and told in found)
+    other = settle_identity(package, payload, raid, "9.9", CARD)
+    assert isinstance(other, str) and not isinstance(other, SettledBy)
+    opaque = settle_identity(None, payload, raid, version, CARD)
+    assert (opaque is SettledBy.CHECKSUM) == bool(signed_by)

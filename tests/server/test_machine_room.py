@@ -352,3 +352,17 @@ async def test_reach_is_tried_from_the_controllers_side(site, live):
     ways = (await sync_to_async(get)(site.web, "servers/gauge-01"))["ways"]
     assert [(w["way"], w["open"]) for w in ways][1] == ("fetches over HTTP", True)
     assert live.device("surge-01").subscriptions == {}
+
+
+def test_a_stored_reading_that_can_not_be_loaded_shows_as_unread_and_takes_no_page_down(web, catalogs):
+    """One drive list once made every place answer 422."""
+    add_server()
+    add_server("surge-09")
+    reading = Server.objects.get(name="surge-09").latest
+    reading.parts = [10**6, *reading.parts]
+    reading.save(update_fields=["parts"])
+    house.forget()
+    for path in ("servers", "floor", "drift", "baseline", "site", "review"):
+        assert web.get(f"/api/v1/{path}").status_code == 200, path
+    rows = {row["name"]: row for row in get(web, "servers")["servers"]}
+    assert rows["surge-09"]["components"] == 0 and rows["surge-03"]["components"] > 0

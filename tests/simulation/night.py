@@ -74,7 +74,7 @@ async def _play(seed: int, mirror: Path) -> Night:
     limits = AwayLimits(groups={"pair": 1, "ring": 2}, at_once=chance.choice((1, 2, 8)))
     house = House(clock, devices, mirror, limits)
     house.protocols = chance.choice((("HTTPS", "HTTP"), ("HTTP",), ()))
-    house.patience = Patience(place_s=1200.0, may_force=chance.random() < 0.5)
+    house.patience = Patience(place_s=1200.0, may_force=chance.random() < 0.5, poll_s=chance.choice((10.0, 40.0, 40.0)))
     for device in devices:
         device.quirks = frozenset(chance.sample(MANNERS, chance.choice((0, 0, 1, 2, 3))) + chance.choice(THEMES))
         spoil(chance, device)

@@ -106,6 +106,7 @@ async def test_a_crash_at_any_journal_position_loses_and_doubles_nothing(house, 
     for position in range(1, positions + 1):
         clock = VirtualClock()
         trial = House(clock, demo_hardware(clock.seconds), mirror)
+        trial.patience = Patience(poll_s=40.0)
         setattr(trial.journal, f"crash_{when}", position)
         with pytest.raises(Crashed):
             await carry_out(trial, "surge-07")

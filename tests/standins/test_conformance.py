@@ -15,6 +15,7 @@ from base64 import b64encode
 import pytest
 from cryptography import x509
 
+from ordnung.standins.certificates import open_authority
 from ordnung.standins.faults import Fault
 from ordnung.standins.redfish.registries import REGISTRIES
 from ordnung.standins.scenario import PLACES
@@ -75,6 +76,16 @@ def test_root_and_metadata_are_open_and_nothing_else_is(ask):
         status, headers, body = ask(method, path, {} if method == "PATCH" else None)
         assert status == 401 and "www-authenticate" in headers, (method, path)
         assert ids(body) == ["NoValidSession"]
+
+
+def test_what_a_stranger_asks_to_change_stays_as_it_is(ask, face):
+    """The test before this one sent nothing that could have been changed."""
+    face.device.asset_tag = "ours"
+    assert ask("PATCH", SYSTEM, {"AssetTag": "theirs", "Boot": {"BootSourceOverrideEnabled": "Once"}})[0] == 401
+    assert ask("POST", f"{SYSTEM}/Actions/ComputerSystem.Reset", {"ResetType": "ForceRestart"})[0] == 401
+    body = ask("GET", SYSTEM, Authorization=BASIC)[2]
+    assert (body["AssetTag"], body["Boot"]["BootSourceOverrideEnabled"]) == ("ours", "Disabled")
+    assert "reset" not in [entry["what"] for entry in face.device.log]
 
 
 def test_the_odata_document_lists_what_the_root_links(ask):
@@ -213,6 +224,17 @@ def test_version_and_method_are_judged(ask):
     assert ask("PATCH", "/redfish/v1/Nothing", {}, Authorization=BASIC)[0] == 404
 
 
+def test_a_method_that_nobody_knows_is_not_implemented(ask):
+    for method in ("PROPFIND", "TRACE"):
+        status, _, body = ask(method, SYSTEM, None, Authorization=BASIC)
+        assert status in (405, 501) and ids(body), method
+
+
+def test_a_patch_of_annotations_alone_changes_nothing_and_says_so(ask):
+    status, _, body = ask("PATCH", SYSTEM, {"@odata.id": SYSTEM, "Boot@odata.count": 1}, Authorization=BASIC)
+    assert status == 200 and ids(body) == ["NoOperation"] and body["@odata.id"] == SYSTEM
+
+
 def test_queries(ask):
     def get(query, path="/redfish/v1/UpdateService/FirmwareInventory"):
         return ask("GET", f"{path}?{query}", Authorization=BASIC)
@@ -344,6 +366,33 @@ def test_certificates_are_x509_v3_and_the_resource_tells_the_one_in_use(floor):
     where = told["Links"]["Certificates"][0]["@odata.id"]
     pem = ask("GET", where, Authorization=BASIC)[2]["CertificateString"]
     assert x509.load_pem_x509_certificate(pem.encode()) == shown
+
+
+REPLACE = "/redfish/v1/CertificateService/Actions/CertificateService.ReplaceCertificate"
+
+
+def test_the_https_certificate_can_be_replaced(live, tmp_path):
+    ask = Https(live, "surge-02").ask
+    told = ask("GET", "/redfish/v1/CertificateService", Authorization=BASIC)[2]
+    assert told["Actions"]["#CertificateService.ReplaceCertificate"]["target"] == REPLACE
+    host, port = live.floor.urls["surge-02"].removeprefix("https://").split(":")
+    where = {"@odata.id": "/redfish/v1/Managers/1/NetworkProtocol/HTTPS/Certificates/1"}
+    fresh = open_authority(tmp_path / "ca").issue(host, "fresh").read_text()
+    body = {"CertificateString": fresh, "CertificateType": "PEM", "CertificateUri": where}
+    for wrong in (
+        {},
+        {**body, "CertificateType": "DER"},
+        {**body, "CertificateUri": "x"},
+        {**body, "CertificateString": "x"},
+    ):
+        assert ask("POST", REPLACE, wrong, Authorization=BASIC)[0] == 400
+    assert ask("POST", REPLACE, body, Authorization=BASIC)[0] == 204
+    wanted = x509.load_pem_x509_certificate(fresh.encode())
+
+    def shows_it():
+        return x509.load_pem_x509_certificate(ssl.get_server_certificate((host, int(port))).encode()) == wanted
+
+    wait_until(shows_it, "the new certificate", 10)
 
 
 def test_events_are_streamed_and_the_subscription_ends_with_the_line(floor):

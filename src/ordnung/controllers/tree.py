@@ -76,7 +76,7 @@ async def read_fitted(
     systems, chassis, (managers, managed_at) = await asyncio.gather(
         reader.members(link_of(root.get("Systems")), DEEP),
         reader.members(link_of(root.get("Chassis")), DEEP),
-        _timed(reader.members(link_of(root.get("Managers")), 1), now),
+        _timed(lambda: reader.members(link_of(root.get("Managers")), 1), now),
     )
     system = _own_system(reader.name, systems, own)
     others = sum(1 for one in systems if one is not system)
@@ -114,9 +114,9 @@ def _linked(system: Json, name: str, all_of_them: list[Json]) -> list[Json]:
 
 
 async def _timed(
-    job: Awaitable[list[Json]], now: Callable[[], datetime.datetime]
+    ask: Callable[[], Awaitable[list[Json]]], now: Callable[[], datetime.datetime]
 ) -> tuple[list[Json], datetime.datetime]:
-    return await job, now()
+    return await ask(), now()
 
 
 async def _read_own(reader: Reader, system: Json, manager: Json) -> list[Fitted]:

@@ -1,0 +1,244 @@
+"""What POST does on a stand-in: updates, resets, media, accounts, events, certificates."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+
+from ordnung.standins.hardware import Hardware
+from ordnung.standins.parts import Task
+from ordnung.standins.redfish import managers, systems, updates
+from ordnung.standins.redfish.changes import add_account, add_subscription
+from ordnung.standins.redfish.quirks import apply_quirks
+from ordnung.standins.redfish.registries import message
+from ordnung.standins.redfish.tree import SCHEMAS, V1, Resource, find_resource, link
+from ordnung.standins.redfish.wire import HEADERS, Handler, Reply, Request, as_reply, error, load, refuse
+
+ACCOUNTS, SUBSCRIPTIONS = f"{V1}/AccountService/Accounts", f"{V1}/EventService/Subscriptions"
+
+
+# Updates
+
+
+def _open(device: Hardware, request: Request, body: Resource) -> Task | Reply:
+    targets = body.get("Targets") or []
+    slots = [str(target).rsplit("/", 1)[-1] for target in targets] if isinstance(targets, list) else []
+    if not slots or not all(device.part(slot) for slot in slots):
+        return error(400, "ActionParameterValueNotInList", str(targets)[:100], "Targets", "update")
+    if device.running_task() is not None:
+        reply = error(503, "ServiceTemporarilyUnavailable", "30")
+        reply.headers["Retry-After"] = "30"
+        return reply
+    if device.has_fault("job pending"):
+        return error(409, "ResourceInUse")
+    shown = {"HttpOperation": "POST", "TargetUri": request.path, "JsonBody": json.dumps(body)}
+    return device.open_task(slots, shown)
+
+
+def _accepted(task: Task, pull: tuple[Task, str] | None = None) -> Reply:
+    path = f"{V1}/TaskService/Tasks/{task.id}"
+    body = {"@odata.id": path, "@odata.type": f"#Task.{SCHEMAS['Task']}.Task", "Id": task.id, **updates.task_body(task)}
+    reply = as_reply(body, 202, {"Location": f"{V1}/TaskMonitors/{task.id}"})
+    reply.pull = pull
+    return reply
+
+
+def _taken_on(device: Hardware, task: Task, pull: tuple[Task, str] | None = None) -> Reply:
+    """The answer to an update request, as this controller gives it."""
+    reply = _accepted(task, pull)
+    if {"empty 202", "bare 202"} & device.quirks:
+        reply.body = b""
+    if "bare 202" in device.quirks:
+        del reply.headers["Location"]
+    elif "no task list" in device.quirks:
+        reply.body = b""
+    elif "no task state" in device.quirks:
+        reply.body = json.dumps(apply_quirks(device, json.loads(reply.body))).encode() if reply.body else b""
+    return reply
+
+
+def pull(device: Hardware, request: Request, body: Resource) -> Reply:
+    """Fetch an image and write it (SimpleUpdate)."""
+    allowed = updates.PULL_PROTOCOLS[device.generation]
+    if not allowed:
+        return error(404, "ResourceMissingAtURI", request.path)
+    if "ImageURI" not in body:
+        return error(400, "ActionParameterMissing", "SimpleUpdate", "ImageURI")
+    uri = str(body["ImageURI"])
+    if uri.partition(":")[0].upper() not in allowed:
+        return error(400, "ActionParameterValueNotInList", uri, "ImageURI", f"SimpleUpdate over {', '.join(allowed)}")
+    task = _open(device, request, body)
+    return task if isinstance(task, Reply) else _taken_on(device, task, (task, uri))
+
+
+def push(device: Hardware, request: Request, body: Resource) -> Reply:
+    """Take an image by multipart."""
+    if updates.PUSH_URI not in updates.push_uris(device):
+        return error(403, "NotApplicableToTarget")
+    if request.parts is None:
+        return error(415, "UnrecognizedRequestBody")
+    raw, image = request.parts.get("UpdateParameters"), request.parts.get("UpdateFile")
+    if raw is None or image is None:
+        return error(400, "ActionParameterMissing", "push", "UpdateParameters" if raw is None else "UpdateFile")
+    parameters = load(raw)
+    if parameters is None:
+        return error(400, "MalformedJSON")
+    task = _open(device, request, parameters)
+    if isinstance(task, Reply):
+        return task
+    device.receive_image(task, image)
+    return _taken_on(device, task)
+
+
+def push_raw(device: Hardware, request: Request, body: Resource) -> Reply:
+    """The old way: the image alone; the service decides what it is for."""
+    if updates.RAW_PUSH_URI not in updates.push_uris(device):
+        return error(404, "ResourceMissingAtURI", request.path)
+    own = next(part for part in device.parts if part.kind == "controller")
+    task = _open(device, request, {"Targets": [f"{systems.INVENTORY}/{own.slot}"]})
+    if isinstance(task, Reply):
+        return task
+    device.receive_image(task, request.body)
+    return _taken_on(device, task)
+
+
+def show_monitor(device: Hardware, number: str) -> Reply:
+    """What a task monitor answers (DSP0266): 202 while running, then what the operation would have."""
+    device.advance()
+    task = next((task for task in updates.tasks_of(device) if task.id == number), None)
+    if task is None:
+        return error(404, "ResourceMissingAtURI", f"{V1}/TaskMonitors/{number}")
+    reply = _accepted(task)
+    if {"no task state", "no task list", "empty 202"} & device.quirks:
+        reply.body = b""
+    if task.state in updates.ENDED:
+        reply.status = 200 if task.state == "Completed" else 400
+        del reply.headers["Location"]
+        if task.state != "Completed" and not reply.body:
+            name, args = task.messages[-1]
+            return error(400, "GeneralError") if not args else _failed(name, args)
+    return reply
+
+
+def _failed(name: str, args: list[str]) -> Reply:
+    told = {"MessageId": name, "Message": f"{name.rsplit('.', 1)[1]}: {', '.join(args)}", "MessageArgs": args}
+    return as_reply({"error": {"code": name, "message": told["Message"], "@Message.ExtendedInfo": [told]}}, 400)
+
+
+# Resets, media, accounts, events
+
+
+def make_reset(allowed: tuple[str, ...], act: Callable[[Hardware], None]) -> Handler:
+    """A reset action that takes these types."""
+
+    def handle(device: Hardware, request: Request, body: Resource) -> Reply:
+        if body.get("ResetType") not in allowed:
+            return error(400, "ActionParameterValueNotInList", str(body.get("ResetType")), "ResetType", "Reset")
+        act(device)
+        return Reply(status=204, headers=dict(HEADERS), restarts=device.is_away)
+
+    return handle
+
+
+_RESTARTS = make_reset(("GracefulRestart", "ForceRestart"), Hardware.reboot)
+_CYCLES = make_reset(("PowerCycle",), Hardware.power_cycle)
+
+
+def reset_system(device: Hardware, request: Request, body: Resource) -> Reply:
+    """ComputerSystem.Reset."""
+    wanted = body.get("ResetType")
+    if wanted == "PushPowerButton":  # whether that boots or kills it depends on its system: nobody should
+        device.note("button pushed")
+        return Reply(status=204, headers=dict(HEADERS))
+    if wanted == "PowerCycle" and "power cycle on system" in device.quirks:
+        return _CYCLES(device, request, body)
+    if wanted == "GracefulRestart" and "graceful ignored" in device.quirks:
+        device.note("graceful restart ignored")
+        return Reply(status=204, headers=dict(HEADERS))
+    return _RESTARTS(device, request, body)
+
+
+def reset_chassis(device: Hardware, request: Request, body: Resource) -> Reply:
+    """Chassis.Reset."""
+    if "power cycle on system" in device.quirks:
+        return error(404, "ResourceMissingAtURI", request.path)
+    return _CYCLES(device, request, body)
+
+
+def replace_certificate(device: Hardware, request: Request, body: Resource) -> Reply:
+    """CertificateService.ReplaceCertificate: key and certificate as PEM, for the HTTPS certificate only."""
+    if device.generation != "newest":
+        return error(404, "ResourceMissingAtURI", request.path)
+    for name in ("CertificateString", "CertificateType", "CertificateUri"):
+        if name not in body:
+            return error(400, "ActionParameterMissing", "ReplaceCertificate", name)
+    if body["CertificateType"] != "PEM":
+        value = str(body["CertificateType"])[:40]
+        return error(400, "ActionParameterValueNotInList", value, "CertificateType", "ReplaceCertificate")
+    where = body["CertificateUri"].get("@odata.id") if isinstance(body["CertificateUri"], dict) else None
+    if where != managers.HTTPS_CERTIFICATE:
+        return error(400, "ActionParameterValueNotInList", str(where)[:200], "CertificateUri", "ReplaceCertificate")
+    text = body["CertificateString"]
+    if not isinstance(text, str) or "BEGIN CERTIFICATE" not in text or "PRIVATE KEY" not in text:
+        return error(400, "ActionParameterValueNotInList", "this text", "CertificateString", "ReplaceCertificate")
+    device.note("certificate replaced")
+    reply = Reply(status=204, headers={**HEADERS, "Location": managers.HTTPS_CERTIFICATE})
+    reply.renews = text
+    return reply
+
+
+def insert_media(device: Hardware, request: Request, body: Resource) -> Reply:
+    """VirtualMedia.InsertMedia."""
+    image = body.get("Image")
+    if not isinstance(image, str):
+        return error(400, "ActionParameterMissing", "InsertMedia", "Image")
+    if device.media:
+        return error(409, "ResourceInUse")
+    device.media = {"Image": image}
+    device.note("media inserted", image=image)
+    return Reply(status=204, headers=dict(HEADERS))
+
+
+def eject_media(device: Hardware, request: Request, body: Resource) -> Reply:
+    """VirtualMedia.EjectMedia."""
+    device.media = {}
+    device.note("media ejected")
+    return Reply(status=204, headers=dict(HEADERS))
+
+
+def make_account(device: Hardware, request: Request, body: Resource) -> Reply:
+    """A new account."""
+    return _made(device, ACCOUNTS, add_account(device, body))
+
+
+def subscribe(device: Hardware, request: Request, body: Resource) -> Reply:
+    """A new event subscription."""
+    return _made(device, SUBSCRIPTIONS, add_subscription(device, body))
+
+
+def _made(device: Hardware, parent: str, made: str | list[Resource]) -> Reply:
+    if not isinstance(made, str):
+        return refuse(400, made)
+    path = f"{parent}/{made}"
+    return as_reply(find_resource(device, path) or {}, 201, {"Location": path})
+
+
+def send_test_event(device: Hardware, request: Request, body: Resource) -> Reply:
+    """EventService.SubmitTestEvent."""
+    reply = Reply(status=204, headers=dict(HEADERS))
+    event = make_event(device, message("TestMessage", registry="ResourceEvent"))
+    device.events.append(event)
+    reply.send = [
+        (str(s["Destination"]), {**event, "Context": s["Context"]})
+        for s in device.subscriptions.values()
+        if s["SubscriptionType"] == "RedfishEvent"
+    ]
+    return reply
+
+
+def make_event(device: Hardware, told: Resource) -> Resource:
+    """An event as a subscriber or a stream gets it."""
+    number = str(len(device.events) + 1)
+    record = {"MemberId": "0", "EventId": number, "EventType": "Other", **told, "OriginOfCondition": link(V1)}
+    del record["@odata.type"], record["Resolution"]
+    return {"@odata.type": "#Event.v1_7_0.Event", "Id": number, "Name": "Event", "Events": [record]}
