@@ -37,6 +37,7 @@ def mirror_folder(tmp_path_factory) -> Path:
 NIGHTS_A_GROUP = 15
 
 
+@pytest.hookimpl(tryfirst=True)
 def pytest_collection_modifyitems(items) -> None:
     """Each file stays on one worker (journeys build on each other, floors are shared); random nights are spread."""
     for item in items:

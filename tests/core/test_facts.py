@@ -162,3 +162,8 @@ def test_only_what_may_be_overridden_is_and_with_a_reason():
     found = run_checks(situation(Before.RESET, facts), {"power": "go on", "feed": "pulled for the work", "health": ""})
     assert find_block(found).check == "power"
     assert next(f for f in found if f.check == "feed").remedy == "Overridden: pulled for the work"
+
+
+def test_arrays_that_are_broken_and_locks_bar_updating():
+    assert told(arrays_broken=("V1 is Critical",)) == [("array broken", True)]
+    assert told(locked="its update service is switched off") == [("locked", True)]

@@ -31,7 +31,8 @@ def read_accepted(answer: Answer) -> Accepted:
     202 is under way whether or not it has a body; 200, 201 and 204 without a task that says otherwise are done.
     """
     body = answer.body
-    is_task = "TaskState" in body or ".Task." in (as_text(body.get("@odata.type")) or "") or answer.status == 202
+    kind = as_text(body.get("@odata.type")) or ""
+    is_task = "TaskState" in body or kind.endswith(".Task") or answer.status == 202
     task = as_path(link_of(body)) if is_task else None
     monitor = as_path(body.get("TaskMonitor")) if is_task else None
     location = as_path(answer.header("Location"))

@@ -1,0 +1,96 @@
+"""DSP0266's whole task model: a task is done only when the device says so."""
+
+from __future__ import annotations
+
+import pytest
+
+from ordnung.controllers import Outcome
+from ordnung.controllers.answers import Answer
+from ordnung.controllers.tasks import read_accepted, view_monitor, view_task
+
+TASK = "/redfish/v1/TaskService/Tasks/7"
+MONITOR = "/redfish/v1/TaskMonitors/7"
+
+
+def answer(status, body=None, **headers):
+    return Answer(status, headers, body or {})
+
+
+def task(state=None, **told):
+    return {"@odata.id": TASK, "@odata.type": "#Task.v1_7_0.Task", **({"TaskState": state} if state else {}), **told}
+
+
+@pytest.mark.parametrize(
+    ("told", "task_path", "monitor", "finished"),
+    [
+        (answer(202, task("New"), location=MONITOR), TASK, MONITOR, False),
+        (answer(202, task("New", TaskMonitor=MONITOR)), TASK, MONITOR, False),
+        (answer(202, location=f"https://h{MONITOR}"), None, MONITOR, False),
+        (answer(202), None, None, False),  # it counted as written once
+        (answer(204), None, None, True),
+        (answer(200, {"error": {"message": "Success"}}), None, None, True),
+        (answer(200, task("Completed")), None, None, True),
+        (answer(200, task("Running"), location=MONITOR), TASK, None, False),
+        (answer(201, task("Exception"), location=MONITOR), TASK, None, False),
+        (answer(200, task()), TASK, None, False),
+    ],
+)
+def test_what_an_answer_to_a_request_says(told, task_path, monitor, finished):
+    found = read_accepted(told)
+    assert (found.task, found.monitor, found.finished) == (task_path, monitor, finished)
+
+
+@pytest.mark.parametrize(
+    ("body", "outcome"),
+    [
+        *((task(state), Outcome.RUNNING) for state in ("New", "Starting", "Running", "Suspended", "Interrupted", "Pending",
+                                                       "Stopping", "Cancelling", "Service")),
+        (task("Completed"), Outcome.DONE),
+        (task("Completed", TaskStatus="Warning"), Outcome.DONE),
+        (task("Completed", TaskStatus="Critical"), Outcome.UNTOLD),
+        *((task(state), Outcome.FAILED) for state in ("Killed", "Cancelled", "Exception")),
+        (task(), Outcome.UNTOLD),
+        (task("Brewing"), Outcome.UNTOLD),
+        (task(7), Outcome.UNTOLD),
+        (task(PercentComplete=40), Outcome.RUNNING),
+        (task(PercentComplete=100), Outcome.UNTOLD),
+        (task(PercentComplete=40, EndTime="2026"), Outcome.UNTOLD),
+    ],
+)  # fmt: skip
+def test_what_a_task_says(body, outcome):
+    assert view_task(TASK, body).outcome is outcome
+
+
+@pytest.mark.parametrize(
+    ("told", "outcome", "message"),
+    [
+        (answer(202), Outcome.RUNNING, ""),
+        (answer(202, task("Completed")), Outcome.RUNNING, ""),
+        (answer(204), Outcome.DONE, ""),
+        (answer(200, {"any": 1}), Outcome.DONE, ""),
+        (answer(200, task("Exception")), Outcome.FAILED, ""),
+        (answer(200, task("Running")), Outcome.RUNNING, ""),
+        (answer(400, {"error": {"message": "no"}}), Outcome.FAILED, "no"),
+        (
+            answer(400, {"error": {"@Message.ExtendedInfo": [{"Message": "wrong image"}]}}),
+            Outcome.FAILED,
+            "wrong image",
+        ),
+        (answer(409), Outcome.FAILED, "it answered 409"),
+        (answer(500), Outcome.UNTOLD, ""),
+        (answer(403), Outcome.UNTOLD, ""),
+        (answer(404), None, None),
+        (answer(410), None, None),
+    ],
+)
+def test_what_a_monitor_says(told, outcome, message):
+    found = view_monitor(MONITOR, told)
+    assert (found.outcome if found else None, found.message if found else None) == (outcome, message)
+
+
+def test_what_a_task_is_for_and_whose_it_is():
+    body = task("Running", Payload={"TargetUri": "/redfish/v1/UpdateService/x", "JsonBody": '{"Targets": ["/f/bios"]}'})
+    assert view_task(TASK, body).targets == ("/f/bios",) and view_task(TASK, body).is_update
+    for odd in ("{", "[1]", '{"Targets": 7}', 7, None):
+        assert view_task(TASK, task("Running", Payload={"JsonBody": odd})).targets == ()
+    assert view_task(TASK, task("Running", Payload=7, Messages=[7, None], Name=3)).name == "3"
