@@ -50,7 +50,7 @@ check: setup
 	$(PY) -m tests.api_contract
 
 test: setup /usr/bin/chromium check
-	$(PY) -m pytest -n 2 --dist loadgroup --no-loadscope-reorder $(COVERED) tests/journeys tests
+	$(PY) -m pytest -n 2 --dist loadfile --no-loadscope-reorder $(COVERED) tests/journeys tests
 	$(PY) -m coverage report --include='src/ordnung/core/*' --fail-under=$(CORE_COVERED)
 	$(PY) -m coverage report --include='src/ordnung/engine/*' --fail-under=$(ENGINE_COVERED)
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import os
+import re
 import tempfile
 import threading
 from collections.abc import Iterator
@@ -12,6 +13,7 @@ from pathlib import Path
 
 import pytest
 from hypothesis import HealthCheck, settings
+from xdist.scheduler import LoadFileScheduling
 
 os.environ.setdefault("ORDNUNG_HOME", tempfile.mkdtemp(prefix="ordnung-test-home-"))
 os.environ.setdefault("ORDNUNG_SECRET", "not-a-secret-but-long-enough-for-tests")
@@ -37,14 +39,16 @@ def mirror_folder(tmp_path_factory) -> Path:
 NIGHTS_A_GROUP = 15
 
 
-@pytest.hookimpl(tryfirst=True)
-def pytest_collection_modifyitems(items) -> None:
+class ByFile(LoadFileScheduling):
     """Each file stays on one worker (journeys build on each other, floors are shared); random nights are spread."""
-    for item in items:
-        name = item.path.name
-        if "seed" in getattr(getattr(item, "callspec", None), "params", {}) and name == "test_random.py":
-            name += str(item.callspec.params["seed"] // NIGHTS_A_GROUP)
-        item.add_marker(pytest.mark.xdist_group(name))
+
+    def _split_scope(self, nodeid: str) -> str:
+        night = re.search(r"test_random\.py::.*\[(\d+)\]$", nodeid)
+        return f"nights {int(night[1]) // NIGHTS_A_GROUP}" if night else super()._split_scope(nodeid)
+
+
+def pytest_xdist_make_scheduler(config, log):
+    return ByFile(config, log) if config.getvalue("dist") == "loadfile" else None
 
 
 class LiveFloor:
