@@ -44,6 +44,16 @@ async def carry_out(hand: Hand) -> TapeState:
         TapeConflictError: another engine works on this server.
     """
     hand.state = fold(await hand.world.journal.load(hand.run, hand.name))
+    try:
+        await _go_on(hand)
+    finally:
+        if hand.world.site.writing.get(hand.endpoint.url) == hand.name:
+            del hand.world.site.writing[hand.endpoint.url]
+    await hand.world.controllers.let_go(hand.endpoint)
+    return hand.state
+
+
+async def _go_on(hand: Hand) -> None:
     while (step := next_step(hand.state)) is not Step.NONE:
         try:
             await STEPS[step](hand)
@@ -54,8 +64,6 @@ async def carry_out(hand: Hand) -> TapeState:
                 await hand.end(
                     Ending.FAILED, Reason.CONTROLLER, cause=error.cause, detail=error.detail, remedy=error.remedy
                 )
-    await hand.world.controllers.let_go(hand.endpoint)
-    return hand.state
 
 
 async def give_up(hand: Hand, error: Exception) -> None:

@@ -24,6 +24,7 @@ from ordnung.server.repositories import store_views as storing
 from ordnung.server.repositories import views as repositories
 from ordnung.server.repositories.packages import PackagesView
 from ordnung.server.runs import away_views as away
+from ordnung.server.runs import override_views as overrides
 from ordnung.server.runs import views as runs
 from ordnung.server.work import views as work
 
@@ -122,6 +123,7 @@ urlpatterns = [
     path(f"{V1}store/clear", storing.StoreClearView.as_view()),
     path(f"{V1}runs", runs.RunsView.as_view()),
     path(f"{V1}runs/<int:pk>", runs.RunView.as_view()),
+    path(f"{V1}runs/<int:pk>/servers/<str:name>/override", overrides.OverrideView.as_view()),
     path(f"{V1}runs/<int:pk>/start", runs.RunStartView.as_view()),
     path(f"{V1}runs/<int:pk>/hold", runs.RunOrderView.as_view(), {"order": "hold"}),
     path(f"{V1}runs/<int:pk>/go", runs.RunOrderView.as_view(), {"order": "go"}),

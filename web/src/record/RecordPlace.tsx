@@ -100,7 +100,7 @@ function Row({ run, server: s }: { run: number; server: RecordServer }) {
       <td><Done run={run} server={s} /></td>
       <td className="n">{s.resets}</td>
       <td className="n">{s.away_seconds ? duration(s.away_seconds) : "–"}</td>
-      <td>{s.differences.length ? <Box sx={{ color: ink("deep"), maxWidth: 260 }}>{s.differences.join("; ")}</Box> : s.ended ? "as it was" : "–"}</td>
+      <td>{s.overrides.map((o) => <Box key={o.check} sx={{ maxWidth: 260 }}>{o.check} check overridden: {o.reason}</Box>)}{s.differences.length ? <Box sx={{ color: ink("deep"), maxWidth: 260 }}>{s.differences.join("; ")}</Box> : s.ended ? "as it was" : "–"}</td>
     </tr>
   );
 }

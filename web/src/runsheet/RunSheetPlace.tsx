@@ -95,7 +95,7 @@ function Head({ run, now }: { run: Run; now: number }) {
         <Box sx={{ ml: "auto", display: "flex", gap: 1 }}><Orders run={run} /></Box>
       </Box>
       <Box sx={{ color: "text.secondary" }}>
-        {count(run.count, "server")}, {count(run.updates, "update")}, {resets || "no reset"} (the fewest possible). {run.state === "draft" ? `Takes about ${duration(run.planned_seconds)}; no order could take less than ${duration(run.bound_seconds)}.` : run.started_at && `Started ${clock(new Date(run.started_at))} by ${run.started_by}${run.state === "running" ? `, expected to end ${clock(new Date(Math.max(now, Date.parse(run.started_at) + run.planned_seconds * 1000)))}` : ""}.`}
+        {count(run.count, "server")}, {count(run.updates, "update")}, {resets || "no reset"} (the fewest possible). {run.state === "draft" ? `Takes about ${duration(run.planned_seconds)}; no order could take less than ${duration(run.bound_seconds)}.` : run.started_at && `Started ${clock(new Date(run.started_at))} by ${run.started_by}${run.state === "running" ? `, expected to end ${clock(new Date(Math.max(now, Date.parse(run.started_at) + run.planned_seconds * 1000)))}` : ""}.`} Payloads {run.source}.
       </Box>
     </Box>
   );
@@ -143,7 +143,8 @@ function WhatWillBeDone({ run }: { run: Run }) {
               <Box key={at} component="span" sx={{ mr: 1.5, display: "inline-block" }}>
                 <Box component="span" sx={{ color: "text.secondary" }}>{at + 1}.</Box> {round.writes.map((w) => `${w.slot} ${w.to}`).join(", ") || "nothing to write"}{round.reset && <strong>, {round.reset}</strong>}
               </Box>
-            ))}</td>
+            ))}
+            {s.overrides.map((o) => <Box key={o.check}>The {o.check} check is overridden: {o.reason}</Box>)}</td>
           </tr>
         ))}
       </tbody>

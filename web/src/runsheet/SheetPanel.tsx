@@ -7,6 +7,7 @@ import { tape as tapeQuery } from "../api/queries";
 import { clock, count, duration } from "../shell/format";
 import { Mono, Title, Trouble } from "../shell/parts";
 import { ink } from "../theme/theme";
+import { Override } from "./Override";
 
 interface Props { run: Run; now: number; picked: string | null; pick: (server: string | null) => void }
 
@@ -14,6 +15,7 @@ interface Props { run: Run; now: number; picked: string | null; pick: (server: s
 export function SheetPanel({ run, now, picked, pick }: Props) {
   const lane = run.servers.find((s) => s.server === picked);
   const failed = run.servers.filter((s) => s.ended === "failed");
+  const stopping = run.state === "draft" ? run.servers.filter((s) => s.detail) : [];
   return (
     <Box sx={{ display: "grid", gap: 2 }}>
       <Standing run={run} now={now} />
@@ -23,7 +25,13 @@ export function SheetPanel({ run, now, picked, pick }: Props) {
           <Box sx={{ mt: 0.75 }}><Button variant="outlined" onClick={() => pick(s.server)}>Show its tape</Button></Box>
         </Trouble>
       ))}
-      {lane && <Plan lane={lane} close={() => pick(null)} />}
+      {!lane && stopping.map((s) => (
+        <Trouble key={s.server} title={`${s.server} is expected to be stopped`}>
+          {s.detail}
+          <Box sx={{ mt: 0.75 }}><Button variant="outlined" onClick={() => pick(s.server)}>Show its plan</Button></Box>
+        </Trouble>
+      ))}
+      {lane && <Plan run={run} lane={lane} close={() => pick(null)} />}
       {run.state !== "draft" && <Tape id={run.id} server={picked} />}
       {run.state === "draft" && !lane && <Box sx={{ color: "text.secondary", fontSize: 13.5 }}>Pick a lane to see its rounds: what is written, and which reset makes it active.</Box>}
     </Box>
@@ -55,11 +63,12 @@ function Standing({ run, now }: { run: Run; now: number }) {
   );
 }
 
-function Plan({ lane, close }: { lane: RunServer; close: () => void }) {
+function Plan({ run, lane, close }: { run: Run; lane: RunServer; close: () => void }) {
   return (
     <Box component="section">
       <Box sx={{ display: "flex", justifyContent: "space-between" }}><Title level={2}>{lane.server}</Title><Button onClick={close}>All servers</Button></Box>
       {lane.group && <Box sx={{ color: "text.secondary", fontSize: 13 }}>in {lane.group}</Box>}
+      {run.state === "draft" ? <Override run={run.id} lane={lane} /> : lane.overrides.map((o) => <Box key={o.check} sx={{ fontSize: 13 }}>The {o.check} check was overridden: {o.reason}</Box>)}
       <Box component="ol" sx={{ m: 0, mt: 0.5, pl: 2.5, fontSize: 13.5 }}>
         {lane.rounds.map((round, at) => (
           <li key={at}>

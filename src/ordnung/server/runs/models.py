@@ -57,7 +57,9 @@ class RunServer(models.Model):
     left_out = models.JSONField(default=dict)
     """Slots that were taken out when the sheet was drafted, with their reasons."""
     overrides = models.JSONField(default=dict)
-    """Checks that a person has overridden for this server, with the reasons."""
+    """Checks that a person has overridden for this server, with the reason and who gave it."""
+    stopping = models.CharField(max_length=40, default="")
+    """The check that is expected to stop it, where a person may override that."""
     active = models.BooleanField(default=False)
     state = models.CharField(max_length=20, default="waiting")
     detail = models.TextField(default="")

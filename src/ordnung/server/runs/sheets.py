@@ -111,18 +111,19 @@ def _lay_out(chosen: Sequence[tuple[Standing, Route]]) -> Timetable:
     return plan_timetable(routes, away_limits(), kept)
 
 
-def expected_stop(standing: Standing) -> str | None:
-    """What will stop a server before anything is sent, by its last reading: it takes no time on the sheet, but it is
-    read again and tried when its turn comes. None: nothing.
+def expected_stop(standing: Standing, overrides: Mapping[str, str] | None = None) -> tuple[str, str]:
+    """What will stop a server before anything is sent, by its last reading, and the check behind it where a person
+    may override that. Both are empty where nothing will. It is read again and tried when its turn comes.
     """
     situation = Situation(server=standing.server, before=Before.RESET, now=now())
-    block = find_block(run_checks(situation))
+    block = find_block(run_checks(situation, overrides))
     jobs = standing.server.facts.jobs if standing.server.facts else ()
     if block is not None:
-        return f"{block.seen}: it will be stopped unless that has ended by then. {block.remedy}"
+        told = f"{block.seen}: it will be stopped unless that has ended by then. {block.remedy}"
+        return told, block.check if block.may_override else ""
     if jobs:
-        return f"{jobs[0]}: it will be put off to the end and then stopped unless that job has ended."
-    return None
+        return f"{jobs[0]}: it will be put off to the end and then stopped unless that job has ended.", ""
+    return "", ""
 
 
 @transaction.atomic
@@ -149,6 +150,7 @@ def _store(
     rows = {row.name: row for row in Server.objects.filter(name__in=[s.server.name for s in standings])}
     settled = Identities(StoredPayloads(open_store(), None))
     lanes = {lane.server: lane for lane in timetable.lanes}
+    stops = [expected_stop(standing) for standing in standings]
     RunServer.objects.bulk_create(
         RunServer(
             run=run,
@@ -162,7 +164,8 @@ def _store(
             lane=[dataclasses.asdict(span) for span in lanes[standing.server.name].spans]
             if standing.server.name in lanes
             else [],
-            detail=expected_stop(standing) or "",
+            detail=stops[place][0],
+            stopping=stops[place][1],
             identities=settled.of(named[standing.server.name], standing.positions),
         )
         for place, (standing, route) in enumerate(zip(standings, routes, strict=True))

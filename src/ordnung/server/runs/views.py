@@ -57,6 +57,11 @@ class SheetRoundSerializer(serializers.Serializer):
     reset = serializers.CharField(allow_null=True)
 
 
+class OverrideRowSerializer(serializers.Serializer):
+    check = serializers.CharField()
+    reason = serializers.CharField()
+
+
 class RunServerSerializer(serializers.Serializer):
     server = serializers.CharField()
     group = serializers.CharField(allow_blank=True)
@@ -66,6 +71,8 @@ class RunServerSerializer(serializers.Serializer):
     happened = SpanSerializer(many=True)
     state = serializers.CharField()
     detail = serializers.CharField(allow_blank=True)
+    stopping = serializers.CharField(allow_blank=True)
+    overrides = OverrideRowSerializer(many=True)
     percent = serializers.IntegerField(allow_null=True)
     since = serializers.DateTimeField(allow_null=True)
     ended = serializers.CharField(allow_blank=True)
@@ -124,6 +131,7 @@ class RecordServerSerializer(serializers.Serializer):
     resets = serializers.IntegerField()
     away_seconds = serializers.FloatField()
     differences = serializers.ListField(child=serializers.CharField())
+    overrides = OverrideRowSerializer(many=True)
 
 
 class RecordSerializer(RunSummarySerializer):
@@ -190,6 +198,11 @@ def planned_rows(place: RunServer) -> list[dict[str, Any]]:
     ]
 
 
+def override_rows(place: RunServer) -> list[dict[str, str]]:
+    """The checks that a person has overridden for a server, with their reasons."""
+    return [{"check": check, "reason": reason} for check, reason in sorted(place.overrides.items())]
+
+
 def run_row(run: Run) -> dict[str, Any]:
     """A run with its lanes, plan and what happened."""
     places = list(run.servers.select_related("server"))
@@ -206,6 +219,8 @@ def run_row(run: Run) -> dict[str, Any]:
                 "happened": tell_steps(entries.get(p.server.name, []), run.started_at) if run.started_at else [],
                 "state": p.state,
                 "detail": p.detail,
+                "stopping": p.stopping,
+                "overrides": override_rows(p),
                 "percent": p.percent,
                 "since": p.since,
                 "ended": p.ended,
@@ -351,6 +366,7 @@ def _record(run: Run, place: RunServer) -> dict[str, Any]:
         "resets": len(resets),
         "away_seconds": sum(s["end"] - s["start"] for s in away),
         "differences": [place.reason] if place.ended == "failed" else [],
+        "overrides": override_rows(place),
     }
 
 
