@@ -4,9 +4,12 @@ from __future__ import annotations
 
 import pytest
 
-pytest.register_assert_rewrite("tests.journeys.baseline_and_drift", "tests.journeys.repository")
+pytest.register_assert_rewrite(
+    "tests.journeys.baseline_and_drift", "tests.journeys.before_the_night", "tests.journeys.repository"
+)
 
 from tests.journeys.baseline_and_drift import *  # noqa: E402, F403
+from tests.journeys.before_the_night import *  # noqa: E402, F403
 from tests.journeys.browser import open_page, sign_in  # noqa: E402
 from tests.journeys.repository import *  # noqa: E402, F403
 

@@ -9,6 +9,7 @@ import { away as awayQuery, groups as groupsQuery } from "../api/queries";
 import { clock, count } from "../shell/format";
 import { Act, Tag, Title, Trouble } from "../shell/parts";
 import { ink } from "../theme/theme";
+import { byName } from "./plan";
 
 /** Who serves together, how many of them may be away at once, and who is away now. */
 export function Groups({ done }: { done: () => void }) {
@@ -23,7 +24,7 @@ export function Groups({ done }: { done: () => void }) {
       <Box sx={{ fontSize: 13, color: "text.secondary" }}>Servers that serve together. No more of a group are ever away at once than it allows, over all runs of this site; a server left away by a failure counts until a reading proves it back.</Box>
       {away.some((a) => a.kept) && <LeftAway rows={away.filter((a) => a.kept)} />}
       <Box component="ul" aria-label="Groups" sx={{ m: 0, p: 0, listStyle: "none" }}>
-        {groups.map((g) => <Row key={g.name} group={g} />)}
+        {[...groups].sort((a, b) => byName(a.name, b.name)).map((g) => <Row key={g.name} group={g} />)}
       </Box>
       <NewGroup />
     </Box>
@@ -37,6 +38,7 @@ function useChange() {
 
 function Row({ group }: { group: Group }) {
   const [told, setTold] = useState<string | null>(null);
+  const [asked, ask] = useState(false);
   const path = { name: group.name };
   const change = useMutation({ mutationFn: (may_be_away: number) => take(api.PATCH("/api/v1/groups/{name}", { params: { path }, body: { may_be_away } })), ...useChange() });
   const remove = useMutation({ mutationFn: () => take(api.DELETE("/api/v1/groups/{name}", { params: { path } })), ...useChange() });
@@ -55,8 +57,17 @@ function Row({ group }: { group: Group }) {
         <TextField size="small" label="May be away" value={told ?? String(group.may_be_away)} onChange={(e) => setTold(e.target.value)} slotProps={{ htmlInput: { inputMode: "numeric", "aria-label": `May be away of ${group.name}` } }} sx={{ width: 96 }} />
         {wanted !== null
           ? <Button type="submit" variant="contained" loading={change.isPending}>Change</Button>
-          : <Act variant="outlined" aria-label={`Take away ${group.name}`} why={group.away?.length ? "Servers of it are away." : null} loading={remove.isPending} onClick={() => remove.mutate()}>Take away</Act>}
+          : <Act aria-label={`Delete ${group.name}`} why={group.away?.length ? "Servers of it are away." : null} loading={remove.isPending} onClick={() => group.servers ? ask(true) : remove.mutate()}>Delete</Act>}
       </Box>
+      {asked && (
+        <Trouble title={`${count(group.servers ?? 0, "server")} would lose the limit`}>
+          Without {group.name} all of them may be away at once.
+          <Box sx={{ display: "flex", gap: 1, mt: 0.75 }}>
+            <Button variant="outlined" color="error" onClick={() => remove.mutate()}>Delete {group.name} all the same</Button>
+            <Button onClick={() => ask(false)}>Keep it</Button>
+          </Box>
+        </Trouble>
+      )}
       {(change.error ?? remove.error) && <Trouble>{(change.error ?? remove.error)?.message}</Trouble>}
     </Box>
   );

@@ -20,7 +20,8 @@ export interface RoomPlan { room: string; x: number; y: number; width: number; h
 export interface Plan { rooms: RoomPlan[]; racks: RackPlan[]; width: number; height: number }
 export interface Box { x: number; y: number; width: number; height: number }
 
-const byName = (a: string, b: string): number => a.localeCompare(b, "en", { numeric: true });
+/** Names in the order people count: pair 2 before pair 10. */
+export const byName = (a: string, b: string): number => a.localeCompare(b, "en", { numeric: true });
 
 /** The servers of one rack, from the top unit down: the order in which the arrows walk. */
 const walk = (spots: Spot[]): Spot[] => [...spots].sort((a, b) => b.unit - a.unit || byName(a.name, b.name));

@@ -45,7 +45,7 @@ function Standing({ run, now }: { run: Run; now: number }) {
         <Title level={2}>Before it starts</Title>
         <Box component="ul" sx={{ m: 0, mt: 0.75, pl: 2.25, fontSize: 13.5 }}>
           <li>Each server is read again first; one that is level is skipped, one that changed is planned anew.</li>
-          <li>At most four servers at once, and never more of a group than may be away.</li>
+          <li>Never more servers at once than the site allows, nor more of a group than may be away.</li>
           <li>Each payload is identified against its component before it is sent.</li>
           <li>{run.missing.length ? `${count(run.missing.length, "payload")} still to be packed.` : "Every payload is packed."}</li>
         </Box>

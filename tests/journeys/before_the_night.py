@@ -1,0 +1,46 @@
+"""Before the night: who may be away together is set, and what will stop a server is answered for or left standing."""
+
+from __future__ import annotations
+
+import re
+
+from playwright.sync_api import expect
+
+from tests.journeys.axe import check_axe
+from tests.journeys.site import Api
+
+
+def test_how_many_of_a_group_may_be_away_is_set_on_the_floor(page, read_demo):
+    page.goto(f"{read_demo.web}/floor?groups=1")
+    groups = page.get_by_role("list", name="Groups").get_by_role("listitem")
+    groups.get_by_text("gauge pair 9", exact=True).wait_for()
+    names = groups.locator("strong").all_inner_texts()
+    assert names.index("gauge pair 2") < names.index("gauge pair 10")
+    row = groups.filter(has=page.get_by_text("gauge pair 9", exact=True))
+    row.get_by_label("May be away of gauge pair 9").fill("2")
+    row.get_by_role("button", name="Change").click()
+    row.get_by_role("button", name="Delete gauge pair 9").click()
+    expect(row.get_by_text("2 servers would lose the limit")).to_be_visible()
+    check_axe(page, "light")
+    row.get_by_role("button", name="Keep it").click()
+    told = {g["name"]: g["may_be_away"] for g in Api(read_demo.web, read_demo.password).get("groups")}
+    assert told["gauge pair 9"] == 2
+
+
+def test_a_lost_feed_is_told_before_the_run_and_answered_for_with_a_reason(page, read_demo):
+    api = Api(read_demo.web, read_demo.password)
+    draft = api.post("runs", {"servers": ["chart-14", "vault-08"]})["id"]
+    page.goto(f"{read_demo.web}/run-sheet/{draft}")
+    side = page.get_by_role("complementary", name="Run sheet: details")
+    expect(side.get_by_text("vault-08 is expected to be stopped")).to_be_visible()
+    page.goto(f"{read_demo.web}/run-sheet/{draft}?lane=chart-14")
+    expect(side.get_by_text(re.compile("psu-2 has no input"))).to_be_visible()
+    expect(side.get_by_role("button", name="Override the feed check")).to_be_disabled()
+    side.get_by_label("Why chart-14 goes all the same").fill("feed A carries the row")
+    side.get_by_role("button", name="Override the feed check").click()
+    expect(side.get_by_text("The feed check is overridden: feed A carries the row (technician)")).to_be_visible()
+    expect(side.get_by_text(re.compile("its health is Critical"))).to_be_visible()
+    check_axe(page, "light")
+    side.get_by_role("button", name="Take the override back").click()
+    expect(side.get_by_text(re.compile("psu-2 has no input"))).to_be_visible()
+    api.delete(f"runs/{draft}")
