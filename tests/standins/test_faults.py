@@ -7,6 +7,7 @@ import pytest
 from ordnung.standins import makers as m
 from ordnung.standins.faults import FAULTS, LASTING, QUIRKS, Fault, random_faults
 from ordnung.standins.hardware import writes_of
+from ordnung.standins.keeping import dump, load
 from ordnung.standins.redfish import Request, Service
 from ordnung.standins.scenario import PLACES, demo_hardware
 from tests.standins.faces import BASIC
@@ -189,8 +190,8 @@ def test_state_outlives_the_process(device, time):
 
     device.accounts["1"].password = "another one"
     send(device, time, wait=30)
-    kept = json.loads(json.dumps(device.dump()))
+    kept = json.loads(json.dumps(dump(device)))
     again = demo_hardware(time, [p for p in PLACES if p.name == "surge-03"])[0]
-    again.load(kept)
+    load(again, kept)
     assert again.password == "another one" and again.running_task().id == device.running_task().id
-    assert again.dump() == device.dump()
+    assert dump(again) == dump(device)

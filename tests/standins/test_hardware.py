@@ -7,6 +7,7 @@ import pytest
 from ordnung.standins import makers as m
 from ordnung.standins.faults import Fault
 from ordnung.standins.hardware import Hardware
+from ordnung.standins.keeping import dump, load
 from ordnung.standins.scenario import demo_hardware, random_hardware
 
 
@@ -128,7 +129,7 @@ def test_a_late_version_shows_after_its_time(device, time):
 def test_the_state_outlives_the_process(device, time):
     send(device, time, m.RAID_R9, "7.18.0", "raid-1")
     again = next(d for d in demo_hardware(time) if d.name == "surge-07")
-    again.load(device.dump())
+    load(again, dump(device))
     assert again.part("raid-1").waiting == "7.18.0" and again.log == device.log
 
 

@@ -19,6 +19,7 @@ from ordnung.standins.certificates import Authority, make_context, open_authorit
 from ordnung.standins.control import Control
 from ordnung.standins.face import Face
 from ordnung.standins.hardware import Hardware
+from ordnung.standins.keeping import dump, load
 from ordnung.standins.mirror import Mirror
 from ordnung.standins.ssdp import Announcer
 
@@ -240,7 +241,7 @@ class Floor:
     def _dump(self) -> str:
         for device in self.hardware:
             device.advance()
-        return json.dumps({device.name: device.dump() for device in self.hardware})
+        return json.dumps({device.name: dump(device) for device in self.hardware})
 
     def _save(self) -> None:
         temporary = self.state_path.with_suffix(".new")
@@ -254,7 +255,7 @@ class Floor:
             kept = json.loads(self.state_path.read_text())
             for device in self.hardware:
                 if device.name in kept:
-                    device.load(kept[device.name])
+                    load(device, kept[device.name])
 
 
 def address_of(device: Hardware) -> str:

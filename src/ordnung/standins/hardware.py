@@ -14,19 +14,18 @@ from __future__ import annotations
 import datetime
 import secrets
 from collections.abc import Callable, Sequence
-from dataclasses import asdict, dataclass, field
+from dataclasses import dataclass, field
 from typing import Any
 
 from ordnung.formats.errors import FormatError
 from ordnung.formats.pldm import (
-    DeviceRecord,
     Package,
     device_descriptors,
     find_record,
     parse_package,
-    tell_mismatch,
 )
 from ordnung.standins.faults import Fault
+from ordnung.standins.objections import find_objection
 from ordnung.standins.parts import Account, Part, Task
 
 VERIFY_SECONDS = 6.0
@@ -287,7 +286,7 @@ class Hardware:
             self.fail_task(task, "Update.1.0.VerificationFailed", ["image", where], str(error))
             return
         for slot in task.slots:
-            why = self._objection(slot, package)
+            why = find_objection(self, slot, package)
             if why is not None:
                 self.fail_task(task, "Update.1.0.VerificationFailed", [package.version, where], why)
                 return
@@ -305,38 +304,6 @@ class Hardware:
         task.stalls = self.take_fault("task stalls", part.slot) is not None
         task.lies = self.take_fault("task lies", part.slot) is not None
         task.messages.append(("Update.1.0.VerifyingAtComponent", [task.version, ", ".join(task.slots)]))
-
-    def _objection(self, slot: str, package: Package) -> str | None:
-        """Why this device won't take a package for a slot, by the package's own rules."""
-        part = self.part(slot)
-        if part is None or part.dead or part.gone or part.hidden or not part.updateable:
-            return f"{slot} can't be updated"
-        if self.generation == "oldest" and part.kind != "controller":
-            return f"{slot} can't be updated before the controller itself is"
-        own = device_descriptors(part.software_id, part.pci)
-        record = find_record(package, own)
-        if record is None:
-            return tell_mismatch(package, own)
-        return self._rule_objection(part, record, package.images[record.images[0]].version)
-
-    def _rule_objection(self, part: Part, record: DeviceRecord, version: str) -> str | None:
-        rules = record.rules()
-        if rules.get("software_id", part.software_id) != part.software_id:
-            return f"the image is for {rules['software_id']}, this is {part.software_id}"
-        if part.waiting is not None:
-            return f"{part.slot} has {part.waiting} waiting for a reset"
-        if int(rules.get("signature_generation", 1)) > part.generation:
-            return f"{part.slot} can't check a signature of generation {rules['signature_generation']}"
-        direct = rules.get("direct_from")
-        if direct and not part.at_least(part.version, direct):
-            return f"{part.slot} is at {part.version}; {version} can be written from {direct} on"
-        if part.floor and part.below(version, part.floor):
-            return f"{part.slot} takes nothing below {part.floor}"
-        for need in rules.get("needs", ()):
-            for other in self.parts:
-                if other.software_id == need["software_id"] and not other.at_least(other.version, need["at_least"]):
-                    return f"{version} needs {other.name} {need['at_least']}, it has {other.version}"
-        return None
 
     def restart_controller(self) -> None:
         """Manager.Reset: the controller is away for a time, sessions are gone."""
@@ -426,42 +393,6 @@ class Hardware:
             if secrets.compare_digest(given, own) and account.enabled and not account.locked:
                 return number
         return None
-
-    # Keeping
-
-    def dump(self) -> dict[str, Any]:
-        """The state that outlives the process, as JSON."""
-        return {
-            "parts": [asdict(part) for part in self.parts],
-            "tasks": [asdict(task) for task in self.tasks],
-            "log": self.log,
-            "accounts": {number: asdict(account) for number, account in self.accounts.items()},
-            "task_count": self.task_count,
-            "patched": self.patched,
-            "coming": self.coming,
-            "away_until": self.away_until,
-            "boot_until": self.boot_until,
-            "controller_reset_at": self.controller_reset_at,
-            "system_reset_at": self.system_reset_at,
-        }
-
-    def load(self, state: dict[str, Any]) -> None:
-        """Take a kept state on again."""
-        self.parts = [Part(**{**part, "listed": tuple(part["listed"])}) for part in state["parts"]]
-        self.tasks = [
-            Task(**{**task, "messages": [(m, list(a)) for m, a in task["messages"]]}) for task in state["tasks"]
-        ]
-        self.log, self.patched, self.task_count = state["log"], state["patched"], state["task_count"]
-        self.accounts = {number: Account(**account) for number, account in state["accounts"].items()}
-        self.coming = [(at, kind) for at, kind in state["coming"]]
-        self.away_until, self.boot_until = state["away_until"], state["boot_until"]
-        self.controller_reset_at, self.system_reset_at = (
-            state["controller_reset_at"],
-            state["system_reset_at"],
-        )
-        for task in self.tasks:
-            if task.state == "Running" and task.phase == "transfer":
-                self.fail_task(task, "Update.1.0.TransferFailed", ["image", ", ".join(task.slots)], "cut off")
 
 
 def moment(seconds: float) -> str:
