@@ -15,7 +15,7 @@ from ordnung.core.foresee import foreseen
 from ordnung.core.house import judge_house
 from ordnung.core.packing import plan_packing, ways_back
 from ordnung.core.route import Round, Route, Write
-from ordnung.core.rules import FIXED_RULES
+from ordnung.core.rules import FIXED_RULES, Rule
 from ordnung.core.timetable import itinerary, plan_timetable
 from tests.core.houses import DAY, REBOOT, RESTART, catalogs, component, product, release
 
@@ -157,3 +157,38 @@ def test_what_will_probably_become_possible_is_packed_beforehand():
     }  # fmt: skip
     able = judge_house([old_server(pulls=("HTTP",))], lists, FIXED_RULES, DAY)
     assert foreseen(able, lists, FIXED_RULES, DAY) == ()
+
+
+@pytest.mark.parametrize(
+    ("rule", "known"),
+    [({"do": "hold"}, True), ({"do": "follow"}, False)],
+    ids=["a controller that is held", "parts that several products may be"],
+)
+def test_nothing_is_foreseen_on_a_guess(rule, known):
+    controller = product("controller", release("1.0"), release("1.30", activation=RESTART), kind="controller")
+    raid = dataclasses.replace(RAID, kind="raid")
+    twin = dataclasses.replace(raid, id="twin", fits=({"software_id": "twin"},))
+    lists = catalogs(controller, BIOS, raid, *(() if known else (twin,)))
+    rules = (Rule(where={"product": ("controller",)}, **rule), *FIXED_RULES)
+    later = foreseen(judge_house([old_server()], lists, rules, DAY), lists, rules, DAY)
+    assert {w.slot for standing in later for w in standing.route.writes} <= {"b"}
+    assert bool(later) is not known
+
+
+def test_an_itinerary_takes_usual_times_where_the_catalog_tells_none_and_has_no_reset_where_none_is_needed():
+    write = Write(slot="x", product="p", source="1", to="2", seconds=None)
+    route = Route(rounds=(Round(writes=(write,), reset=None), Round(writes=(), reset=REBOOT)))
+    assert [(s.kind, s.end - s.start) for s in itinerary(route)] == [
+        ("staging", 15.0), ("writing", 120.0), ("checking", 20.0), (REBOOT, 300.0), ("checking", 20.0),
+    ]  # fmt: skip
+
+
+def test_a_server_with_nothing_to_do_takes_no_place():
+    routes = [(place("level"), Route(rounds=())), (place("s1"), a_route(60))]
+    lanes = plan_timetable(routes, AwayLimits(at_once=1)).lanes
+    assert [(lane.end > 0, lane.spans[:1] and lane.spans[0].start) for lane in lanes] == [(False, ()), (True, 0.0)]
+
+
+def test_a_full_house_and_an_empty_group_are_said_in_words():
+    full = [place(f"w{n}") for n in range(3)]
+    assert str(may_begin(full, LIMITS, place("x"))) == "3 servers are worked on already"

@@ -11,6 +11,8 @@ from hypothesis import strategies as st
 from ordnung.core.catalog import Need, Product, Release
 from ordnung.core.components import Component
 from ordnung.core.route import Route, plan_route
+from ordnung.core.route_problem import Fitted, build_problem
+from ordnung.core.route_search import find_route, moves
 from tests.core.houses import ONCE, POWER, REBOOT, RESTART, component, positions, product
 
 NAMES = ("pa", "pb", "pc")
@@ -188,3 +190,26 @@ def test_planning_after_carrying_out_gives_the_empty_plan(house):
     after = [component(s, c.software_id, c.version, waiting.get(s)) for s, c in active.items()]
     again = plan_route(positions(products, after, ()))
     assert again.rounds == () and not again.stranded
+
+
+@given(houses(), st.integers(1, 12))
+@settings(max_examples=200, deadline=None)
+def test_a_search_that_grew_too_large_still_tells_a_route_that_holds_and_how_far_it_may_be_off(house, limit):
+    products, parts = house
+    of = {p.id: p for p in products}
+    fitted = []
+    for part in parts:
+        last = of[part.software_id].releases[-1].version
+        fitted.append(Fitted(part, of[part.software_id], last, movable=part.version != last or part.has_waiting))
+    problem = build_problem(fitted)
+    whole, cut = find_route(problem), find_route(problem, limit)
+    if cut is None or whole is None:
+        assert whole is None or not cut
+        return
+    assert cut.bound <= whole.cost <= cut.cost
+    assert not cut.proven or cut.cost == whole.cost
+    state, spent = problem.start(), (0, 0, 0, 0, 0)
+    for action in cut.actions:
+        price, state = next((p, after) for told, p, after in moves(problem, state) if told == action)
+        spent = tuple(a + b for a, b in zip(spent, price, strict=True))
+    assert problem.is_goal(state) and spent == cut.cost

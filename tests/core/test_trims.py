@@ -177,3 +177,8 @@ def test_ways_back_are_older_and_told_with_what_bars_them():
 def test_a_second_bank_counts_even_when_no_catalog_knows_its_version():
     assert back_of("3.0", ("3.0", "2.5")) == [("2.5", True, False), ("2.0", False, False), ("1.0", False, True)]
     assert back_of("2.0", ("3.0",)) == [("1.0", False, False)], "a newer bank is no way back"
+
+
+@pytest.mark.parametrize("installed", [None, "no number at all"])
+def test_what_can_not_be_ordered_goes_back_to_its_other_bank_only(installed):
+    assert back_of(installed, ("2.5",)) == [("2.5", True, False)]
