@@ -16,6 +16,8 @@ import structlog
 from tests.simulation.night import play
 from tests.simulation.world import small_mirror
 
+TOLD_EVERY = 250
+
 
 def _try(job: tuple[int, str]) -> tuple[int, str, tuple[str, ...], int]:
     structlog.configure(wrapper_class=structlog.make_filtering_bound_logger(logging.CRITICAL))
@@ -42,7 +44,9 @@ def main(runs: int, first: int, seed: int | None, workers: int) -> None:
     endings: collections.Counter[str] = collections.Counter()
     with ProcessPoolExecutor(workers) as pool:
         jobs = ((number, str(mirror)) for number in range(first, first + runs))
-        for _, error, ended, lived in pool.map(_try, jobs, chunksize=8):
+        for done, (_, error, ended, lived) in enumerate(pool.map(_try, jobs, chunksize=8)):
+            if done and done % TOLD_EVERY == 0:
+                click.echo(f"{done} of {runs} nights, {broken} broken, {time.monotonic() - began:.0f} s")
             endings.update(ended)
             lives += lived
             if error:
