@@ -46,7 +46,7 @@ def _measure(scratch: Path) -> list[tuple[str, int, float]]:
     call_command("migrate", verbosity=0)
     seed_fleet(SERVERS, scratch / "mirror", (HEATH24,))
     browser = Client()
-    browser.force_login(User.objects.get(username="technician"))
+    browser.force_login(User.objects.get(username="lead"))
     browser.get("/api/v1/floor")
     found = []
     for path in PATHS:

@@ -29,6 +29,18 @@ settings.load_profile(os.environ.get("HYPOTHESIS_PROFILE", "quick"))
 
 
 @pytest.fixture(scope="session")
+def django_db_modify_db_settings(tmp_path_factory) -> None:
+    """A site's database is a file with a write-ahead log here too.
+
+    In memory, threads share one cache and a lock of its own kind that no timeout waits for.
+    """
+    from django.db import connections
+
+    place = tmp_path_factory.mktemp("database") / "ordnung.sqlite3"
+    connections["default"].settings_dict["TEST"]["NAME"] = str(place)
+
+
+@pytest.fixture(scope="session")
 def mirror_folder(tmp_path_factory) -> Path:
     """The makers' mirror with small payloads, and its catalogs."""
     from tests.simulation.world import small_mirror
@@ -54,13 +66,13 @@ def pytest_xdist_make_scheduler(config, log):
 class LiveFloor:
     """Stand-ins answering over real HTTPS from a thread of their own; faults are set on the devices."""
 
-    def __init__(self, folder: Path, rate: float, places=None) -> None:
+    def __init__(self, folder: Path, rate: float, places=None, build=None) -> None:
         from ordnung.formats.siteclock import start_clock
         from ordnung.standins.floor import Floor, FloorSettings
         from ordnung.standins.scenario import RACK_K1, demo_hardware
 
         self.clock = start_clock(rate)
-        hardware = demo_hardware(self.clock.seconds, places or RACK_K1)
+        hardware = build(self.clock.seconds) if build else demo_hardware(self.clock.seconds, places or RACK_K1)
         self.floor = Floor(hardware, FloorSettings(folder=folder, port=0), self.clock)
         self.loop = asyncio.new_event_loop()
         self.thread = threading.Thread(target=self.loop.run_forever, daemon=True)
@@ -102,8 +114,8 @@ class LiveFloor:
 
 
 @contextmanager
-def live_floor(folder: Path, rate: float = 600.0, places=None) -> Iterator[LiveFloor]:
-    live = LiveFloor(folder, rate, places)
+def live_floor(folder: Path, rate: float = 600.0, places=None, build=None) -> Iterator[LiveFloor]:
+    live = LiveFloor(folder, rate, places, build)
     live.start()
     try:
         yield live

@@ -82,3 +82,13 @@ def test_no_module_has_outgrown_its_subject():
     for path in (ROOT / "src").rglob("*.py"):
         lines = [line for line in path.read_text().splitlines() if line.strip()]
         assert len(lines) <= 440, f"{path} has {len(lines)} lines"
+
+
+def test_every_rule_and_need_that_is_cited_leads_somewhere():
+    pages = "".join(path.read_text() for path in (ROOT / "docs" / "rules").glob("*.md"))
+    told = set(re.findall(r"\b([VDRT]\d{1,2}b?|N\d\.\d{1,2})\b", pages))
+    for path in [*(ROOT / "src").rglob("*.py"), *(ROOT / "tests").rglob("*.py")]:
+        for cited in re.findall(r"[(`*\s]((?:[DRT]\d{1,2}b?|N\d\.\d{1,2}))(?=[),.:;\s])", path.read_text()):
+            assert cited in told, f"{path.relative_to(ROOT)} cites {cited}"
+        for page in re.findall(r"``((?:planning|rules|night|needs)\.md)``", path.read_text()):
+            assert (ROOT / "docs" / "rules" / page).exists()

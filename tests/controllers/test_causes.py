@@ -71,6 +71,10 @@ async def test_answers_that_are_none_are_malformed(live, on):
 async def test_wrong_credentials_a_changed_and_a_foreign_certificate(live):
     with pytest.raises(ControllerError, match="signed out"):
         await read(live, password="wrong")
+    before = live.floor.face.requests[NAME]
+    with pytest.raises(ControllerError, match="no credentials: cleared"):
+        await read(live, withheld="cleared")
+    assert live.floor.face.requests[NAME] == before, "nothing was sent"
     with pytest.raises(ControllerError, match="certificate changed") as changed:
         await read(live, pin="ab" * 32)
     live.device(NAME).self_signed = True

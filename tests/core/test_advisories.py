@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import datetime
+import fnmatch
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ordnung.core.advisories import Advisory, Range, Statement, assess, status_of
+from ordnung.core.advisories import Advisory, Range, Statement, _fits, _pieces, assess, status_of
 from ordnung.core.components import Server
 from ordnung.core.folds import fold_house
 from ordnung.core.house import judge_house
@@ -131,3 +132,36 @@ def test_a_product_is_told_by_identifier_or_by_vendor_and_name(statement, matche
 def test_an_advisory_for_what_is_not_fitted_is_kept_with_the_reason():
     told = assess(advisory(says("affected", "*")), (), catalogs(BIOS))
     assert told.concerns == () and told.reason == "bios: in a catalog here, but fitted in no server"
+
+
+@pytest.mark.parametrize(
+    ("identifier", "status"),
+    [
+        ("BIO?", "affected"),
+        ("*I*O*", "affected"),
+        ("bios*", "affected"),
+        ("?????", None),
+        ("*x*", None),
+        ("B*", "affected"),
+        ("*", "affected"),
+        ("R1?-X", None),
+        ("BIO\\?", "unlisted"),
+    ],
+)
+def test_a_model_number_with_marks_names_what_fits_it_and_is_no_all_clear_where_nothing_does(identifier, status):
+    folds, shop = house("1.0")
+    told = assess(advisory(says("affected", "*", name="unknown", identifiers=(identifier,))), folds, shop)
+    if status == "affected":
+        assert [c.status for c in told.concerns] == ["affected"] and not told.undecided
+    else:
+        assert told.concerns == () and told.undecided is (status is None)
+        assert ("which no catalog here tells" in told.reason) is (status is None)
+
+
+@given(st.text("ab*?", max_size=8), st.text("ab", max_size=8))
+def test_marks_mean_what_they_mean_in_file_names(pattern, text):
+    assert _fits(_pieces(pattern), text) is fnmatch.fnmatchcase(text, pattern)
+
+
+def test_many_marks_cost_no_more_than_their_number():
+    assert not _fits(_pieces("*a" * 60 + "x"), "a" * 200)

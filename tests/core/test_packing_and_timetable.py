@@ -122,7 +122,7 @@ def test_who_may_begin(wanted, limit, kept):
 
 
 def test_a_server_left_away_counts_in_its_group_but_not_among_those_at_once():
-    """A16; a failure while away once gave the place back, and its partner was rebooted."""
+    """A failure while away once gave the place back, and its partner was rebooted."""
     left = [place(f"k{n}", "pair", kept=True) for n in range(5)]
     assert may_begin(left, LIMITS, place("x")) is None
     refusal = may_begin(left, LIMITS, place("x", "pair"))

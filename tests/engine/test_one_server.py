@@ -193,9 +193,8 @@ def test_a_payload_that_no_catalog_names_or_that_is_for_another_is_never_sent(ho
 
 
 def test_no_way_in_is_said_before_anything_is_sent(house):
-    house.devices["surge-03"].faults.append(Fault("licence missing"))
-    house.protocols = ()
-    assert carried(house).reason is Reason.NO_WAY_IN
+    house.devices["sump-01"].faults.append(Fault("licence missing"))
+    assert carried(house, "sump-01").reason is Reason.NO_WAY_IN
 
 
 def test_a_component_that_moved_on_or_went_is_planned_anew(house):

@@ -137,6 +137,7 @@ def test_a_failure_while_away_keeps_the_place_until_it_is_given_back(values, hol
 
 EVERY = (
     *WRITTEN, RESET, RESET_SENT, SEEN, BACK, CONFIRMED, UNSENT, RESET_UNSENT, FAILED, GIVEN, DEFERRED,
+    e.Warned(check="clock", seen="its clock is 8 min ahead", remedy="Set it."),
     e.WriteFailed(reason=e.Reason.TASK_FAILED, facts={"slot": "bios"}),
 )  # fmt: skip
 

@@ -85,6 +85,11 @@ def test_a_repository_is_built_checked_and_refused_when_altered(floor, tmp_path)
     assert built[0] == 0, built[2]
     code, out, _ = run("repository", "check", target, "--root", target / "metadata" / "1.root.json")
     assert code == 0 and "whole" in out
+    stray = target / "targets" / "stray.pldm"
+    stray.write_bytes(b"who put me here?")
+    code, out, err = run("repository", "check", target, "--json")
+    assert code == 1 and json.loads(out)["unsealed"] == ["targets/stray.pldm"] and "not part of the seal" in err
+    stray.unlink()
     victim = next((target / "targets").rglob("*.pldm"))
     victim.write_bytes(victim.read_bytes()[:-1] + b"!")
     code, _, err = run("repository", "check", target)
@@ -109,7 +114,13 @@ def test_a_repository_goes_out_as_any_shape_and_in_again(floor, tmp_path):
     code, out, _ = run("repository", "diff", tmp_path / "one.tar.zst", tmp_path / "two.iso", "--json")
     changes = json.loads(out)["changes"]
     assert code == 1 and {c["change"] for c in changes} == {"dropped"} and all("Brevik" in c["name"] for c in changes)
-    code, out, _ = run("repository", "carry-in", tmp_path / "one.tar.zst", "--store", tmp_path / "far", "-o", tmp_path / "documents", "--json")  # fmt: skip
+    far = ["--store", tmp_path / "far"]
+    code, _, err = run("repository", "carry-in", tmp_path / "one.tar.zst", *far)
+    assert code == 1 and "nobody here has confirmed" in err and not (tmp_path / "far" / "content").exists()
+    code, _, err = run("repository", "carry-in", tmp_path / "one.tar.zst", *far, "--trust", "0" * 64)
+    assert code == 1 and "nobody here has confirmed" in err
+    keys = json.loads(run("repository", "check", tmp_path / "one.tar.zst", "--json")[1])["root_key"]
+    code, out, _ = run("repository", "carry-in", tmp_path / "one.tar.zst", *far, "--trust", keys, "-o", tmp_path / "documents", "--json")  # fmt: skip
     assert code == 0 and json.loads(out)["waiting"] == [] and list((tmp_path / "documents" / "catalogs").iterdir())
     code, out, _ = run("repository", "fsck", "--store", tmp_path / "far")
     assert code == 0 and "0 that nobody holds" in out
@@ -138,8 +149,9 @@ def test_a_repository_is_spread_over_media_and_says_what_a_trim_costs(floor, tmp
     places = sorted(tmp_path.glob("part-*-of-*.tar"))
     assert len(places) > 1, out
     assert all(p.stat().st_size < 230_000 for p in places)
+    keys = re.search(r"--trust (\w+)", run("repository", "carry-in", places[0], "--store", tmp_path / "far")[2])[1]
     for number, place in enumerate(places, start=1):
-        code, out, _ = run("repository", "carry-in", place, "--store", tmp_path / "far")
+        code, out, _ = run("repository", "carry-in", place, "--store", tmp_path / "far", "--trust", keys)
         assert code == 0 and ("still to come" in out) == (number < len(places))
 
 
@@ -264,3 +276,23 @@ def test_names_are_data_in_a_printed_table(capsys):
     print_table(("name",), [["[bold]R9[/]"], ["[/wrong"], ["a\x1b[2Jb\tc"], [None]])
     told = capsys.readouterr().out
     assert "[bold]R9[/]" in told and "[/wrong" in told and "\x1b" not in told and "a\ufffd[2Jb c" in told
+
+
+def test_an_audit_trail_is_checked_wherever_it_was_taken_along_to(tmp_path):
+    from ordnung.formats.audit import head_row, write_trail
+    from tests.formats.test_audit import ENTRIES, KEY, WHOLE, public, sign
+
+    trail, head = tmp_path / "audit.json", tmp_path / "head.json"
+    trail.write_bytes(write_trail(WHOLE))
+    head.write_text(json.dumps(head_row(sign(ENTRIES[5]))))
+    code, out, _ = run("audit", "verify", trail)
+    assert code == 0 and out.startswith("6 entries, 2 heads") and public(KEY) in out and "compare it" in out
+    code, out, _ = run("audit", "verify", trail, "--key", public(KEY), "--head", head)
+    assert code == 0 and "compare it" not in out
+    trail.write_bytes(trail.read_bytes().replace(b'"who": "lead"', b'"who": "none"', 1))
+    code, out, _ = run("audit", "verify", trail, "--json")
+    assert code == 1 and json.loads(out)["faults"][0] == {"number": 1, "what": "it was changed after it was written"}
+    head.write_text("{}")
+    code, _, err = run("audit", "verify", trail, "--head", head)
+    assert code == 1 and "head.json" in err
+    assert run("audit", "verify", tmp_path / "none.json")[0] == 2

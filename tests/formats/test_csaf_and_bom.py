@@ -110,6 +110,58 @@ def test_what_is_installed_on_something_is_still_itself():
     assert statement.identifiers == ("CRV-R14-BIOS",) and statement.versions.bounds == (("<", "3.2.0"),)
 
 
+def relation(name: str, of: str, on: str = "CRV-R12-BIOS-fixed"):
+    return {
+        "category": "installed_on", "full_product_name": {"name": name, "product_id": name}, "product_reference": of,
+        "relates_to_product_reference": on,
+    }  # fmt: skip
+
+
+def with_relations(*relations, **status):
+    return changed(
+        lambda d: (
+            d["product_tree"].update({"relationships": list(relations)} if relations else {}),
+            d["vulnerabilities"][0].update(product_status=status),
+        )
+    )
+
+
+def test_a_relationship_may_name_one_that_stands_later_and_none_defines_itself():
+    chain = (relation("outer", "inner"), relation("inner", "CRV-R14-BIOS-affected", on="outer"))
+    (statement,) = parse_advisory(raw(with_relations(*chain, known_affected=["outer"]))).statements
+    assert statement.identifiers == ("CRV-R14-BIOS",)
+    circle = (relation("one", "two"), relation("two", "one"))
+    with pytest.raises(FormatError, match="is defined by itself"):
+        parse_advisory(raw(with_relations(*circle, known_affected=["one"])))
+
+
+@pytest.mark.parametrize("said", ["known_affected", "known_not_affected"])
+def test_what_is_recommended_contradicts_nothing_and_says_nothing_where_something_else_is_said(said):
+    both = with_relations(**{said: ["CRV-R14-BIOS-affected"], "recommended": ["CRV-R14-BIOS-affected"]})
+    (statement,) = parse_advisory(raw(both)).statements
+    assert statement.status == said.removeprefix("known_").replace("_", " ")
+    alone = with_relations(recommended=["CRV-R14-BIOS-fixed"], known_affected=["CRV-R14-BIOS-affected"])
+    assert {s.status for s in parse_advisory(raw(alone)).statements} == {"affected", "fixed"}
+    with pytest.raises(FormatError, match=r"recommended\.0.*nobody is defined nowhere"):
+        parse_advisory(raw(with_relations(recommended=["nobody"])))
+
+
+def test_moments_with_small_letters_who_may_see_it_and_what_a_remedy_takes_are_kept():
+    def change(document):
+        head, (first, *_) = document["document"], document["vulnerabilities"]
+        head["tracking"]["current_release_date"] = "2026-10-07t08:00:00z"
+        head["distribution"] = {"tlp": {"label": "AMBER"}}
+        first["remediations"] = [
+            {"category": "vendor_fix", "details": "Update.", "url": "https://corvane.example/fix", "restart_required": {"category": "machine"}},
+            {"category": "workaround", "details": "Wait.", "url": "javascript:alert(1)", "restart_required": {"category": "none"}},
+        ]  # fmt: skip
+
+    found = parse_advisory(raw(changed(change)))
+    assert found.released.isoformat() == "2026-10-07T08:00:00+00:00" and found.tlp == "AMBER"
+    told = [(r.url, r.restart) for r in found.remedies]
+    assert told == [("https://corvane.example/fix", "of the server"), ("", "")]
+
+
 def places(value, path=()):
     yield path
     for key, child in value.items() if isinstance(value, dict) else enumerate(value) if isinstance(value, list) else ():

@@ -93,6 +93,37 @@ def test_semicolons_other_spellings_a_mark_and_blank_lines_are_borne():
 
 
 @pytest.mark.parametrize(
+    "raw",
+    [
+        b"sep=;\naddress;name;unit\n10.0.0.1;a;3\n",
+        b"sep=\t\naddress\tname\tunit\n10.0.0.1\ta\t3\n",
+        b"address\tname\tunit\n10.0.0.1\ta\t3\n",
+        b"\n\naddress,name,unit\n10.0.0.1,a,3\n",
+        b"address,name,unit,,\n10.0.0.1,a,3,,\n",
+        b"address,name,unit\r10.0.0.1,a,3\r",
+    ],
+    ids=["sep", "sep of a tab", "tabs", "blank first", "empty cells at the end", "old line ends"],
+)
+def test_what_spreadsheets_make_of_a_list_is_borne(raw):
+    (row,) = parse_server_list(raw)
+    assert (row.address.host, row.name, row.unit, row.faults) == ("10.0.0.1", "a", 3, ())
+
+
+def test_a_row_is_named_by_the_line_on_which_it_begins():
+    found = rows(b'10.0.0.1,a,,,"two\nlines",,\n,b,,,,,\n')
+    assert [(row.line, bool(row.faults)) for row in found] == [(2, False), (4, True)]
+
+
+def test_our_own_exported_list_is_a_list_of_servers_again():
+    head = b"server,address,model,serial,room,rack,unit,group,role,tags,read_at,failure,slot,kind,component,version\n"
+    body = b"".join(b"a,10.0.0.1:8443,M,S,Kelp,K1,3,g,r,t,,,%s,bios,B,1\n" % slot for slot in (b"bios", b"bmc"))
+    found = parse_server_list(head + body + b"b,10.0.0.2,M,S,Kelp,K1,4,g,r,t,,,bios,bios,B,1\n")
+    assert [(row.name, row.address.url, row.unit, row.faults) for row in found] == [
+        ("a", "https://10.0.0.1:8443", 3, ()), ("b", "https://10.0.0.2", 4, ()),
+    ]  # fmt: skip
+
+
+@pytest.mark.parametrize(
     ("body", "fault"),
     [
         (b",a,,,,,\n", "the address is missing"),

@@ -134,6 +134,7 @@ def test_4_who_is_affected_and_the_odd_ones_are_sent_on(page, read_demo):
     page.get_by_role("button", name="Take out", exact=True).click()
     expect(page.get_by_role("list", name="Taken out")).to_contain_text("spare drives come on Friday")
     page.get_by_role("button", name=re.compile(r"^Plan a run for \d+")).click()
+    page.get_by_role("heading", name=re.compile("^A new run sheet for")).wait_for()
     page.get_by_role("button", name=re.compile("^Plan a run for")).click()
     expect(page.get_by_role("button", name=re.compile(r"^Start: update \d+ servers now"))).to_be_visible()
     expect(page.get_by_text("GX02")).to_have_count(0)

@@ -38,7 +38,7 @@ def test_a_lost_feed_is_told_before_the_run_and_answered_for_with_a_reason(page,
     expect(side.get_by_role("button", name="Override the feed check")).to_be_disabled()
     side.get_by_label("Why chart-14 goes all the same").fill("feed A carries the row")
     side.get_by_role("button", name="Override the feed check").click()
-    expect(side.get_by_text("The feed check is overridden: feed A carries the row (technician)")).to_be_visible()
+    expect(side.get_by_text("The feed check is overridden: feed A carries the row (lead)")).to_be_visible()
     expect(side.get_by_text(re.compile("its health is Critical"))).to_be_visible()
     check_axe(page, "light")
     side.get_by_role("button", name="Take the override back").click()

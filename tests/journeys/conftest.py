@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from tests.journeys.browser import open_browser
-from tests.journeys.site import Api, Demo
+from tests.journeys.site import Api, Demo, free_port
 
 
 @pytest.fixture(scope="module")
@@ -17,7 +17,7 @@ def browser():
 @pytest.fixture(scope="session")
 def read_demo(tmp_path_factory):
     """Started once for all that ask for it."""
-    found = Demo(tmp_path_factory.mktemp("demo"))
+    found = Demo(tmp_path_factory.mktemp("demo"), device_port=free_port())
     api = Api(found.web, found.password)
     api.post("surveys", {})
     api.wait_for_work()

@@ -21,12 +21,20 @@ LONG = 60_000
 ANNEX = [f"surge-{n}" for n in range(41, 49)]
 
 
+ANNEX_PASSWORD = "hill-top-beacon-7"
+
+
 class Annex:
     """``ordnung serve`` with a home of its own: nothing is known here, and there is no way out."""
 
     def __init__(self, folder: Path, ca: str) -> None:
         self.home, port = folder / "annex", free_port()
-        self.environment = {**clean_environment(), "ORDNUNG_HOME": str(self.home), "ORDNUNG_NETWORKS": "127.20.0.0/16"}
+        self.environment = {
+            **clean_environment(),
+            "ORDNUNG_HOME": str(self.home),
+            "ORDNUNG_NETWORKS": "127.20.0.0/16",
+            "ORDNUNG_EGRESS": "127.0.0.0/8",
+        }
         self.home.mkdir()
         command = ["--home", str(self.home), "--port", str(port), "--ca", ca, "--payload-port", "0"]
         self.log = (folder / "annex.log").open("wb")
@@ -35,10 +43,12 @@ class Annex:
         )
         self.web = f"http://127.0.0.1:{port}"
         wait_until(self.answers, "the annex")
-        self.manage("createsuperuser", "--noinput", "--username", "technician", "--email", "a@annex.example")
+        secret = folder / "annex.password"
+        secret.write_text(f"{ANNEX_PASSWORD}\n")
+        self.manage("add_person", "lead", "--password-file", str(secret))
 
     def manage(self, *command: str) -> None:
-        environment = {**os.environ, **self.environment, "DJANGO_SUPERUSER_PASSWORD": "hill-top-7"}
+        environment = {**os.environ, **self.environment}
         subprocess.run([sys.executable, "-m", "ordnung.server.manage", *command], env=environment, check=True, capture_output=True)  # fmt: skip
 
     def answers(self) -> bool:
@@ -120,7 +130,7 @@ def test_2_carried_in_where_nobody_knows_the_keys_yet(browser, annex, carried, t
     raw[len(raw) // 2] ^= 1
     altered.write_bytes(raw)
     with open_page(browser) as page:
-        sign_in(page, f"{annex.web}/repository", "hill-top-7")
+        sign_in(page, f"{annex.web}/repository", ANNEX_PASSWORD)
         page.get_by_role("button", name="Carry one in").first.click()
         lines = page.get_by_role("list", name="Carried in").get_by_role("listitem")
         page.get_by_label("Repository file").set_input_files(altered)
@@ -152,7 +162,7 @@ def test_3_planned_from_it_at_the_annex(browser, read_demo, annex):
     api = Api(read_demo.web, read_demo.password)
     addresses = [api.get(f"servers/{name}")["url"].removeprefix("https://") for name in ANNEX]
     with open_page(browser) as page:
-        sign_in(page, f"{annex.web}/floor?add=1", "hill-top-7")
+        sign_in(page, f"{annex.web}/floor?add=1", ANNEX_PASSWORD)
         page.get_by_role("textbox", name="Addresses of management controllers").fill("\n".join(addresses))
         page.get_by_role("textbox", name="Controller user").fill("ordnung")
         page.get_by_role("textbox", name="Controller password").fill("kelp-and-slate")
@@ -164,7 +174,7 @@ def test_3_planned_from_it_at_the_annex(browser, read_demo, annex):
         page.goto(f"{annex.web}/run-sheet?new=1")
         page.get_by_role("button", name=re.compile("^Plan a run for")).click()
         page.get_by_role("button", name=re.compile("^Start: update")).wait_for(timeout=LONG)
-    run = Api(annex.web, "hill-top-7").get("runs")[0]
+    run = Api(annex.web, ANNEX_PASSWORD).get("runs")[0]
     assert run["state"] == "draft"
 
 

@@ -42,7 +42,7 @@ class Demo:
     """``ordnung demo`` on free ports; stopped by its own process id."""
 
     def __init__(self, folder: Path, rate: float = 200.0, device_port: int = 0) -> None:
-        self.folder, self.announce = folder, folder / "demo.json"
+        self.folder, self.announce, self.device_port = folder, folder / "demo.json", device_port
         self.log = folder / "demo.log"
         self.announce.unlink(missing_ok=True)
         command = [sys.executable, "-m", "ordnung.demo", "--port", str(free_port()), "--device-port", str(device_port)]
@@ -53,7 +53,7 @@ class Demo:
         assert self.announce.exists(), self.log.read_text()
         told = json.loads(self.announce.read_text())
         self.web, self.control, self.ca, self.mirror = told["web"], told["control"], told["ca"], told["mirror"]
-        self.password = told["people"]["technician"]
+        self.password = told["people"]["lead"]
 
     def stop(self) -> int:
         self.process.send_signal(signal.SIGINT)
@@ -61,14 +61,14 @@ class Demo:
 
 
 class Api:
-    """Signed in as the technician."""
+    """Signed in as the lead, who may do everything."""
 
     def __init__(self, web: str, password: str) -> None:
         self.web, self.token = web, ""
         jar = http.cookiejar.CookieJar()
         self.opener = urllib.request.build_opener(urllib.request.HTTPCookieProcessor(jar))
         self.token = self.get("me")["csrf"]
-        self.token = self.post("sign-in", {"name": "technician", "password": password})["csrf"]
+        self.token = self.post("sign-in", {"name": "lead", "password": password})["csrf"]
 
     def get(self, path: str) -> Any:
         return self._ask("GET", path, None)
@@ -91,7 +91,7 @@ class Api:
         """Until nothing is under way; the latest work."""
 
         def still():
-            work = self.get("work")
+            work = self.get("work?limit=1000")
             return work if all(w["state"] in ("done", "failed") for w in work) else None
 
         return max(wait_until(still, "work"), key=lambda w: w["id"])

@@ -213,6 +213,9 @@ def test_5_controllers_that_cannot_be_read_say_why_and_recover(page, demo):
     read_again()
     expect(panel.get_by_role("alert")).to_contain_text("certificate changed", timeout=LONG)
     panel.get_by_role("button", name="Accept the shown certificate").click()
+    expect(panel.get_by_role("alert")).to_contain_text("its password was cleared when its certificate changed")
+    panel.get_by_label("Controller password").fill("new-word")
+    panel.get_by_role("button", name="Keep and read again").click()
     expect(panel.get_by_role("alert")).to_have_count(0, timeout=LONG)
 
     control(demo.control, "/servers/surge-01/faults", {"kind": "silent"})

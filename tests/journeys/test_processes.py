@@ -13,6 +13,7 @@ from pathlib import Path
 
 import pytest
 
+from ordnung.demo.seed import PEOPLE
 from ordnung.formats.siteclock import SETTING, start_clock
 from ordnung.server.supervisor import Supervisor, answers
 from ordnung.standins.certificates import open_authority
@@ -20,7 +21,7 @@ from ordnung.standins.hardware import writes_of
 from tests.journeys.site import Api, Demo, clean_environment, free_port, read_log, wait_until
 
 pytestmark = pytest.mark.journey
-RATE = 200.0
+RATE = 100.0
 KILL_AFTER_S = (0.6, 1.1, 0.4, 1.9, 0.8, 1.4)
 """Real seconds after each start of the engine at which it is killed: staging, writing, resets, confirming."""
 
@@ -38,6 +39,7 @@ class Site:
             "ORDNUNG_MIRROR_CA": str(authority.path),
             "ORDNUNG_ENGINE_READY": str(home / "engine.ready"),
             "ORDNUNG_NETWORKS": "127.20.0.0/16",
+            "ORDNUNG_EGRESS": "127.0.0.0/8",
             "ORDNUNG_PAYLOAD_ADDRESS": "127.20.100.3",
             "ORDNUNG_PAYLOAD_PORT": str(free_port()),
             "ORDNUNG_PAYLOAD_CERTIFICATE": str(authority.issue("127.20.100.3", "payloads")),
@@ -62,7 +64,7 @@ class Site:
         )
         wait_until(announced.exists, "stand-ins")
         self.told = json.loads(announced.read_text())
-        self._run("ordnung.server.manage", "migrate", "--verbosity", "0")
+        self._run("ordnung.server.manage", "migrate", "--verbosity", "0", "--skip-checks")
         self._run("ordnung.demo.seed", str(announced), str(home / "standins" / "mirror" / "catalogs"))
         port = free_port()
         self._start("web", "ordnung.server.web", "--port", str(port))
@@ -104,7 +106,7 @@ def site(tmp_path):
 
 def test_killing_the_engine_at_any_moment_loses_and_doubles_nothing(site):
     names = ["surge-07", "gauge-01", "surge-08", "vault-01"]
-    api = Api(site.web, "tide-table")
+    api = Api(site.web, PEOPLE["lead"])
     api.post("surveys", {"servers": names})
     assert api.wait_for_work()["state"] == "done"
     api.post("repositories", {"servers": names})

@@ -5,13 +5,18 @@ from __future__ import annotations
 import pytest
 
 pytest.register_assert_rewrite(
-    "tests.journeys.baseline_and_drift", "tests.journeys.before_the_night", "tests.journeys.repository"
+    "tests.journeys.baseline_and_drift",
+    "tests.journeys.before_the_night",
+    "tests.journeys.machine_room",
+    "tests.journeys.repository",
+    "tests.journeys.roles",
 )
 
 from tests.journeys.baseline_and_drift import *  # noqa: E402, F403
 from tests.journeys.before_the_night import *  # noqa: E402, F403
 from tests.journeys.browser import open_page, sign_in  # noqa: E402
 from tests.journeys.repository import *  # noqa: E402, F403
+from tests.journeys.roles import *  # noqa: E402, F403
 
 pytestmark = pytest.mark.journey
 
@@ -21,3 +26,6 @@ def page(browser, read_demo):
     with open_page(browser) as found:
         sign_in(found, read_demo.web, read_demo.password)
         yield found
+
+
+from tests.journeys.machine_room import *  # noqa: E402, F403 - last: it takes servers away and adds them again

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import datetime
 import hashlib
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from pathlib import Path
+
+from tuf.api.metadata import DelegatedRole, Delegations
 
 from ordnung.formats.packing import PackedPayload, PackingList, write_packing
 from ordnung.repository import Content, SealBook, SealedCarrier, describe, draft_targets, finish, write_as
@@ -63,8 +65,16 @@ def seal(
     return SealedCarrier("Hill annex", finish(targets, book), {c.path: c for c in contents})
 
 
-def seal_files(folder: Path, book: SealBook, files: Mapping[str, Path], days: float = 30) -> None:
-    """A sealed folder of nothing but these files."""
+def seal_files(
+    folder: Path, book: SealBook, files: Mapping[str, Path], days: float = 30, delegated: Sequence[str] = ()
+) -> None:
+    """A sealed folder of nothing but these files; ``delegated`` roles are named and nowhere to be found."""
     contents = [describe(name, path) for name, path in files.items()]
     targets = draft_targets(contents, book, 1, NOW + datetime.timedelta(days=days))
+    if delegated:
+        keys = [holder.keyid for holder in book.holders("targets")]
+        roles = {name: DelegatedRole(name, keys, 1, False, paths=["*"]) for name in delegated}
+        targets.signed.delegations = Delegations(dict(book.root.signed.keys), roles)
+        for signer in book.signers("targets"):
+            targets.sign(signer)
     write_as("folder", SealedCarrier("catalogs", finish(targets, book), {c.path: c for c in contents}), folder)

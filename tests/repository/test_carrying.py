@@ -17,6 +17,7 @@ from ordnung.repository import (
     RepositoryError,
     Seen,
     carry_in,
+    check_carrier,
     check_repository,
     look_at,
     look_over,
@@ -218,3 +219,37 @@ def test_a_killed_carry_in_leaves_a_sound_store_and_goes_on(tmp_path, large):
     carried = bring(large / "whole.tar", store)
     assert carried.waiting == () and look_over(store).missing == ()
     assert sum(store.has(s) for s in carried.arrived.sums.values()) == 7
+
+
+# Archives and folders as others make them
+
+
+def pack(folder: Path, place: Path, *names: str) -> Path:
+    subprocess.run(["tar", "-cf", place, "-C", folder, *names], check=True)
+    return place
+
+
+def test_archives_that_others_made_of_the_folder_are_taken(tmp_path, book, store):
+    folder = write_as("folder", seal(tmp_path, book), tmp_path / "annex").path
+    archives = [
+        pack(folder, tmp_path / "dot.tar", "."),
+        pack(folder.parent, tmp_path / "around.tar", folder.name),
+        pack(folder.parent, tmp_path / "both.tar", f"./{folder.name}"),
+    ]
+    for place in archives:
+        with open_carrier(place) as carrier:
+            assert check_carrier(carrier).files == 4, place.name
+    outer = tmp_path / "stick"
+    outer.mkdir()
+    folder.rename(outer / "annex")
+    (outer / "holiday.jpg").write_bytes(b"not ours")
+    assert bring(outer, store).new_files == 4
+
+
+@pytest.mark.parametrize("packing", ["gzip", "xz", "zip", "bzip2"])
+def test_what_is_packed_otherwise_is_refused_with_what_to_do(tmp_path, packing):
+    starts = {"gzip": b"\x1f\x8b\x08", "xz": b"\xfd7zXZ", "zip": b"PK\x03\x04", "bzip2": b"BZh9"}
+    place = tmp_path / "repository.packed"
+    place.write_bytes(starts[packing] + bytes(50_000))
+    with pytest.raises(RepositoryError, match=f"packed with {packing}; unpack it"), open_carrier(place):
+        pass

@@ -7,6 +7,7 @@ import dataclasses
 import hashlib
 import ssl
 import uuid
+from urllib.parse import SplitResult, urlsplit
 
 import aiohttp
 import pytest
@@ -18,8 +19,9 @@ from ordnung.core.sheet import NamedPayload
 from ordnung.formats.catalog import parse_catalog
 from ordnung.formats.pldm import DeviceRecord, compare_record, parse_package
 from ordnung.formats.pldm.model import titled
-from ordnung.repository import ContentStore, Fetcher, PayloadServer, RepositoryError, check_identity
+from ordnung.repository import ContentStore, Fetcher, PayloadServer, RepositoryError, check_identity, serve
 from ordnung.repository.identity import SettledBy, open_package, refuse_foreign, settle_identity
+from ordnung.repository.serve import Fetched
 from ordnung.standins.makers import write_mirror
 from ordnung.standins.scenario import m as makers
 
@@ -114,7 +116,7 @@ async def test_a_lying_mirror_is_found_out_and_nothing_is_kept(site, store, faul
 
 async def test_a_mirror_that_is_not_there_or_not_trusted_is_unreachable(site, store):
     site.base = "https://127.20.99.99:1/"
-    with pytest.raises(RepositoryError, match="nothing answers"):
+    with pytest.raises(RepositoryError, match="the mirror can't be reached"):
         await fetch(site, store)
 
 
@@ -142,6 +144,48 @@ def test_the_last_look_before_sending_is_at_the_component_itself(mirror_folder):
     assert "PCI device" in refuse_foreign(package, Component(**facts, software_id="TSY-R9", pci="ffe2:0091:ffe2:0001"))
     assert "TSY-R9" in refuse_foreign(package, Component(**facts, software_id="ELSE", pci=makers.RAID_R9.pci))
     assert refuse_foreign(package, Component(**facts, software_id="TSY-R9")) is not None
+
+
+@pytest.fixture
+async def serving(live, store):
+    """A payload server, what it told, and the address of a payload too large to lie in buffers."""
+    told: list[Fetched] = []
+    sha256 = put(store, bytes(40_000_000))
+    server = PayloadServer(store, b"secret", told.append)
+    await server.start("127.20.100.2", 0, live.floor.authority.issue("127.20.100.2", "payloads"))
+    server.allow("7", ["surge-01"], [sha256])
+    yield told, urlsplit(server.uri("7", "surge-01", sha256, "HTTP"))
+    await server.stop()
+
+
+async def begin(url: SplitResult) -> tuple[asyncio.StreamReader, asyncio.StreamWriter, bytes]:
+    reader, writer = await asyncio.open_connection(url.hostname, url.port)
+    writer.write(f"GET {url.path} HTTP/1.1\r\nHost: {url.netloc}\r\n\r\n".encode())
+    return reader, writer, await reader.readline()
+
+
+async def test_who_takes_nothing_is_hung_up_on(serving, monkeypatch):
+    told, url = serving
+    monkeypatch.setattr(serve, "BEGIN_S", 0.2)
+    monkeypatch.setattr(serve, "SLOWEST", 10**12)
+    _, writer, status = await begin(url)
+    assert b"200" in status
+    await asyncio.sleep(0.6)
+    assert [one.whole for one in told] == [False]
+    writer.close()
+
+
+async def test_one_address_has_so_many_requests_at_once_and_no_more(serving):
+    _, url = serving
+    lines = [await begin(url) for _ in range(serve.AT_ONCE_AN_ADDRESS + 1)]
+    assert [b"200" in status for *_, status in lines] == [True] * serve.AT_ONCE_AN_ADDRESS + [False]
+    assert b"503" in lines[-1][2]
+    for _, writer, _ in lines:
+        writer.transport.abort()
+    await asyncio.sleep(0.1)
+    _, writer, status = await begin(url)
+    assert b"200" in status, "whoever went away no longer counts"
+    writer.transport.abort()
 
 
 async def test_serving_obeys_ranges_and_closes_with_the_run(live, store):

@@ -11,7 +11,9 @@ from pathlib import Path
 
 import pytest
 import zstandard
-from tuf.api.metadata import Metadata
+from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
+from securesystemslib.signer import CryptoSigner
+from tuf.api.metadata import Metadata, Root
 from tuf.ngclient import Updater
 
 from ordnung.repository import (
@@ -215,6 +217,20 @@ def test_sealed_by_others_is_untrusted(tmp_path, sealed):
     foreign = write_as("folder", seal(tmp_path / "f", open_book(tmp_path / "other")), tmp_path / "foreign").path
     assert check_repository(sealed, trusted).files == 4
     assert refused(foreign, trusted).code == "untrusted"
+
+
+def test_a_key_under_another_keys_id_is_refused(sealed):
+    """People compare ids: one that is not what its key gives would let a stranger pass under ours."""
+    stranger = CryptoSigner(Ed25519PrivateKey.generate())
+    place = sealed / "metadata" / "1.root.json"
+    forged = Metadata[Root].from_bytes(place.read_bytes())
+    ours = forged.signed.roles["root"].keyids[0]
+    stranger.public_key.keyid = ours
+    forged.signed.keys[ours] = stranger.public_key
+    forged.sign(stranger)
+    place.write_bytes(forged.to_bytes(SPELLING))
+    found = refused(sealed)
+    assert found.code == "altered" and "is not the id of its key" in found.what
 
 
 def test_too_few_signatures_are_below_the_threshold(tmp_path):

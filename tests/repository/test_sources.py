@@ -7,8 +7,14 @@ import shutil
 
 import pytest
 
+from ordnung.core.catalog import Payload
+from ordnung.formats.addresses import parse_networks
+from ordnung.formats.authorities import Authorities
 from ordnung.formats.errors import FormatError
 from ordnung.repository import (
+    ContentStore,
+    Egress,
+    Fetcher,
     Mirror,
     RepositoryError,
     look,
@@ -20,7 +26,7 @@ from ordnung.standins.certificates import open_authority
 from ordnung.standins.mirror import Mirror as MirrorStandIn
 from ordnung.standins.proxy import Proxy
 from tests.repository.sealing import open_book, seal_files
-from tests.repository.serving import serving
+from tests.repository.serving import ADDRESS, serving
 
 INDEX, NEWEST = "corvane-index.json", "catalogs/corvane-servers-2026-11.json"
 
@@ -98,10 +104,77 @@ async def test_a_broken_line_is_gone_on_with_from_where_it_broke(site):
 
 
 async def test_nobody_there_and_a_foreign_certificate_are_told_apart(site):
-    with pytest.raises(RepositoryError, match="nothing answers at the mirror's address"):
+    with pytest.raises(RepositoryError, match="the mirror can't be reached"):
         await look(Mirror("https://127.0.0.1:9/index.json", site[3], site[2]), "", (), ignore)
     with pytest.raises(RepositoryError, match="certificate is not one this site trusts"):
         await look(Mirror(site[1] + INDEX, site[3], None), "", (), ignore)
+
+
+@pytest.fixture
+def barred(site):
+    """A house that goes out to other networks than the one where this mirror is."""
+    return Egress(Authorities(site[2]), parse_networks("10.0.0.0/8"))
+
+
+@pytest.mark.parametrize("host", [ADDRESS, "localhost"])
+async def test_only_to_addresses_that_the_house_goes_out_to(site, barred, host, tmp_path):
+    url = site[1].replace(ADDRESS, host)
+    with pytest.raises(RepositoryError, match="not in the networks") as caught:
+        await look(Mirror(url + INDEX, site[3], barred), "", (), ignore)
+    assert caught.value.code == "foreign" and "127" not in caught.value.what, "it tells nobody what a name stands for"
+    payload = Payload(path=NEWEST, size=10, sha256="0" * 64)
+    async with Fetcher(ContentStore(tmp_path / "store"), barred) as fetcher:
+        with pytest.raises(RepositoryError, match="not in the networks"):
+            await fetcher.fetch(url, payload, ignore)
+    with pytest.raises(RepositoryError, match="not in the networks"):
+        await look_tuf((site[0], url, barred, site[3]), root_of(site[3]))
+    assert site[0].requests == []
+
+
+async def test_a_proxy_must_be_where_the_house_goes_out_to_as_well(site, barred):
+    with pytest.raises(RepositoryError, match="not in the networks"):
+        await look(Mirror("https://10.0.0.1/index.json", site[3], barred, "http://127.0.0.1:9"), "", (), ignore)
+
+
+async def test_nobody_follows_a_redirect(site, tmp_path):
+    stand_in, url, ca, _ = site
+    stand_in.elsewhere = url + "secret.json"
+    (stand_in.folder / "secret.json").write_text("{}")
+    (stand_in.folder / "sealed/metadata").mkdir(parents=True)
+    names = (INDEX, NEWEST, "sealed/metadata/2.root.json", "sealed/metadata/timestamp.json")
+    for name in names:
+        (stand_in.folder / name).write_text("{}")
+        stand_in.faults[name] = "redirected"
+    with pytest.raises(RepositoryError, match="answered 302"):
+        await look(mirror(site), "", (), ignore)
+    payload = Payload(path=NEWEST, size=2, sha256="0" * 64)
+    async with Fetcher(ContentStore(tmp_path / "store"), ca, sleep=no_time) as fetcher:
+        with pytest.raises(RepositoryError, match="answered 302"):
+            await fetcher.fetch(url, payload, ignore)
+    with pytest.raises(RepositoryError, match="answered 302"):
+        await look_tuf(site, root_of(site[3]))
+    assert "secret.json" not in stand_in.requests
+
+
+@pytest.mark.parametrize(
+    ("address", "is_allowed"),
+    [
+        ("93.184.216.34", True), ("10.1.2.3", True), ("2001:db8::1", True), ("169.254.169.254", False),
+        ("127.0.0.1", False), ("::1", False), ("::ffff:127.0.0.1", False), ("::ffff:a9fe:a9fe", False),
+        ("fe80::1", False), ("0.0.0.0", False), ("::", False), ("255.255.255.255", False), ("ff02::1", False),
+    ],
+)  # fmt: skip
+def test_what_a_house_goes_out_to_unless_it_says_otherwise(address, is_allowed):
+    from ordnung.server.settings import EVERYWHERE_ELSE
+
+    assert parse_networks(EVERYWHERE_ELSE).allows(address) == is_allowed
+
+
+async def no_time(_: float) -> None: ...
+
+
+def root_of(folder):
+    return open_book(folder).history()[0]
 
 
 async def test_through_the_proxy_where_the_site_has_one(site):
@@ -139,6 +212,13 @@ async def test_a_tuf_repository_vouches_for_its_catalogs(site):
     target.write_bytes(target.read_bytes()[:-1] + b" ")
     with pytest.raises(RepositoryError, match=r"altered or cut short|did not match|mirror"):
         await look_tuf(site, root)
+
+
+async def test_delegated_roles_are_named_and_never_passed_over_in_silence(site):
+    folder, book = site[0].folder, open_book(site[3])
+    seal_files(folder / "sealed", book, {f"catalogs/{(folder / NEWEST).name}": folder / NEWEST}, delegated=("cards",))
+    looked = await look_tuf(site, book.history()[0])
+    assert looked.unread == ("cards",) and [f.name for f in looked.files] == [(folder / NEWEST).name]
 
 
 async def test_a_tuf_repository_signed_by_others_or_expired_is_refused(site):

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from ordnung.demo.fleet import make_places, seed_fleet
-from ordnung.server import house
+from ordnung.server.assessment import house
 from ordnung.server.fleet.models import ComponentState, Reading, Server
 
 pytestmark = pytest.mark.django_db

@@ -4,25 +4,27 @@ from __future__ import annotations
 
 import pytest
 from asgiref.sync import sync_to_async
-from django.contrib.auth.models import User
 from django.test import Client as Browser
 
 from ordnung.controllers import Client, RedfishControllers
 from ordnung.formats.authorities import Authorities
 from ordnung.repository import PayloadServer
-from ordnung.server import house
+from ordnung.server.assessment import house
 from ordnung.server.catalogs.bring_in import bring_in
 from ordnung.server.engine import claim, left_over
 from ordnung.server.fleet.models import Group, Reading, Server
-from ordnung.server.jobs import Shop, jobs
+from ordnung.server.jobs import jobs
 from ordnung.server.repositories.fetch_log import FetchLog
 from ordnung.server.repositories.models import Repository
 from ordnung.server.repositories.payloads import open_store
+from ordnung.server.runs.journal import DatabaseJournal
 from ordnung.server.runs.models import Run, RunServer, TapeEntry
+from ordnung.server.shop import Shop
 from ordnung.server.work.models import Event, Work
 from ordnung.standins.faults import Fault
 from ordnung.standins.hardware import writes_of
-from ordnung.standins.makers import write_mirror
+from tests.server.conftest import make_person
+from tests.simulation.world import small_mirror
 
 pytestmark = pytest.mark.django_db(transaction=True)
 NAMES = ("surge-03", "gauge-04")
@@ -33,7 +35,7 @@ class SiteUnderTest:
 
     def __init__(self, live, folder) -> None:
         self.live, self.folder = live, folder
-        user = User.objects.create_user("technician", password="tide-table")
+        user = make_person("technician")
         self.browser = Browser()
         self.browser.force_login(user)
         group = Group.objects.create(name="surge ensemble", may_be_away=4)
@@ -42,7 +44,8 @@ class SiteUnderTest:
             row = Server(name=name, url=live.floor.urls[name], user=device.user, group=group)
             row.set_password(device.password)
             row.save()
-        for path in write_mirror(live.floor.mirror.folder, live.floor.mirror_url):
+        mirror = small_mirror(live.floor.mirror.folder, live.floor.mirror_url, share=2)
+        for path in sorted((mirror / "catalogs").glob("*.json")):
             bring_in(path.read_bytes(), path.name)
 
     def post(self, path, body=None):
@@ -59,7 +62,7 @@ class SiteUnderTest:
             payloads = PayloadServer(await sync_to_async(open_store)(), b"s", log.told)
             await payloads.start("127.20.100.2", 0, self.live.floor.authority.issue("127.20.100.2", "payloads"))
             for work in await sync_to_async(claim)():
-                await jobs[work.kind](work, Shop(RedfishControllers(client), payloads))
+                await jobs[work.kind](work, Shop(RedfishControllers(client), payloads, DatabaseJournal()))
             await payloads.stop()
             await log.settle()
         return await Work.objects.order_by("-pk").afirst()

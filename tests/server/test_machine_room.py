@@ -17,12 +17,13 @@ from ordnung.formats.addresses import parse_networks
 from ordnung.formats.host_report import write_host_report
 from ordnung.formats.readings import parse_readings
 from ordnung.repository import PayloadServer
-from ordnung.server import house
-from ordnung.server.fleet.exports import as_cell
+from ordnung.server.api.exports import as_cell
+from ordnung.server.assessment import house
 from ordnung.server.fleet.models import ComponentState, Group, Reading, Search, Server
 from ordnung.server.fleet.readings import store_reading
 from ordnung.server.jobs import jobs
 from ordnung.server.repositories.payloads import open_store
+from ordnung.server.runs.journal import DatabaseJournal
 from ordnung.server.shop import Shop
 from ordnung.server.work.models import Work
 from ordnung.standins.faults import Fault
@@ -168,10 +169,10 @@ def test_the_floor_is_told_in_columns_of_equal_length(web, catalogs):
     assert told["read"][3] == 0 and told["reach"][3] == told["health"][3] == "unknown"
 
 
-def test_an_unchanged_floor_is_answered_with_nothing_and_one_query(web, django_assert_num_queries):
+def test_an_unchanged_floor_is_answered_with_nothing_after_one_query_of_its_own(web, django_assert_num_queries):
     row()
     tag = web.get("/api/v1/floor")["ETag"]
-    with django_assert_num_queries(3):  # session, person, the newest event
+    with django_assert_num_queries(4):  # session, person, rights, the newest event
         assert web.get("/api/v1/floor", HTTP_IF_NONE_MATCH=tag).status_code == 304
     keep("surge-03", part("a"))
     assert web.get("/api/v1/floor", HTTP_IF_NONE_MATCH=tag).status_code == 200
@@ -266,7 +267,7 @@ class Site:
         async with Client(self.live.ca, networks=parse_networks("127.0.0.0/8")) as client:
             payloads = PayloadServer(await sync_to_async(open_store)(), b"s")
             await payloads.start("127.20.100.3", 0, self.live.floor.authority.issue("127.20.100.3", "bells"))
-            shop = Shop(RedfishControllers(client), payloads)
+            shop = Shop(RedfishControllers(client), payloads, DatabaseJournal())
             async for work in Work.objects.filter(state="asked"):
                 await jobs[work.kind](work, shop)
             await payloads.stop()

@@ -7,10 +7,10 @@ import dataclasses
 import pytest
 
 from ordnung.core.facts import Facts
-from ordnung.server.adapters import DatabaseOrders
+from ordnung.server.assessment.house import snapshot
 from ordnung.server.fleet.models import Server
 from ordnung.server.fleet.readings import store_reading
-from ordnung.server.house import snapshot
+from ordnung.server.runs.adapters import DatabaseOrders
 from ordnung.server.runs.models import Run
 from tests.server.houses import Person, fill
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import os
 import signal
 import socket
@@ -17,8 +18,10 @@ from asgiref.sync import sync_to_async
 from ordnung.formats.siteclock import keeper, read_kept, start_clock
 from ordnung.server.engine_lock import EngineRunsError, take_engine_lock
 from ordnung.server.supervisor import Supervisor, SupervisorError, answers, demand_free
+from ordnung.server.work import hub as hub_module
 from ordnung.server.work.events import tell
 from ordnung.server.work.hub import Hub
+from ordnung.server.work.models import Event
 
 
 @pytest.fixture
@@ -158,4 +161,48 @@ async def test_the_hub_hands_each_event_to_every_stream_once():
         hub.stop()
         assert await asyncio.wait_for(one.get(), 5) is None
     await running
-    assert hub.queues == set()
+    assert not hub.queues
+
+
+async def running(hub: Hub):
+    task = asyncio.create_task(hub.run())
+    while hub.last is None:
+        await asyncio.sleep(0.01)
+    return task
+
+
+@pytest.mark.django_db(transaction=True)
+async def test_streams_end_with_their_session_and_a_session_has_few_of_them():
+    hub = Hub()
+    task = await running(hub)
+    async with contextlib.AsyncExitStack() as stack:
+        own = [await stack.enter_async_context(hub.subscribe("a")) for _ in range(hub_module.MOST_STREAMS)]
+        other = await stack.enter_async_context(hub.subscribe("b"))
+        assert own[0].empty()
+        await stack.enter_async_context(hub.subscribe("a"))
+        assert own[0].get_nowait() is None and own[1].empty(), "the oldest makes room"
+        hub.end("a")
+        assert await asyncio.wait_for(own[1].get(), 5) is None and other.empty()
+        hub.stop()
+        assert await asyncio.wait_for(other.get(), 5) is None
+    await task
+
+
+@pytest.mark.django_db(transaction=True)
+async def test_a_stream_that_does_not_keep_up_is_ended_and_what_was_missed_is_told_as_a_gap(monkeypatch):
+    monkeypatch.setattr(hub_module, "MOST_WAITING", 3)
+    monkeypatch.setattr(hub_module, "MOST_REPLAYED", 3)
+    hub = Hub()
+    task = await running(hub)
+    async with hub.subscribe("a") as slow:
+        events = [await sync_to_async(tell)("work", id=n) for n in range(5)]
+        while not (slow.qsize() == 1 and slow._queue[0] is None):
+            await asyncio.sleep(0.01)
+    first, last = events[0].pk, events[-1].pk
+    assert [number for number, *_ in await hub.since(first + 1)] == [first + 2, first + 3, first + 4]
+    assert await hub.since(first) == [(last, "gap", {"missed": last - first})]
+    assert await hub.since(last + 7) == [(last, "gap", {"missed": None})], "numbers of another site"
+    await sync_to_async(Event.objects.filter(pk__lt=last).delete)()
+    assert await hub.since(first) == [(last, "gap", {"missed": last - first})], "what was missed is not kept any more"
+    hub.stop()
+    await task

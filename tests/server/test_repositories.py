@@ -15,7 +15,7 @@ from securesystemslib.signer import CryptoSigner
 
 from ordnung.repository import check_repository, look_over, open_carrier, sign_offline
 from ordnung.repository.keys import public_hex
-from ordnung.server import house
+from ordnung.server.assessment import house
 from ordnung.server.baselines.models import Revision
 from ordnung.server.catalogs.models import CatalogIssue
 from ordnung.server.repositories import payloads
@@ -88,7 +88,7 @@ async def test_a_packing_list_tells_savings_losses_and_media(desk):
     assert sum(line["size"] for line in whole["lines"]) == whole["bytes"] and whole["stored"] == 0
     kinds = {o["value"]: o for o in whole["offers"] if o["by"] == "kind"}
     trims = [{"by": "kind", "value": "raid"}]
-    less = (await desk.call("post", "packing", {"trims": trims, "capacity": 5_000_000})).json()
+    less = (await desk.call("post", "packing", {"trims": trims, "capacity": 2_500_000})).json()
     assert whole["bytes"] - less["bytes"] == kinds["raid"]["saves"] > 0
     assert {line["state"] for line in less["lines"] if line["kind"] == "raid"} == {"left out"}
     assert [(x["what"], x["servers"]) for x in less["losses"]] == [("stays", ["surge-03"])]
@@ -200,6 +200,9 @@ async def test_an_older_copy_and_an_expired_one_are_refused_where_they_arrive(de
     _, refused = await desk.carry(place=one.place)
     assert (refused["state"], refused["code"]) == ("refused", "older")
     assert await Repository.objects.acount() == 1
+    await Repository.objects.all().adelete()
+    _, again = await desk.carry(place=one.place)
+    assert (again["state"], again["code"]) == ("refused", "older"), "what was seen is known after it is deleted"
 
     from ordnung.repository import roots
 
@@ -223,9 +226,9 @@ class SealedLate:
 
     def reseal(self, place: Path) -> Path:
         from ordnung.repository import SealBook, SealedCarrier, describe, draft_targets, finish, write_as
-        from ordnung.server.vault import derive
+        from ordnung.server.vault import purpose_key
 
-        book = SealBook(self.home / "keys", derive("seal keys"), datetime.datetime.now(datetime.UTC))
+        book = SealBook(self.home / "keys", purpose_key("seal keys"), datetime.datetime.now(datetime.UTC))
         with open_carrier(place) as carrier:
             from ordnung.repository import verify_seal
 
@@ -299,6 +302,25 @@ async def test_targets_signed_elsewhere_by_file_exchange(desk):
     sealed = (await desk.call("post", f"repositories/{told['id']}/signatures", signed)).json()
     assert sealed["state"] == "sealed" and sealed["root_version"] == 2
     assert (await desk.do(f"repositories/{told['id']}/check")).state == "done"
+
+
+async def test_after_a_rotation_nothing_sealed_by_retired_keys_comes_in_but_what_was_recorded(desk, settings, tmp_path):
+    settings.FOLDERS = [tmp_path / "stick"]
+    settings.FOLDERS[0].mkdir()
+    first = await desk.pack(name="annex")
+    (out,) = await desk.write(first["id"], shape="tar", folder=str(tmp_path / "stick"))
+    root = [h["keyid"] for h in (await desk.get("seal"))["root"]["holders"]]
+    wish = {"root": root, "root_threshold": 1, "targets": ["new"], "targets_threshold": 1, "other_online": True}
+    assert (await desk.call("put", "seal", wish)).json()["version"] == 2
+    assert (await desk.carry(place=out.place))[1]["state"] == "done", "it was recorded before the keys were replaced"
+    assert (await desk.do(f"repositories/{first['id']}/check")).state == "done"
+    await Repository.objects.all().adelete()
+    _, refused = await desk.carry(place=out.place)
+    assert (refused["state"], refused["code"]) == ("refused", "retired") and "were replaced" in refused["message"]
+    second = await desk.pack(name="annex")
+    (new,) = await desk.write(second["id"], shape="tar", folder=str(tmp_path / "stick"))
+    await Repository.objects.all().adelete()
+    assert (await desk.carry(place=new.place))[1]["state"] == "done"
 
 
 async def test_a_root_that_needs_two_waits_for_the_second(desk):

@@ -17,7 +17,7 @@ from ordnung.core.sheet import NamedPayload, PlannedWrite
 from ordnung.engine import entries as e
 from ordnung.engine.entries import Entry
 from ordnung.engine.telling import tell_entry
-from ordnung.server.present import FIXED, LETTERS, glyph_row, resets_text, worst
+from ordnung.server.assessment.present import FIXED, LETTERS, glyph_row, resets_text, worst
 from ordnung.server.runs.story import tell_steps
 from tests.core.houses import DAY, catalogs, component, product, release
 

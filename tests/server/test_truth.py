@@ -14,7 +14,7 @@ from ordnung.engine.run import RunServer as Lane
 from ordnung.engine.run import carry_out_run
 from ordnung.engine.server_run import carry_out
 from ordnung.engine.world import Patience
-from ordnung.server import house
+from ordnung.server.assessment import house
 from ordnung.server.fleet.models import Group, Server
 from ordnung.server.runs.derived import find_differences, load_tape, rebuild_all, taken_places
 from ordnung.server.runs.journal import DatabaseJournal
@@ -195,7 +195,7 @@ def test_two_runs_obey_the_same_limits(mirror_folder, settings):
 
 
 def test_a_reading_that_proves_it_back_frees_the_place_and_so_does_a_person(mirror_folder, settings, web):
-    from ordnung.server.adapters import keep_reading
+    from ordnung.server.runs.adapters import keep_reading
 
     site = pair(mirror_folder, settings)
     device = site.house.devices["gauge-01"]

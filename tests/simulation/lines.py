@@ -36,19 +36,19 @@ class InProcessLine:
         request = Request(method=method, path=at, query=dict(parse_qsl(query)), headers=told, body=raw, parts=parts)
         reply = SERVICE.answer(self.device, request)
         if reply.pull is not None:
-            self._pull(*reply.pull)
+            self._pull(reply.device or self.device, *reply.pull)
         if reply.lost:
             raise LostAnswerError(self.endpoint.name, "unreachable", "the answer was lost")
         return Answer(
             reply.status, {k.lower(): v for k, v in reply.headers.items()}, parse_body(reply.body, reply.status)
         )
 
-    def _pull(self, task, uri: str) -> None:
+    def _pull(self, device: Hardware, task, uri: str) -> None:
         where = ["image", ", ".join(task.slots)]
-        if self.device.take_fault("link cut") or self.fetch is None:
-            self.device.fail_task(task, "Update.1.0.TransferFailed", where, "the line broke while fetching")
+        if device.take_fault("link cut") or self.fetch is None:
+            device.fail_task(task, "Update.1.0.TransferFailed", where, "the line broke while fetching")
             return
-        self.device.receive_image(task, self.fetch(uri))
+        device.receive_image(task, self.fetch(uri))
 
 
 def _spell(body) -> tuple[bytes, dict[str, bytes] | None]:
@@ -75,6 +75,8 @@ class InProcessControllers:
     @asynccontextmanager
     async def open(self, endpoint: Endpoint):
         device = self.devices[endpoint.name]
+        if device.is_second:
+            device = device.beside
         session = self.sessions.get(endpoint.name)
         if session is None:
             session = Session(InProcessLine(device, endpoint, self.fetch))

@@ -96,15 +96,16 @@ def spoil(chance: random.Random, device: Hardware) -> None:
     slots = [part.slot for part in device.parts]
     for _ in range(chance.choice((0, 0, 1, 2))):
         kind = chance.choice(SPOILS)
-        device.faults.append(
-            Fault(
-                kind,
-                slot=chance.choice(slots) if kind in SLOTTED else None,
-                on=chance.choice(("update", "reset")) if kind == "answer lost" else None,
-                times=chance.randint(1, 3),
-                seconds=float(chance.choice((30, 300, 1500))),
-            )
+        fault = Fault(
+            kind,
+            slot=chance.choice(slots) if kind in SLOTTED else None,
+            on=chance.choice(("update", "reset")) if kind == "answer lost" else None,
+            times=chance.randint(1, 3),
+            seconds=float(chance.choice((30, 300, 1500))),
         )
+        if kind == "boot hangs" and "no boot progress" in device.quirks:
+            continue  # nobody could know: its controller tells the same of a server that runs
+        device.faults.append(fault)
 
 
 SLOTTED = ("version late", "image refused", "signature refused", "staging full", "write fails", "task lies")

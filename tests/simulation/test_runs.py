@@ -6,16 +6,18 @@ After every run the invariants hold and the tape tells the same story as the dev
 from __future__ import annotations
 
 import asyncio
+import dataclasses
 from typing import NamedTuple
 
 import pytest
 
 from ordnung.core.away import AwayLimits
-from ordnung.engine.entries import Ending, Evidence, ResetIntent, WriteDone, WriteIntent
+from ordnung.core.matching import Catalogs
+from ordnung.engine.entries import Back, Ending, Evidence, ResetIntent, Warned, WriteDone, WriteIntent
 from ordnung.engine.run import carry_out_run
 from ordnung.engine.server_run import carry_out as carry_out_hand
 from ordnung.engine.tape import TapeState
-from ordnung.engine.telling import tell_reason
+from ordnung.engine.telling import tell_entry, tell_reason
 from ordnung.engine.world import Patience
 from ordnung.standins.faults import Fault
 from ordnung.standins.hardware import writes_of
@@ -280,6 +282,51 @@ async def test_a_power_cycle_is_taken_where_it_is_offered(house, name):
     assert outcome.ended == "level", outcome.reason
     assert "power cycle" in resets(device)
     check_device(house, name)
+
+
+@pytest.mark.parametrize("signed", [True, False])
+async def test_a_package_that_names_only_its_maker_is_sent_by_the_catalogs_checksum_or_not_at_all(house, signed):
+    if not signed:
+        issues = tuple(dataclasses.replace(issue, signed_by="") for issue in house.catalogs.issues)
+        house.catalogs = Catalogs(issues)
+    outcome = await carry_out(house, "vault-01")
+    intents = [e.value for e in house.journal.tapes["1", "vault-01"] if isinstance(e.value, WriteIntent)]
+    settled = {v.settled_by for v in intents if v.planned.write.slot == "backplane"}
+    assert outcome.ended == ("level" if signed else "failed"), outcome.reason
+    assert settled == ({"the catalog's checksum"} if signed else set())
+    assert signed or "no signed catalog vouches for its checksum" in outcome.reason
+    assert ("backplane" in {slot for slot, _ in written(house, "vault-01")}) is signed
+
+
+async def test_what_a_check_warns_of_stands_on_the_tape_once(house):
+    house.protocols = ()
+    outcome, _ = await with_manners(house, "surge-07", faults=[Fault("clock wrong", seconds=4000.0)])
+    warned = [e.value for e in house.journal.tapes["1", "surge-07"] if isinstance(e.value, Warned)]
+    assert outcome.ended == "level" and [w.check for w in warned] == ["clock"]
+    assert tell_entry(warned[0]).startswith("warning, clock: its clock is 67 min ahead")
+
+
+async def test_a_licence_that_is_missing_is_named_where_it_bars_every_way(house):
+    house.protocols = ()
+    outcome, _ = await with_manners(house, "surge-07", faults=[Fault("licence missing")])
+    assert outcome.ended == "failed" and "Remote firmware delivery is not in force" in outcome.reason
+    assert not written(house, "surge-07")
+
+
+@pytest.mark.parametrize("name", ["vault-01", "surge-07"])
+@pytest.mark.parametrize("manners", [("no boot progress",), ("no boot progress", "no reset time")], ids=" and ".join)
+async def test_a_server_whose_start_nobody_tells_of_is_not_called_back_before_it_runs(house, name, manners):
+    """Its place was given back two minutes after a power cycle, and its partner rebooted while it still started."""
+    outcome, device = await with_manners(house, name, *manners)
+    assert outcome.ended == "level", outcome.reason
+    away = [e["at"] for e in device.log if e["what"] == "reset" and e["kind"] != "controller restart"]
+    up = [e["at"] for e in device.log if e["what"] == "system up"]
+    tape = house.journal.tapes["1", name]
+    kinds = [e.value.kind for e in tape if isinstance(e.value, ResetIntent)]
+    back = [e.at.timestamp() for e in tape if isinstance(e.value, Back)]
+    outages = [at for kind, at in zip(kinds, back, strict=True) if kind.is_outage]
+    assert len(away) == len(up) == len(outages)
+    assert all(told >= true for told, true in zip(outages, up, strict=True))
 
 
 async def test_a_reset_whose_answer_is_lost_is_never_asked_for_twice_on_a_guess(house):

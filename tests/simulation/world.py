@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 import hashlib
 from pathlib import Path
 
@@ -75,7 +76,10 @@ class House:
         self.clock, self.devices = clock, {d.name: d for d in devices}
         self.mirror = mirror
         self.catalogs = Catalogs(
-            tuple(parse_catalog(p.read_bytes()) for p in sorted((mirror / "catalogs").glob("*.json")))
+            tuple(
+                dataclasses.replace(parse_catalog(p.read_bytes()), signed_by="its maker's key")
+                for p in sorted((mirror / "catalogs").glob("*.json"))
+            )
         )
         self.journal = MemoryJournal(clock, limits)
         self.orders, self.told, self.overridden, self.troubles = {}, [], {}, []
@@ -142,7 +146,9 @@ class House:
 
     def endpoint(self, name: str) -> Endpoint:
         device = self.devices[name]
-        return Endpoint(name=name, url=f"https://{name}.example", user=device.user, password=device.password)
+        url = f"https://{(device.beside or device).name if device.is_second else name}.example"
+        system = None if device.beside is None else f"/redfish/v1/Systems/{2 if device.is_second else 1}"
+        return Endpoint(name=name, url=url, user=device.user, password=device.password, system=system)
 
     def hand(self, name: str, run: str = "1", back=None, group: str | None = None) -> Hand:
         place = Place(server=name, groups=(group,) if group else ())
@@ -152,16 +158,8 @@ class House:
         return RunServer(endpoint=self.endpoint(name), place=Place(server=name, groups=(group,) if group else ()))
 
 
-def small_mirror(folder: Path) -> Path:
-    """The makers' mirror with payloads a hundredth of their size."""
-    import dataclasses
-
-    makes = tuple(dataclasses.replace(make, kilobytes=4) for make in makers.MAKES)
-    old = makers.ISSUES
-    small = {make.id: make for make in makes}
-    makers.ISSUES = tuple((*issue[:5], tuple(small[m.id] for m in issue[5])) for issue in old)
-    try:
-        makers.write_mirror(folder, "https://mirror.example/", makes)
-    finally:
-        makers.ISSUES = old
+def small_mirror(folder: Path, base: str = "https://mirror.example/", share: int = 1000) -> Path:
+    """The makers' mirror with payloads of that share of their size, but no less than 4 KiB."""
+    makes = [dataclasses.replace(make, kilobytes=max(4, make.kilobytes // share)) for make in makers.MAKES]
+    makers.write_mirror(folder, base, makes)
     return folder

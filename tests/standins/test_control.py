@@ -117,3 +117,19 @@ def test_stand_ins_started_again_are_where_they_were(tmp_path):
         return urls
 
     assert asyncio.run(life()) == asyncio.run(life())
+
+
+def test_the_control_port_is_there_only_for_those_it_was_announced_to_and_by_its_address(live):
+    whole = live.floor.control_url
+    base = whole.rpartition("/")[0]
+
+    def status(url, **headers):
+        try:
+            with urllib.request.urlopen(urllib.request.Request(url, headers=headers)) as answer:
+                return answer.status
+        except urllib.error.HTTPError as error:
+            return error.code
+
+    assert status(f"{whole}/servers") == 200
+    assert status(f"{base}/servers") == status(f"{base}/guessed/servers") == 404
+    assert status(f"{whole}/servers", Host="rebound.example") == 403

@@ -15,6 +15,7 @@ from datetime import UTC, datetime
 from typing import Any
 from urllib.parse import urlsplit
 
+from ordnung.formats.documents import is_deeper
 from ordnung.formats.text import clean
 
 Json = dict[str, Any]
@@ -27,6 +28,10 @@ WAIT_S = 30.0
 LONGEST_S = 86_400.0
 """What a Retry-After beyond all reason counts as."""
 _SUSPECT = re.compile(rb"[\x00-\x1f\x7f]|\\[bfnrtu]|\xc2[\x80-\x9f]|\xe2[\x80\x81]|\xef\xbb\xbf|\xed[\xa0-\xbf]")
+
+
+_HARMLESS = bytes(byte for byte in range(0x20, 0xF0) if byte not in b"\\\x7f\xc2\xe2\xed\xef")
+"""Bytes that begin nothing suspect: most answers have no others, and to see that takes a tenth of a search."""
 
 
 class MalformedError(ValueError):
@@ -58,8 +63,10 @@ def parse_body(raw: bytes, status: int) -> Json:
         body = json.loads(raw, strict=False, parse_constant=_refuse_constant)
         if not isinstance(body, dict):
             raise MalformedError("not a JSON object")
-        _bound(body)
-        return _cleaned(body) if _SUSPECT.search(raw) else body
+        if is_deeper(body, MAX_DEPTH):
+            raise MalformedError(f"nested deeper than {MAX_DEPTH} levels")
+        suspect = raw.translate(None, _HARMLESS) and _SUSPECT.search(raw)
+        return _cleaned(body) if suspect else body
     except (ValueError, RecursionError) as error:
         if status >= 400:
             return {}
@@ -70,18 +77,8 @@ def _refuse_constant(name: str) -> float:
     raise MalformedError(f"{name} is no number")
 
 
-def _bound(body: Json) -> None:
-    todo: list[tuple[object, int]] = [(body, 1)]
-    while todo:
-        value, depth = todo.pop()
-        if depth > MAX_DEPTH:
-            raise MalformedError(f"nested deeper than {MAX_DEPTH} levels")
-        inner = value.values() if isinstance(value, dict) else value if isinstance(value, list) else ()
-        todo += [(item, depth + 1) for item in inner if isinstance(item, dict | list)]
-
-
 def _cleaned(value: Any) -> Any:
-    """The same with every unsafe character replaced; no deeper than ``_bound`` allows."""
+    """The same with every unsafe character replaced; no deeper than ``MAX_DEPTH``."""
     if isinstance(value, str):
         return clean(value)
     if isinstance(value, dict):

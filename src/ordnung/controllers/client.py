@@ -21,9 +21,9 @@ import aiohttp
 
 from ordnung.controllers.answers import Answer, Json, MalformedError, parse_body
 from ordnung.controllers.errors import ControllerError, LostAnswerError
-from ordnung.controllers.names import CheckedResolver, NotAllowedError
 from ordnung.formats.addresses import Networks
 from ordnung.formats.authorities import Authorities
+from ordnung.formats.resolving import CheckedResolver, NotAllowedError
 
 Body = Json | bytes | aiohttp.MultipartWriter
 
@@ -58,6 +58,7 @@ class Endpoint:
     """Where a controller is and how to sign in. ``pin`` is the SHA-256 of its certificate in hex.
 
     ``system`` is the path of the server's own ComputerSystem behind a controller of several; None takes the only one.
+    ``withheld`` says why there is no password to sign in with: then nothing is sent at all.
     """
 
     name: str
@@ -66,6 +67,7 @@ class Endpoint:
     password: str = field(repr=False)
     pin: str | None = None
     system: str | None = None
+    withheld: str = ""
 
 
 class Client:

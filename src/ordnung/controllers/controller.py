@@ -112,6 +112,7 @@ class RedfishControllers:
             await self._let_idle_go()
 
     async def _sign_in(self, endpoint: Endpoint) -> _Kept:
+        _demand_credentials(endpoint)
         pin = endpoint.pin or await self.client.fetch_pin(endpoint)
         session = Session(self.client.line(endpoint, pin))
         certificate = await self.client.certificate(endpoint, pin)
@@ -141,9 +142,15 @@ class RedfishControllers:
         await asyncio.gather(*(session.sign_out() for session in sessions))
 
 
+def _demand_credentials(endpoint: Endpoint) -> None:
+    if endpoint.withheld:
+        raise ControllerError(endpoint.name, "no credentials", endpoint.withheld)
+
+
 @asynccontextmanager
 async def open_session(client: Client, endpoint: Endpoint) -> AsyncIterator[Session]:
     """Verify or pin the certificate, sign in, and sign out at the end."""
+    _demand_credentials(endpoint)
     pin = endpoint.pin or await client.fetch_pin(endpoint)
     session = Session(client.line(endpoint, pin))
     await session.sign_in()

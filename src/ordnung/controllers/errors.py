@@ -16,6 +16,7 @@ CAUSES: dict[str, str] = {
         "The certificate is not from the fleet's authority. Install one that is, or pin this one after comparing it."
     ),
     "signed out": "The user name or the password is wrong. Enter the present one for this server.",
+    "no credentials": "Enter user and password for this server. Nothing was sent to it.",
     "no permission": "This account may not do that. Use one that may update firmware.",
     "too slow": "It did not answer in time. Read it again later, or restart the controller.",
     "malformed answer": (

@@ -7,6 +7,7 @@ Advisories are those of CSAF 2.0; the words for a status are ours: ``affected``,
 from __future__ import annotations
 
 import datetime
+import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
@@ -76,6 +77,9 @@ class Remedy:
 
     category: str
     details: str
+    url: str = ""
+    restart: str = ""
+    """What has to be restarted for it, in words; empty when nothing has, or it is not said."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -91,6 +95,8 @@ class Advisory:
     statements: tuple[Statement, ...]
     remedies: tuple[Remedy, ...] = ()
     notes: str = ""
+    tlp: str = ""
+    """To whom it may be passed on (Traffic Light Protocol); empty when it is not said."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -113,11 +119,15 @@ class Concern:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Assessment:
-    """One advisory on this fleet. Without concerns, ``reason`` says why it does not apply."""
+    """One advisory on this fleet. Without concerns, ``reason`` says why it does not apply.
+
+    ``undecided``: what it names can't be told from what is here, so it is no all-clear.
+    """
 
     advisory: Advisory
     concerns: tuple[Concern, ...]
     reason: str
+    undecided: bool = False
 
     @property
     def affected(self) -> tuple[str, ...]:
@@ -142,6 +152,11 @@ def assess(advisory: Advisory, folds: Sequence[Fold], catalogs: Catalogs) -> Ass
             found[product.id, version] = (count + len(fold.names), names | set(fold.names), within and reaches)
     concerns = [_concern(key, value, told, catalogs.by_id) for key, value in found.items()]
     concerns.sort(key=lambda c: (c.status not in ("affected", "unknown", "open"), c.name, c.version))
+    open_ended = () if concerns else _patterns(advisory, told)
+    if open_ended:
+        named = ", ".join(sorted({s.name for s in advisory.statements}))
+        reason = f"{named} is named by the model numbers {', '.join(open_ended)}, which no catalog here tells"
+        return Assessment(advisory=advisory, concerns=(), reason=reason, undecided=True)
     return Assessment(advisory=advisory, concerns=tuple(concerns), reason="" if concerns else _why(advisory, told))
 
 
@@ -160,13 +175,64 @@ def match_statements(advisory: Advisory, catalogs: Catalogs) -> dict[str, tuple[
             makers.setdefault(product.id, set()).update({issue.maker.lower(), product.name.split(" ", 1)[0].lower()})
     told: dict[str, list[Statement]] = {}
     for statement in advisory.statements:
-        hits = {name for word in statement.identifiers for name in by_word.get(_word(word), ())}
+        hits = {name for word in statement.identifiers for name in _named_by(_word(word), by_word)}
         if not hits:
             vendor = statement.vendor.lower()
             hits = {p for p in by_name.get(statement.name.lower(), ()) if not vendor or vendor in makers[p]}
         for name in hits:
             told.setdefault(name, []).append(statement)
     return {name: tuple(statements) for name, statements in told.items()}
+
+
+def _named_by(word: str, by_word: Mapping[str, set[str]]) -> set[str]:
+    """The products that an identifier names, marks for any letters (``*``) and any one (``?``) included.
+
+    Source: CSAF 2.0, 3.1.3.3.4 (model numbers).
+    """
+    if not _is_pattern(word):
+        return by_word.get(word, set())
+    pieces = _pieces(word)
+    return {name for own, names in by_word.items() if _fits(pieces, own) for name in names}
+
+
+_PIECE = re.compile(r"\\(.)|(.)", re.DOTALL)
+_MANY, _ONE = "many", "one"
+
+
+def _pieces(word: str) -> list[str]:
+    """The letters and marks of a model number; a backslash takes its meaning from a mark."""
+    marks = {"*": _MANY, "?": _ONE}
+    return [escaped or marks.get(plain, plain) for escaped, plain in _PIECE.findall(word)]
+
+
+def _is_pattern(word: str) -> bool:
+    return not {_MANY, _ONE}.isdisjoint(_pieces(word))
+
+
+def _fits(pieces: Sequence[str], text: str) -> bool:
+    """Whether a text fits pieces; in steps of their product at most, whatever somebody wrote there."""
+    at = piece = 0
+    star, resume = -1, 0
+    while at < len(text):
+        if piece < len(pieces) and pieces[piece] == _MANY:
+            star, resume = piece, at
+            piece += 1
+        elif piece < len(pieces) and pieces[piece] in (_ONE, text[at]):
+            at, piece = at + 1, piece + 1
+        elif star >= 0:
+            resume += 1
+            at, piece = resume, star + 1
+        else:
+            return False
+    return all(left == _MANY for left in pieces[piece:])
+
+
+def _patterns(advisory: Advisory, told: Mapping[str, object]) -> tuple[str, ...]:
+    """The model numbers with marks by which the advisory names something, where none of it was found in a catalog."""
+    if told:
+        return ()
+    found = {word for s in advisory.statements for word in s.identifiers if _is_pattern(_word(word))}
+    return tuple(sorted(found))
 
 
 def _word(identifier: str) -> str:

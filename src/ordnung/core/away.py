@@ -18,7 +18,7 @@ class Place:
     """A place of one server. ``outage``: it will be out of service; else it only counts among those at once.
 
     ``kept``: nobody works on it any more, but no reading has proved it back (T5): it counts in its groups, rack and
-    room, not among those at once (A16).
+    room, not among those at once (docs/adr/0015).
     """
 
     server: str
@@ -68,7 +68,7 @@ class Refusal:
 def may_begin(taken: Iterable[Place], limits: AwayLimits, wanted: Place) -> Refusal | None:
     """Whether one more server may begin, given who has a place now (T5, T6). None: it may.
 
-    A server that has a place already needs no further one, unless it begins to need an outage (A18).
+    A server that has a place already needs no further one, unless it begins to need an outage (docs/adr/0015).
     """
     others = [place for place in taken if place.server != wanted.server]
     working = tuple(place.server for place in others if not place.kept)

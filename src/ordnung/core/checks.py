@@ -172,6 +172,15 @@ def _rights(s: Situation) -> _Said:
     return None
 
 
+def _licence(s: Situation) -> _Said:
+    missing = [licence.name for licence in s.facts.licences if not licence.valid]
+    opens = s.way is not None if s.write is not None else s.facts.pulls or s.facts.push is not None
+    if not missing or opens:
+        return None
+    seen = f"{', '.join(missing)} is not in force, and without it no way in is left"
+    return Severity.BLOCK, seen, "Have the licence renewed or installed."
+
+
 def _certificate(s: Situation) -> _Said:
     ends = s.facts.certificate_ends
     if ends is None or (ends - s.now.date()).days > 0:
@@ -188,6 +197,7 @@ CHECKS: tuple[Check, ...] = (
     Check(id="staging room", may_override=False, look=_room),
     Check(id="clock", may_override=False, look=_clock),
     Check(id="rights", may_override=False, look=_rights),
+    Check(id="licence", may_override=False, look=_licence),
     Check(id="certificate", may_override=True, look=_certificate),
     Check(id="health", may_override=True, look=_health),
 )

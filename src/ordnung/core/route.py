@@ -12,7 +12,7 @@ from dataclasses import dataclass
 
 from ordnung.core.baseline import Position
 from ordnung.core.catalog import Product
-from ordnung.core.route_problem import Fitted, Part, Problem, State, build_problem
+from ordnung.core.route_problem import Fitted, Part, Point, Problem, State, build_problem, good_points
 from ordnung.core.route_search import Action, Found, find_route
 from ordnung.core.versions import is_at_least
 
@@ -85,11 +85,7 @@ def plan_way_back(positions: Sequence[Position], back: Mapping[str, str]) -> Rou
     for slot, position in _by_slot(positions):
         wanted = back.get(slot)
         fitted[slot] = Fitted(position.component, position.product, wanted, movable=wanted is not None)
-    barred = {
-        slot: "it is in no catalog, so its way back is not known"
-        for slot, position in _by_slot(positions)
-        if slot in back and position.product is None
-    }
+    barred = {slot: reason for slot, p in _by_slot(positions) if slot in back and (reason := _bar_back(p, back[slot]))}
     return _route_with(fitted, barred, downwards=True)
 
 
@@ -121,6 +117,15 @@ def _bar(position: Position) -> str | None:
         return f"{component.name} says that it can't be updated"
     if product.find(fitted.target) is None:
         return f"the catalog lacks {product.name} {fitted.target}"
+    return None
+
+
+def _bar_back(position: Position, wanted: str) -> str | None:
+    """Why the catalog can't tell how a component goes back to the version wanted, or None."""
+    if position.product is None:
+        return "it is in no catalog, so its way back is not known"
+    if position.product.find(wanted) is None:
+        return f"the catalog lacks {position.product.name} {wanted}"
     return None
 
 
@@ -220,18 +225,22 @@ def _why_stuck(problem: Problem, index: int, reach: list[set[int]]) -> str:
                 release = part.points[at].release
                 floor = release.floor_after if release else None
                 return f"no way back below {floor} once {part.points[at].version} is installed"
-        release = part.points[point].release
-        for need in release.needs if release else ():
-            for other, mask in part.conditions[point]:
-                needed = problem.parts[other]
-                if (
-                    needed.product
-                    and needed.product.id == need.product
-                    and not any(mask >> p & 1 for p in reach[other])
-                ):
-                    bound = need.at_least or f"below {need.below}"
-                    return f"{product.name} {version} needs {needed.product.name} {bound}, {_state_of(needed)}"
+        return f"{product.name} {version} needs {_unmet(problem, part.points[point], reach)}"
     return _gap(part, product, reach[index])
+
+
+def _unmet(problem: Problem, point: Point, reach: list[set[int]]) -> str:
+    """The first need of a release that nothing fitted can come to meet."""
+    assert point.release is not None
+    need, needed = next(
+        (need, part)
+        for need in point.release.needs
+        for part, reached in zip(problem.parts, reach, strict=True)
+        if part.product is not None and part.product.id == need.product
+        if not any(good_points(need, part) >> p & 1 for p in reached)
+    )
+    assert needed.product is not None
+    return f"{needed.product.name} {need.at_least or f'below {need.below}'}, {_state_of(needed)}"
 
 
 def _state_of(part: Part) -> str:
@@ -284,53 +293,52 @@ def _rounds(problem: Problem, actions: Sequence[Action]) -> tuple[Round, ...]:
 
 
 def _settle(problem: Problem, draft: Draft) -> Draft:
-    """Let each write stand in the round whose reset makes it active, where the rules allow it (R17.3)."""
+    """Let each write stand in the round whose reset makes it active (R17.3), where the rules allow it.
+
+    They don't where what it needs goes down meanwhile, by an older version that waits, and comes
+    back with the very reset that makes the write active.
+    """
     for place in range(len(draft)):
         for action in list(draft[place][0]):
             later = _activating_round(problem, draft, place, action)
-            if later == place:
-                continue
-            moved = [([a for a in writes if a != action or i != place], r) for i, (writes, r) in enumerate(draft)]
+            moved = [(list(writes), reset) for writes, reset in draft]
+            moved[place][0].remove(action)
             moved[later][0].append(action)
-            if _replay(problem, moved) is not None:
+            if later != place and _replay(problem, moved) is not None:
                 draft = moved
     return [(_in_order(problem, draft, place), reset) for place, (_, reset) in enumerate(draft)]
 
 
 def _activating_round(problem: Problem, draft: Draft, place: int, action: Action) -> int:
-    activation = problem.parts[action[1]].points[action[2]].activation
-    for later in range(place, len(draft)):
-        if activation == "at once" or draft[later][1] in ("power cycle", activation):
-            return later
-    return place
+    kinds = ("power cycle", problem.parts[action[1]].points[action[2]].activation)
+    if kinds[1] == "at once":
+        return place
+    return next(later for later in range(place, len(draft)) if draft[later][1] in kinds)
 
 
 def _in_order(problem: Problem, draft: Draft, place: int) -> list[Action]:
     """Lexical order of slots within a round, save where one write must come after another (R17.5)."""
-    writes = sorted(draft[place][0], key=lambda a: problem.parts[a[1]].slots)
-    before: list[Action] = []
-    while writes:
-        for action in writes:
-            rest = [w for w in writes if w != action]
-            trial: Draft = [*draft[:place], ([*before, action, *rest], draft[place][1]), *draft[place + 1 :]]
-            if not rest or _replay(problem, trial) is not None or _replay_any(problem, draft, place, before, action):
-                before.append(action)
-                writes = rest
-                break
-        else:
-            return draft[place][0]
-    return (
-        before
-        if _replay(problem, [*draft[:place], (before, draft[place][1]), *draft[place + 1 :]])
-        else draft[place][0]
+    first: list[Action] = []
+    left = list(draft[place][0])
+    while left:
+        action = next(a for a in _by_slots(problem, left) if _may_lead(problem, draft, place, [*first, a]))
+        first.append(action)
+        left.remove(action)
+    return first
+
+
+def _by_slots(problem: Problem, writes: list[Action]) -> list[Action]:
+    return sorted(writes, key=lambda a: problem.parts[a[1]].slots)
+
+
+def _may_lead(problem: Problem, draft: Draft, place: int, first: list[Action]) -> bool:
+    """Whether a round may begin with these writes: the others after them by slot, or as they stood."""
+    writes, reset = draft[place]
+    left = [a for a in writes if a not in first]
+    return any(
+        _replay(problem, [*draft[:place], ([*first, *rest], reset), *draft[place + 1 :]]) is not None
+        for rest in (_by_slots(problem, left), left)
     )
-
-
-def _replay_any(problem: Problem, draft: Draft, place: int, before: list[Action], action: Action) -> bool:
-    """Whether the original order, with this write drawn to the front, is allowed."""
-    rest = [w for w in draft[place][0] if w not in before and w != action]
-    trial: Draft = [*draft[:place], ([*before, action, *rest], draft[place][1]), *draft[place + 1 :]]
-    return _replay(problem, trial) is not None
 
 
 def _replay(problem: Problem, draft: Draft) -> State | None:

@@ -289,11 +289,12 @@ def _floor_mask(point: Point, points: list[Point], product: Product | None) -> i
 def _conditions(point: Point, parts: list[Part], by_product: Mapping[str, list[int]]) -> tuple[tuple[int, int], ...]:
     needs = point.release.needs if point.release else ()
     return tuple(
-        (index, _good_points(need, parts[index])) for need in needs for index in by_product.get(need.product, ())
+        (index, good_points(need, parts[index])) for need in needs for index in by_product.get(need.product, ())
     )
 
 
-def _good_points(need: Need, part: Part) -> int:
+def good_points(need: Need, part: Part) -> int:
+    """The points of a part, as a bit mask, at which a need of its product holds."""
     product = part.product
     assert product is not None
     mask = 0

@@ -28,6 +28,8 @@ _RESET_COST: dict[str, Cost] = {
 ZERO: Cost = (0, 0, 0, 0, 0)
 STATE_LIMIT = 30_000
 """Expanded states after which the best route so far is given with its gap; some 10 s of work."""
+TIE_LIMIT = STATE_LIMIT
+"""States solved for the tie rules, after which any route of least cost serves."""
 
 Resets = tuple[int, int, int]
 """(outages, power cycles, controller restarts)"""
@@ -314,7 +316,7 @@ class _Ties:
         self.problem, self.bounds, self.cost = problem, bounds, best
         self.solved: dict[State, tuple[Cost, Tie, tuple[Action, State] | None]] = {}
         self.failed: dict[State, Cost] = {}
-        self.budget = STATE_LIMIT
+        self.budget = TIE_LIMIT
 
     def best(self) -> tuple[Action, ...] | None:
         """The chosen actions, or None if the search grew too large (then any best route serves)."""

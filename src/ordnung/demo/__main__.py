@@ -78,6 +78,7 @@ def _environment(home: Path, clock: SiteClock) -> dict[str, str]:
         "ORDNUNG_PAYLOAD_PORT": "0",
         "ORDNUNG_PAYLOAD_CERTIFICATE": str(certificate),
         "ORDNUNG_NETWORKS": "127.20.0.0/16",
+        "ORDNUNG_EGRESS": "127.0.0.0/8",
         "ORDNUNG_SSDP": f"127.0.0.1:{_free_udp_port()}",
     }
 

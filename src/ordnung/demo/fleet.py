@@ -21,7 +21,7 @@ if TYPE_CHECKING:
 
 from ordnung.core.components import Component, Server
 from ordnung.core.facts import Facts
-from ordnung.demo.seed import PEOPLE
+from ordnung.demo.seed import seed_people
 from ordnung.standins.hardware import Hardware
 from ordnung.standins.makers import Made, Make, write_mirror
 from ordnung.standins.models import MODELS, Model, Place, build_hardware
@@ -95,16 +95,13 @@ def as_reading(device: Hardware, at: datetime.datetime) -> Server:
 
 def seed_fleet(count: int, mirror: Path, models: Sequence[Model] = MODELS) -> None:
     """Fill an empty site. Seeding one that has servers changes nothing."""
-    from django.contrib.auth.models import User
-
     from ordnung.server.catalogs.bring_in import bring_in
     from ordnung.server.fleet.models import Server as Row
     from ordnung.server.work.events import tell
 
     if Row.objects.exists():
         return
-    for name, password in PEOPLE.items():
-        User.objects.create_user(name, password=password)
+    seed_people()
     for path in write_mirror(mirror, "https://127.20.100.1/"):
         bring_in(path.read_bytes(), path.name)
     places = list(make_places(count, models))

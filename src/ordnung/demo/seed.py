@@ -20,21 +20,40 @@ from ordnung.standins.publishing import SIGNER, public_key
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "ordnung.server.settings")
 
-PEOPLE = {"technician": "tide-table"}
+PEOPLE = {
+    "lead": "spring-tide-ledger",
+    "technician": "slack-water-bench",
+    "approver": "harbour-lamp-oath",
+    "viewer": "gauge-house-window",
+}
 """Sign-in names and demo passwords, printed at start."""
+RIGHTS = {
+    "lead": ("look", "plan", "run", "approve", "keep"),
+    "technician": ("look", "plan", "run"),
+    "approver": ("look", "approve"),
+    "viewer": ("look",),
+}
+"""What each of them may do."""
+
+
+def seed_people() -> None:
+    """The demo's people, each with their rights; those who are there stay as they are."""
+    from django.contrib.auth.models import User
+
+    from ordnung.server.rights.rights import Right, give_rights
+
+    for name, password in PEOPLE.items():
+        if not User.objects.filter(username=name).exists():
+            give_rights(User.objects.create_user(name, password=password), [Right(right) for right in RIGHTS[name]])
 
 
 def seed(announcement: dict[str, Any], catalogs: Path) -> None:
     """Add what is not there yet; addresses follow the stand-ins'. Seeding twice changes nothing."""
-    from django.contrib.auth.models import User
-
     from ordnung.server.advisories.store import bring_in_advisory
     from ordnung.server.catalogs.bring_in import bring_in
     from ordnung.server.catalogs.models import CatalogIssue
 
-    for name, password in PEOPLE.items():
-        if not User.objects.filter(username=name).exists():
-            User.objects.create_user(name, password=password)
+    seed_people()
     _seed_servers(announcement)
     _move_sources(announcement)
     if CatalogIssue.objects.exists():
@@ -110,10 +129,10 @@ RULES = (
 def _seed_revision() -> None:
     """Revision 2, made by the lead: each model follows the last issue that covers it, spelled out."""
     from ordnung.formats.rules import rules_document
+    from ordnung.server.assessment.house import load_catalogs
     from ordnung.server.baselines.current import follows_rows, latest
     from ordnung.server.baselines.models import Revision
     from ordnung.server.clock import now
-    from ordnung.server.house import load_catalogs
     from ordnung.server.work.events import tell
     from ordnung.standins.models import MODELS
 

@@ -50,6 +50,8 @@ class ReadWhy(StrEnum):
     BEFORE = "before"
     AFTER_ROUND = "after round"
     MORE_IS_TOLD = "the controller tells more"
+    SHARED_CHANGED = "the shared controller changed"
+    """Another system's run wrote the controller that both are behind."""
 
 
 class Evidence(StrEnum):
@@ -145,6 +147,15 @@ class Deferred:
 
     reason: Reason
     facts: Facts = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Warned:
+    """A check that does not stop the server had something to say (``night.md`` C): told once."""
+
+    check: str
+    seen: str
+    remedy: str
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -251,6 +262,7 @@ TapeEntry = (
     | PlaceTaken
     | PlaceGiven
     | Deferred
+    | Warned
     | WriteIntent
     | WriteSent
     | WriteUnsent

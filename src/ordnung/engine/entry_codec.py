@@ -25,6 +25,7 @@ KINDS: dict[str, type[TapeEntry]] = {
     "place taken": entries.PlaceTaken,
     "place given": entries.PlaceGiven,
     "deferred": entries.Deferred,
+    "warned": entries.Warned,
     "write intent": entries.WriteIntent,
     "write sent": entries.WriteSent,
     "write unsent": entries.WriteUnsent,

@@ -10,10 +10,11 @@ from typing import TypeVar
 
 from ordnung.controllers import ControllerError, Endpoint, TaskView
 from ordnung.core.away import Place
-from ordnung.core.components import Server
+from ordnung.core.checks import Finding, Severity, Situation, find_block, run_checks
+from ordnung.core.components import Component, Server
 from ordnung.core.route import Route, plan_route, plan_way_back
 from ordnung.core.sheet import PlannedRound, name_payloads
-from ordnung.engine.entries import Deferred, Ended, Ending, Entry, Reason, TapeEntry, WriteUnsent
+from ordnung.engine.entries import Deferred, Ended, Ending, Entry, Reason, TapeEntry, Warned, WriteUnsent
 from ordnung.engine.ports import Controller
 from ordnung.engine.tape import MAX_DEFERRALS, TapeState, advance
 from ordnung.engine.telling import tell_reason
@@ -44,6 +45,10 @@ class Hand:
         """The server's name."""
         return self.endpoint.name
 
+    def shares(self, component: Component) -> bool:
+        """Whether a component belongs to other systems too: the controller they are all behind."""
+        return self.endpoint.system is not None and component.kind == "controller"
+
     # Tape and talk
 
     async def note(self, value: TapeEntry) -> Entry:
@@ -66,9 +71,10 @@ class Hand:
         """The moment in so many of the site's seconds."""
         return self.world.clock.now() + datetime.timedelta(seconds=seconds)
 
-    async def pause(self) -> None:
-        """Wait a moment before looking again."""
-        await self.world.clock.sleep(self.world.patience.poll_s)
+    async def pause(self, *, whole: bool = False) -> None:
+        """Wait a moment before looking again; longer where a look is a ``whole`` reading: that is work for a device."""
+        patience = self.world.patience
+        await self.world.clock.sleep(max(patience.poll_s, patience.whole_s) if whole else patience.poll_s)
 
     # The device
 
@@ -118,6 +124,14 @@ class Hand:
         await self.show("waiting", f"{error.cause}: {error.detail}; nothing is under way, trying again")
         await self.world.clock.sleep(error.retry_after_s or self.world.patience.poll_s)
         return True
+
+    async def heed(self, situation: Situation) -> Finding | None:
+        """Run the checks: a new warning is put on the tape, and what stops the server is answered."""
+        findings = run_checks(situation, await self.world.orders.overrides(self.run, self.name))
+        for found in findings:
+            if found.severity is Severity.WARN and (found.check, found.seen) not in self.state.warned:
+                await self.note(Warned(check=found.check, seen=found.seen, remedy=found.remedy))
+        return find_block(findings)
 
     # Plans and people
 

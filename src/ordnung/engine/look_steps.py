@@ -50,7 +50,9 @@ async def confirm(hand: Hand) -> None:
         await hand.pause()
     await hand.note(Read(server=server, why=ReadWhy.AFTER_ROUND))
     await hand.world.reporter.reading(hand.run, server, pin)
-    surprises = find_surprises(before, server, {slot for slot, _ in (*hand.state.done, *current.activates)})
+    touched = {slot for slot, _ in (*hand.state.done, *current.activates)}
+    shared = {part.slot for part in server.components if hand.shares(part)}
+    surprises = find_surprises(before, server, touched | shared)
     if surprises:
         raise StepFailedError(Reason.CHANGED, found="; ".join(surprises))
     await hand.note(Confirmed(versions=current.activates))

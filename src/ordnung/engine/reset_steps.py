@@ -6,8 +6,10 @@ is left to a person.
 
 from __future__ import annotations
 
+import datetime
+
 from ordnung.controllers import ControllerError, LostAnswerError, Marker
-from ordnung.core.checks import Before, Situation, find_block, run_checks
+from ordnung.core.checks import Before, Situation
 from ordnung.engine.compare import lacking
 from ordnung.engine.entries import (
     Back,
@@ -56,7 +58,7 @@ async def _refuse_unsafe(hand: Hand, controller: Controller) -> None:
     """The checks before a reset, on a fresh reading (``night.md`` C). Raises StepFailedError when one blocks."""
     server = await controller.read(hand.world.clock.now)
     situation = Situation(server=server, before=Before.RESET, now=hand.world.clock.now())
-    block = find_block(run_checks(situation, await hand.world.orders.overrides(hand.run, hand.name)))
+    block = await hand.heed(situation)
     if block is not None:
         raise StepFailedError(Reason.CHECK, check=block.check, seen=block.seen, remedy=block.remedy)
 
@@ -97,7 +99,7 @@ async def find_reset(hand: Hand) -> None:
             return
         if look.is_blind and hand.world.clock.now() >= end:
             raise StepFailedError(Reason.RESET_UNCERTAIN, kind=pending.kind)
-        await hand.pause()
+        await hand.pause(whole=look.is_blind)
 
 
 async def await_return(hand: Hand) -> None:
@@ -111,16 +113,32 @@ async def await_return(hand: Hand) -> None:
         if found is not None:
             marker, look = found
             await _note_seen(hand, look)
-            seen = hand.state.open_reset is not None and hand.state.open_reset.seen is not None
-            if seen and marker.is_up:
+            seen_at = hand.state.open_reset.seen_at if hand.state.open_reset is not None else None
+            left = _left_to_start(hand, marker, seen_at)
+            if seen_at is not None and marker.is_up and left <= 0:
                 await hand.note(Back(marker=marker))
                 return
-            if look.still and not seen and await _is_ignored(hand):
+            if look.still and seen_at is None and await _is_ignored(hand):
                 return
-            await hand.show("returning", f"{pending.kind}: {tell_boot(marker.boot)}")
+            untold = f"; counted as running in {round(left / 60)} min" if seen_at is not None and left > 0 else ""
+            await hand.show("returning", f"{pending.kind}: {tell_boot(marker.boot)}{untold}")
         if hand.world.clock.now() >= end:
             _give_up(hand, found[0] if found else None)
-        await hand.pause()
+        await hand.pause(whole=found is not None and found[1].is_blind)
+
+
+def _left_to_start(hand: Hand, marker: Marker, seen_at: datetime.datetime | None) -> float:
+    """Seconds that a start must still be taken to last because the controller does not tell how far it is.
+
+    Power that is on says nothing of that: a server has it all through its start. A restart of the controller alone
+    is none of the server's.
+    """
+    pending, current = hand.state.open_reset, hand.state.current
+    assert pending is not None and current is not None
+    if seen_at is None or marker.boot is not None or not pending.kind.is_outage:
+        return 0.0
+    lasts = max(current.reset_seconds or 0.0, hand.world.patience.untold_s)
+    return lasts - (hand.world.clock.now() - seen_at).total_seconds()
 
 
 async def _look_once(hand: Hand) -> tuple[Marker, ResetLook] | None:

@@ -42,6 +42,7 @@ from ordnung.engine.entries import (
     ResetSent,
     ResetUnsent,
     TapeEntry,
+    Warned,
     WriteDone,
     WriteFailed,
     WriteIntent,
@@ -98,6 +99,7 @@ class OpenReset:
     began_at: datetime.datetime
     sent: bool = False
     seen: Evidence | None = None
+    seen_at: datetime.datetime | None = None
     was_away: bool = False
 
 
@@ -129,6 +131,8 @@ class TapeState:
     is_away: bool = False
     """Whether it is out of service because of us, as far as is known."""
     deferrals: int = 0
+    warned: frozenset[tuple[str, str]] = frozenset()
+    """(check, what it saw) of every warning that stands on the tape."""
     ended: Ended | None = None
 
     @property
@@ -193,6 +197,8 @@ def _apply(state: TapeState, value: TapeEntry, at: datetime.datetime) -> TapeSta
             return change(state, place=None, is_away=False)
         case Deferred():
             return change(state, place=None, latest=None, rounds=None, deferrals=state.deferrals + 1)
+        case Warned():
+            return change(state, warned=state.warned | {(value.check, value.seen)})
         case WriteIntent() | WriteSent() | WriteUnsent() | WriteDone() | WriteFailed():
             return _after_write(state, value)
         case ResetIntent() | ResetSent() | ResetSeen() | ResetUnsent() | Back():
@@ -215,7 +221,7 @@ def _after_reading(state: TapeState, value: Read) -> TapeState:
     match value.why:
         case ReadWhy.BEFORE:
             return change(state, before=state.before or value.server, latest=value.server)
-        case ReadWhy.MORE_IS_TOLD:
+        case ReadWhy.MORE_IS_TOLD | ReadWhy.SHARED_CHANGED:
             return change(state, before=value.server, latest=value.server, rounds=None)
         case ReadWhy.AFTER_ROUND:
             return change(state, latest=value.server)
@@ -259,7 +265,7 @@ def _after_reset(
         case ResetSent():
             return change(state, open_reset=change(pending, sent=True))
         case ResetSeen():
-            return change(state, open_reset=change(pending, sent=True, seen=value.evidence))
+            return change(state, open_reset=change(pending, sent=True, seen=value.evidence, seen_at=at))
         case ResetUnsent():
             ignored = state.is_ignored or value.reason is Reason.RESET_IGNORED
             return change(

@@ -23,6 +23,7 @@ from ordnung.engine.entries import (
     ResetSent,
     ResetUnsent,
     TapeEntry,
+    Warned,
     WriteDone,
     WriteFailed,
     WriteIntent,
@@ -116,6 +117,8 @@ def tell_entry(value: TapeEntry) -> str:
             return f"counted as back: {value.why} ({value.by})" if value.why else f"counted as back ({value.by})"
         case Deferred():
             return f"put off to the end: {tell_reason(value.reason, value.facts)}"
+        case Warned():
+            return f"warning, {value.check}: {value.seen}. {value.remedy}"
         case WriteIntent() | WriteSent() | WriteUnsent() | WriteDone() | WriteFailed():
             return _tell_write(value)
         case ResetIntent() | ResetSent() | ResetSeen() | ResetUnsent() | Back():

@@ -14,6 +14,7 @@ LASTING = (
     "certificate changed",
     "certificate invalid",
     "signed out",
+    "no credentials",
     "no permission",
     "not Redfish",
     "not allowed",
@@ -37,8 +38,12 @@ class Patience:
     """How long a server waits for a place that only a person can free."""
     fresh_s: float = 180.0
     """How old a reading may be by which the next write of a round is still judged; the first and every reset read."""
+    untold_s: float = 600.0
+    """How long a server is taken to start at least whose controller does not tell how far it is."""
     settle_s: float = 20.0
     poll_s: float = 10.0
+    whole_s: float = 60.0
+    """How long a controller is left alone between whole readings, where nothing smaller tells how far it is."""
     may_force: bool = False
     """Whether a forced restart may follow a graceful one that did not come to pass."""
 
@@ -65,7 +70,7 @@ class Site:
         return self._locks.setdefault(url, asyncio.Lock())
 
     def may_try(self, ticket: Ticket) -> bool:
-        """Whether it is this one's turn to ask: nobody before it waits for the same thing (A38).
+        """Whether it is this one's turn to ask: nobody before it waits for the same thing (docs/adr/0015).
 
         One that waits for its group lets others pass; while no more may be worked on at all, nobody passes.
         """

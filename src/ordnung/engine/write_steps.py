@@ -7,12 +7,15 @@ sent again unless the device itself shows that it never arrived.
 from __future__ import annotations
 
 from ordnung.controllers import ControllerError, LostAnswerError, Outcome, Reach, TaskView
-from ordnung.core.checks import Before, Situation, find_block, run_checks
+from ordnung.core.baseline import Position
+from ordnung.core.checks import Before, Situation
 from ordnung.core.components import Server
 from ordnung.core.sheet import NamedPayload, PlannedWrite
-from ordnung.engine.compare import find_position, holds, is_same
+from ordnung.engine.compare import find_position, find_surprises, holds, is_same
 from ordnung.engine.entries import (
     Evidence,
+    Read,
+    ReadWhy,
     Reason,
     WriteDone,
     WriteFailed,
@@ -47,6 +50,9 @@ async def write(hand: Hand) -> None:
         async with hand.open() as controller:
             server = await hand.read_fresh(controller)
             settled = await _refuse_wrong(hand, server, planned, ready)
+            if settled is None:
+                await _start_anew(hand, await controller.read(hand.world.clock.now))
+                return
             reach = await controller.reach()
             way = await _choose_way(hand, server, planned, reach)
             async with hand.world.site.controller(hand.endpoint.url):
@@ -59,6 +65,22 @@ async def write(hand: Hand) -> None:
                     return
         if not await hand.wait_for_others(running, since):
             return
+
+
+async def _start_anew(hand: Hand, server: Server) -> None:
+    """The controller that other systems share was written by one of their runs: plan again from here.
+
+    Raises:
+        StepFailedError: something else changed, too.
+    """
+    current, before = hand.state.current, hand.state.before
+    assert current is not None and before is not None
+    touched = {slot for slot, _ in hand.state.done} | {w.write.slot for w in current.writes[: hand.state.written]}
+    shared = {part.slot for part in server.components if hand.shares(part)}
+    surprises = find_surprises(before, server, touched | shared)
+    if surprises:
+        raise StepFailedError(Reason.CHANGED, found="; ".join(surprises))
+    await hand.note(Read(server=server, why=ReadWhy.SHARED_CHANGED))
 
 
 async def _send(
@@ -99,11 +121,12 @@ async def _find_payload(hand: Hand, slot: str, payload: NamedPayload) -> Ready:
         raise StepFailedError(Reason.NOT_AT_HAND, slot=slot, why=error) from None
 
 
-async def _refuse_wrong(hand: Hand, server: Server, planned: PlannedWrite, ready: Ready) -> SettledBy:
+async def _refuse_wrong(hand: Hand, server: Server, planned: PlannedWrite, ready: Ready) -> SettledBy | None:
     """The last look before a write: this very component, at the version planned for, and the right payload.
 
     Returns:
-        What settles its identity.
+        What settles its identity; None when it is the controller that other systems share and one of their runs has
+        written it meanwhile: then this one is planned anew.
 
     Raises:
         StepFailedError: nothing is to be sent.
@@ -116,6 +139,8 @@ async def _refuse_wrong(hand: Hand, server: Server, planned: PlannedWrite, ready
     if position.product is None or position.product.id != told.product:
         why = "the catalog does not say that this file is for it"
         raise StepFailedError(Reason.FOREIGN_PAYLOAD, slot=told.slot, why=why)
+    if hand.shares(position.component) and _is_changed(position, told.source):
+        return None
     settled = settle_identity(ready.package, payload, position.product, told.to, position.component)
     if not isinstance(settled, SettledBy):
         raise StepFailedError(Reason.FOREIGN_PAYLOAD, slot=told.slot, why=settled)
@@ -125,6 +150,11 @@ async def _refuse_wrong(hand: Hand, server: Server, planned: PlannedWrite, ready
     return settled
 
 
+def _is_changed(position: Position, source: str) -> bool:
+    component = position.component
+    return component.has_waiting or not is_same(position, component.version, source)
+
+
 async def _choose_way(hand: Hand, server: Server, planned: PlannedWrite, reach: Reach) -> str:
     """How the payload is brought; another way where a check bars the first one.
 
@@ -132,18 +162,17 @@ async def _choose_way(hand: Hand, server: Server, planned: PlannedWrite, reach: 
         StepFailedError: there is no way, or a check stops this server.
     """
     served: tuple[str, ...] = hand.world.payloads.protocols
-    overrides = await hand.world.orders.overrides(hand.run, hand.name)
     while True:
         way = reach.way(served)
-        if way is None:
-            raise StepFailedError(Reason.NO_WAY_IN, slot=planned.write.slot)
         situation = Situation(
             server=server, before=Before.WRITE, now=hand.world.clock.now(), write=planned, way=way,
             will_reset=hand.state.has_outage_left,
         )  # fmt: skip
-        block = find_block(run_checks(situation, overrides))
-        if block is None:
+        block = await hand.heed(situation)
+        if block is None and way is not None:
             return way
+        if block is None:
+            raise StepFailedError(Reason.NO_WAY_IN, slot=planned.write.slot)
         if block.check == "clock" and "HTTPS" in served and reach.way(_without_https(served)) is not None:
             served = _without_https(served)
             continue
@@ -253,7 +282,7 @@ async def _watch(hand: Hand) -> TaskView | None:
             await hand.show(now[0], f"{pending.planned.write.slot} {pending.planned.write.to}", now[1])
         if hand.world.clock.now() >= end:
             return _stalled(hand, task)
-        await hand.pause()
+        await hand.pause(whole=task is None or task.outcome is Outcome.UNTOLD)
 
 
 async def _look_at_task(hand: Hand, controller: Controller) -> tuple[TaskView | None, bool]:

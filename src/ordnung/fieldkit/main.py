@@ -13,6 +13,7 @@ from ordnung.controllers import ControllerError
 from ordnung.core.media import TooLargeError
 from ordnung.fieldkit import (
     advisory,
+    audit,
     bom,
     catalog,
     host_report,
@@ -50,6 +51,7 @@ for command in (
     package.package,
     repository.repository,
     seal.seal,
+    audit.audit,
 ):
     cli.add_command(command)
 

@@ -20,6 +20,7 @@ from ordnung.fieldkit.inputs import load_house, load_rules
 from ordnung.fieldkit.show import as_json, print_json
 from ordnung.formats.catalog import parse_catalog
 from ordnung.formats.compressed import unpack
+from ordnung.formats.text import whole_number
 from ordnung.repository import (
     SHAPES,
     Arrived,
@@ -35,9 +36,11 @@ from ordnung.repository import (
     check_carrier,
     draft_targets,
     finish,
+    first_root,
     look_at,
     look_over,
     open_carrier,
+    root_ids,
     write_as,
 )
 from ordnung.repository.editions import next_edition
@@ -48,7 +51,8 @@ _ANY = click.Path(exists=True, path_type=Path)
 _STORE = click.option(
     "--store", type=click.Path(path_type=Path), default=Path("var/store"), show_default=True, help="The content store."
 )
-_ROOT = click.option("--root", type=_FILE, help="The root metadata you trust; else the repository's own is taken.")
+_ROOT = click.option("--root", type=_FILE, help="The root metadata you trust.")
+_TRUST = click.option("--trust", default="", metavar="KEYS", help="The root keys' ids, compared where it was packed.")
 _EXPIRED = click.option("--expired", is_flag=True, help="Take it although its seal has expired.")
 
 
@@ -68,8 +72,8 @@ def _trims(_context: object, _option: object, values: tuple[str, ...]) -> tuple[
 
 
 def _capacity(_context: object, _option: object, value: str | None) -> int | None:
-    if value is None or value.isdigit():
-        return int(value) if value else None
+    if value is None or whole_number(value) is not None:
+        return whole_number(value or "")
     known = {name.lower().replace(" ", "-"): size for name, size in MEDIA}
     if value.lower() not in known:
         raise click.BadParameter(f"{value}: bytes, or one of {', '.join(known)}")
@@ -207,15 +211,16 @@ def check(place: Path, root: Path | None, expired: bool, as_json: bool) -> int:
     """Verify a repository (folder, archive or disc image) end to end: signatures, lengths, checksums, expiry."""
     with open_carrier(place) as carrier:
         checked = check_carrier(carrier, root.read_bytes() if root else None, allow_expired=expired)
+    for name in checked.unsealed:
+        click.echo(f"{name} lies there but is not part of the seal", err=True)
+    status = 1 if checked.unsealed else 0
     if as_json:
         print_json({**asdict(checked), "expires": checked.expires.isoformat()})
-        return 0
+        return status
     click.echo(f"{checked.files} files, {checked.bytes} bytes, whole; sealed until {checked.expires:%d %b %Y}")
     if root is None:
         click.echo(f"The seal's root key is {checked.root_key}: compare it with the one shown where it was packed.")
-    for name in checked.unsealed:
-        click.echo(f"{name} lies there but is not part of the seal", err=True)
-    return 0
+    return status
 
 
 @repository.command()
@@ -246,19 +251,36 @@ def _look(place: Path) -> Arrived:
         return look_at(carrier, None, allow_expired=True)
 
 
+def _trusted_root(carrier: Carrier, trust: str) -> bytes:
+    own = first_root(carrier)
+    keys = root_ids(own)
+    if trust != keys:
+        told = (
+            f"it is sealed by the root keys {keys}, which nobody here has confirmed: compare them with those shown "
+            f"where it was packed, then say --trust {keys}, or give its root with --root"
+        )
+        raise RepositoryError("untrusted", "metadata/1.root.json", told)
+    return own
+
+
 @repository.command(name="carry-in")
 @click.argument("place", type=_ANY)
 @_ROOT
+@_TRUST
 @_EXPIRED
 @_STORE
 @click.option("-o", "--documents", type=click.Path(path_type=Path), help="Where catalogs and rules are put.")
 @as_json
 def carry_in_command(
-    place: Path, root: Path | None, expired: bool, store: Path, documents: Path | None, as_json: bool
+    place: Path, root: Path | None, trust: str, expired: bool, store: Path, documents: Path | None, as_json: bool
 ) -> int:
-    """Verify a repository whole, then store what the content store lacks."""
+    """Verify a repository whole, then store what the content store lacks.
+
+    Who sealed it must be trusted: by a root file from where it was packed, or by key ids that were compared.
+    """
     with open_carrier(place) as carrier:
-        arrived = look_at(carrier, root.read_bytes() if root else None, allow_expired=expired)
+        trusted = root.read_bytes() if root else _trusted_root(carrier, trust)
+        arrived = look_at(carrier, trusted, allow_expired=expired)
         carried = carry_in(carrier, arrived, ContentStore(store), f"series-{arrived.packing.series}")
     for name, raw in carried.documents.items() if documents else ():
         path = documents / name  # type: ignore[operator]

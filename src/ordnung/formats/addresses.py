@@ -13,6 +13,7 @@ MOST = 8192
 """Addresses one entry of a person may stand for: a /19. More is a slip of the pen."""
 HTTPS_PORT = 443
 Ip = ipaddress.IPv4Address | ipaddress.IPv6Address
+Network = ipaddress.IPv4Network | ipaddress.IPv6Network
 _RANGE = re.compile(r"^(?P<first>[0-9A-Fa-f.:]+?)\s*[-–]\s*(?P<last>[0-9A-Fa-f.:]+?)$")
 _PORT = re.compile(r"^(?P<rest>\[[^\]]+\]|[^:\s]+):(?P<port>\d{1,5})$")
 _LABEL = re.compile(r"[A-Za-z0-9](?:[A-Za-z0-9-]{0,61}[A-Za-z0-9])?", re.ASCII)
@@ -66,7 +67,7 @@ def _parse_entry(entry: str, source: str) -> Iterable[Address]:
     if "/" in text:
         return [Address(str(ip), port) for ip in _network(text, entry, source)]
     match = _RANGE.match(text)
-    if match and _is_ip(match["first"]):
+    if match and is_address(match["first"]):
         return [Address(str(ip), port) for ip in _range(match["first"], match["last"], entry, source)]
     if is_host_name(text):
         return [Address(text.lower(), port)]
@@ -77,10 +78,11 @@ def is_host_name(text: str) -> bool:
     """Whether a text is a host name (RFC 1123, 2.1): labels of letters, digits and dashes, the last not all digits."""
     labels = text.removesuffix(".").split(".")
     is_named = all(_LABEL.fullmatch(label) for label in labels) and not labels[-1].isdigit()
-    return len(text) <= 253 and is_named and not _is_ip(text)
+    return len(text) <= 253 and is_named and not is_address(text)
 
 
-def _is_ip(text: str) -> bool:
+def is_address(text: str) -> bool:
+    """Whether a text is an IP address."""
     try:
         ipaddress.ip_address(text)
     except ValueError:
@@ -121,23 +123,36 @@ def _range(first: str, last: str, entry: str, source: str) -> list[Ip]:
 
 @dataclass(frozen=True, slots=True)
 class Networks:
-    """The networks in which controllers may be."""
+    """Networks that are allowed, and parts of them that are not."""
 
-    allowed: tuple[ipaddress.IPv4Network | ipaddress.IPv6Network, ...]
+    allowed: tuple[Network, ...]
+    barred: tuple[Network, ...] = ()
 
     def allows(self, host: str) -> bool:
-        """Whether an address lies in one of them; a name never does."""
+        """Whether an address lies in one of them; a name never does.
+
+        An IPv4 address in IPv6 clothes (RFC 4291, 2.5.5.2) is taken for what it is.
+        """
         try:
             ip = ipaddress.ip_address(host)
         except ValueError:
             return False
-        return any(ip in network for network in self.allowed if network.version == ip.version)
+        if isinstance(ip, ipaddress.IPv6Address) and ip.ipv4_mapped is not None:
+            ip = ip.ipv4_mapped
+        return _lies_in(ip, self.allowed) and not _lies_in(ip, self.barred)
 
     def tell(self) -> str:
         """All of them, in words."""
-        return ", ".join(str(network) for network in self.allowed)
+        told = ", ".join(str(network) for network in self.allowed)
+        return told + (f" without {', '.join(str(network) for network in self.barred)}" if self.barred else "")
+
+
+def _lies_in(ip: Ip, networks: tuple[Network, ...]) -> bool:
+    return any(ip in network for network in networks if network.version == ip.version)
 
 
 def parse_networks(text: str) -> Networks:
-    """Networks between commas. Raises ValueError for one that is none."""
-    return Networks(tuple(ipaddress.ip_network(piece.strip()) for piece in text.split(",") if piece.strip()))
+    """Networks between commas, those to leave out with ``!`` before them. Raises ValueError for one that is none."""
+    pieces = [piece.strip() for piece in text.split(",") if piece.strip()]
+    allowed = tuple(ipaddress.ip_network(piece) for piece in pieces if not piece.startswith("!"))
+    return Networks(allowed, tuple(ipaddress.ip_network(piece[1:]) for piece in pieces if piece.startswith("!")))

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import datetime
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -21,10 +21,16 @@ MAX_BRANCHES = 30
 """A product tree nests vendor, family, name, version and little else."""
 _STATUS = {
     "known_affected": "affected", "first_affected": "affected", "last_affected": "affected",
-    "fixed": "fixed", "first_fixed": "fixed", "recommended": "fixed",
+    "fixed": "fixed", "first_fixed": "fixed",
     "known_not_affected": "not affected", "under_investigation": "open",
 }  # fmt: skip
 _GROUPS = {"affected": "affected", "not affected": "not affected", "fixed": "fixed", "open": "under investigation"}
+_RESTARTS = {
+    "connected": "of what is connected", "dependencies": "of what depends on it", "machine": "of the server",
+    "parent": "of what it runs in", "service": "of the service", "system": "of the system",
+    "vulnerable_component": "of the component", "zone": "of the zone",
+}  # fmt: skip
+"""CSAF 2.0, 3.2.3.12.5: what has to be restarted; ``none`` needs no word."""
 _CONSTRAINT = re.compile(r"(<=|>=|!=|=|<|>)?\s*([^<>=!|\s][^<>=!|]*)")
 
 
@@ -77,18 +83,29 @@ def parse_advisory(raw: bytes, source: str = "advisory") -> Advisory:
         statements=tuple(dict.fromkeys(statements)),
         remedies=tuple(
             dict.fromkeys(
-                Remedy(category=remedy["category"].replace("_", " "), details=remedy["details"])
+                Remedy(
+                    category=remedy["category"].replace("_", " "),
+                    details=remedy["details"],
+                    url=_link(remedy.get("url", "")),
+                    restart=_RESTARTS.get(remedy.get("restart_required", {}).get("category", ""), ""),
+                )
                 for vulnerability in vulnerabilities
                 for remedy in vulnerability.get("remediations", ())
             )
         ),
+        tlp=head.get("distribution", {}).get("tlp", {}).get("label", ""),
         notes="\n".join(n["text"] for n in head.get("notes", ()) if n["category"] in ("summary", "description")),
     )
 
 
+def _link(url: object) -> str:
+    """A link that may be shown as one: a page, nothing that runs."""
+    return url if isinstance(url, str) and url.startswith(("https://", "http://")) else ""
+
+
 def _moment(text: str, tree: _Tree) -> datetime.datetime:
     try:
-        found = datetime.datetime.fromisoformat(text)
+        found = datetime.datetime.fromisoformat(text.upper())  # RFC 3339, 5.6: t and z may be small
     except ValueError:
         tree.faults.append(Fault("document.tracking.current_release_date", f"{text} is not a moment"))
         return datetime.datetime.min.replace(tzinfo=datetime.UTC)
@@ -99,17 +116,31 @@ def _walk(tree: dict[str, Any], into: _Tree) -> None:
     for number, entry in enumerate(tree.get("full_product_names", ())):
         _define(entry, {}, f"product_tree.full_product_names.{number}", into)
     _branches(tree.get("branches", ()), {}, "product_tree.branches", into, 0)
-    for number, relation in enumerate(tree.get("relationships", ())):
+    _relate(tree.get("relationships", ()), into)
+
+
+def _relate(relations: Sequence[dict[str, Any]], into: _Tree) -> None:
+    """Products that are others, installed somewhere. One may name another that stands later in the list."""
+    inner: dict[str, str] = {}
+    for number, relation in enumerate(relations):
+        entry = relation["full_product_name"]
+        _define(entry, {}, f"product_tree.relationships.{number}.full_product_name", into)
+        inner.setdefault(entry["product_id"], relation["product_reference"])
+    for number, relation in enumerate(relations):
         place = f"product_tree.relationships.{number}"
         for key in ("product_reference", "relates_to_product_reference"):
             if relation[key] not in into.products:
                 into.faults.append(Fault(f"{place}.{key}", f"{relation[key]} is defined nowhere"))
-        inner = into.products.get(relation["product_reference"])
-        entry = relation["full_product_name"]
-        _define(entry, {}, f"{place}.full_product_name", into)
-        # What is installed on something else is still the thing itself: its versions are what counts.
-        if inner is not None and entry["product_id"] in into.products:
-            into.products[entry["product_id"]] = inner
+    for name in inner:
+        at, seen = name, {name}
+        while at in inner and inner[at] not in seen:
+            at = inner[at]
+            seen.add(at)
+        if at in inner:
+            into.faults.append(Fault("product_tree.relationships", f"{name} is defined by itself"))
+        elif at in into.products:
+            # What is installed on something else is still the thing itself: its versions are what counts.
+            into.products[name] = into.products[at]
 
 
 def _branches(branches: Any, above: dict[str, str], place: str, into: _Tree, depth: int) -> None:
@@ -168,10 +199,20 @@ def parse_range(text: str) -> Range | None:
     return Range(tuple(bounds))
 
 
+def _statement(named: _Named, status: str, vulnerability: str) -> Statement:
+    return Statement(
+        name=named.name, vendor=named.vendor, identifiers=named.identifiers, versions=named.versions, status=status,
+        vulnerability=vulnerability,
+    )  # fmt: skip
+
+
 def _statements(vulnerability: dict[str, Any], place: str, tree: _Tree) -> Iterator[Statement]:
     name = vulnerability.get("cve") or vulnerability.get("title", "")
     groups: dict[str, set[str]] = {}
-    for key, products in vulnerability.get("product_status", {}).items():
+    told_of = vulnerability.get("product_status", {})
+    for key, products in told_of.items():
+        if key == "recommended":
+            continue
         status = _STATUS[key]
         for number, product in enumerate(products):
             named = tree.products.get(product)
@@ -180,11 +221,15 @@ def _statements(vulnerability: dict[str, Any], place: str, tree: _Tree) -> Itera
                 tree.faults.append(told)
                 continue
             groups.setdefault(product, set()).add(status)
-            if key != "recommended" or len(groups[product]) == 1:
-                yield Statement(
-                    name=named.name, vendor=named.vendor, identifiers=named.identifiers,
-                    versions=named.versions, status=status, vulnerability=name,
-                )  # fmt: skip
+            yield _statement(named, status, name)
+    # What is recommended says nothing of a product of which something else is said (CSAF 2.0, 6.1.6).
+    for number, product in enumerate(told_of.get("recommended", ())):
+        named = tree.products.get(product)
+        if named is None:
+            place_of = f"{place}.product_status.recommended.{number}"
+            tree.faults.append(Fault(place_of, f"{product} is defined nowhere"))
+        elif product not in groups:
+            yield _statement(named, "fixed", name)
     for product, found in groups.items():
         if len(found) > 1:
             told = Fault(f"{place}.product_status", f"{product} is said to be {' and '.join(sorted(found))}")

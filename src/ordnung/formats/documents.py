@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import functools
 import importlib.resources
+import itertools
 import json
-from collections.abc import Mapping
+import re
+from collections.abc import Iterator, Mapping
 from typing import Any
 
 import jsonschema
@@ -24,9 +26,20 @@ def _schema(name: str) -> Any:
     return json.loads(importlib.resources.files("ordnung.formats.schemas").joinpath(f"{name}.json").read_text("utf-8"))
 
 
+def _each_once(_: Any, wanted: bool, found: Any, __: Any) -> Iterator[jsonschema.ValidationError]:
+    """``uniqueItems`` in the time that the items take; the library compares each with each."""
+    if wanted and isinstance(found, list) and len({json.dumps(item, sort_keys=True) for item in found}) < len(found):
+        yield jsonschema.ValidationError("an item stands twice in it")
+
+
+_Wording = jsonschema.validators.extend(  # type: ignore[no-untyped-call]
+    jsonschema.Draft202012Validator, {"uniqueItems": _each_once}
+)
+
+
 @functools.cache
-def _validator(name: str) -> jsonschema.Draft202012Validator:
-    return jsonschema.Draft202012Validator(_schema(name))
+def _validator(name: str) -> Any:
+    return _Wording(_schema(name))
 
 
 @functools.cache
@@ -54,10 +67,11 @@ def parse_document(raw: bytes, name: str, source: str) -> dict[str, Any]:
 
 
 def load_json(raw: bytes, source: str) -> dict[str, Any]:
-    """A JSON object from bytes, bounded in size and depth, no name twice in one object.
+    """A JSON object from bytes, bounded in size and depth, no name twice in one object, no text that is none.
 
     Raises:
-        FormatError: too large, cut short, not JSON, not an object or nested too deeply.
+        FormatError: too large, cut short, not JSON, not an object, nested too deeply, or with halves of surrogate
+            pairs (RFC 8259, 8.2, leaves it open what they mean; nothing that is written or stored may hold them).
     """
     if len(raw) > MAX_BYTES:
         raise FormatError(source, "", f"larger than {MAX_BYTES // 2**20} MiB")
@@ -75,9 +89,22 @@ def load_json(raw: bytes, source: str) -> dict[str, Any]:
         raise FormatError(source, "", str(error)) from None
     if not isinstance(document, dict):
         raise FormatError(source, "", "not a JSON object")
-    if _depth(document) > MAX_DEPTH:
+    if is_deeper(document, MAX_DEPTH):
         raise FormatError(source, "", "nested too deeply")
+    if _SURROGATE.search(raw) and not _is_text(document):
+        raise FormatError(source, "", "half of a surrogate pair stands in it, which is no character")
     return document
+
+
+_SURROGATE = re.compile(rb"\\u[dD][89a-fA-F]")
+
+
+def _is_text(document: dict[str, Any]) -> bool:
+    try:
+        json.dumps(document, ensure_ascii=False).encode()
+    except UnicodeEncodeError:
+        return False
+    return True
 
 
 def _no_constant(word: str) -> float:
@@ -92,15 +119,18 @@ def _no_doubles(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
 
 
 def check_schema(document: dict[str, Any], name: str, source: str) -> None:
-    """Check a document against a shipped schema. Raises FormatError with every fault, in order of place.
+    """Check a document against a shipped schema. Raises FormatError with its first faults, in order of place.
+
+    ``MAX_FAULTS`` are looked for: to word every one of a file that is wrong throughout takes half a minute.
 
     Whether all is well is asked of the compiled checker, which is some hundred times as fast; only a
     document that has faults is gone through by the one that words them.
     """
     if _quick(name).is_valid(document):
         return
-    faults = sorted(_validator(name).iter_errors(document), key=lambda e: [str(p) for p in e.absolute_path])
-    told = [Fault(_path(fault), fault.message[:160]) for fault in faults[:MAX_FAULTS]]
+    found = itertools.islice(_validator(name).iter_errors(document), MAX_FAULTS)
+    faults = sorted(found, key=lambda fault: [str(part) for part in fault.absolute_path])
+    told = [Fault(_path(fault), fault.message[:160]) for fault in faults]
     raise FormatError.of(source, told or [Fault("document", "not by its schema")])
 
 
@@ -108,11 +138,15 @@ def _path(fault: jsonschema.ValidationError) -> str:
     return ".".join(str(part) for part in fault.absolute_path) or "document"
 
 
-def _depth(value: Any, level: int = 1) -> int:
-    if level > MAX_DEPTH:
-        return level
-    children = value.values() if isinstance(value, dict) else value if isinstance(value, list) else ()
-    return max((_depth(child, level + 1) for child in children), default=level)
+def is_deeper(value: Any, most: int) -> bool:
+    """Whether objects and lists nest deeper in a value than so many levels; the value itself is the first."""
+    level = [value]
+    for _ in range(most):
+        inner = (part.values() if isinstance(part, dict) else part for part in level)
+        level = [child for children in inner for child in children if isinstance(child, dict | list)]
+        if not level:
+            return False
+    return True
 
 
 def write_document(document: Mapping[str, Any]) -> bytes:

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import NamedTuple
 
+from ordnung.formats.text import shown
+
 SHOWN = 5
 """So many faults go into the sentence; all are in ``faults``."""
 
@@ -19,15 +21,16 @@ class Fault(NamedTuple):
 class FormatError(Exception):
     """A file can't be read. ``place`` tells where the first fault lies, ``what`` why; ``faults`` has all of them.
 
+    What it quotes of the file is data: made safe to show, and cut where it has no end.
     ``code`` is stable and goes into problem documents.
     """
 
     code = "format"
 
     def __init__(self, source: str, place: str, what: str, faults: Sequence[Fault] = ()) -> None:
-        self.source, self.place, self.what = source, place, what
-        self.faults = tuple(faults) or (Fault(place, what),)
-        super().__init__(f"{source}: {place}: {what}" if place else f"{source}: {what}")
+        self.source, self.place, self.what = shown(source), shown(place), shown(what)
+        self.faults = tuple(Fault(shown(one.place), shown(one.what)) for one in faults or (Fault(place, what),))
+        super().__init__(": ".join(part for part in (self.source, self.place, self.what) if part))
 
     @classmethod
     def of(cls, source: str, faults: Sequence[Fault]) -> FormatError:

@@ -10,6 +10,7 @@ from dataclasses import dataclass, field
 
 from ordnung.formats.addresses import Address, parse_addresses
 from ordnung.formats.errors import FormatError
+from ordnung.formats.text import whole_number
 
 COLUMNS = ("address", "name", "room", "rack", "unit", "height", "group", "role", "tags")
 NEEDED = ("address",)
@@ -17,6 +18,14 @@ MOST_ROWS, MOST_BYTES = 10_000, 4 * 1024 * 1024
 NAME = re.compile(r"^[A-Za-z0-9][A-Za-z0-9._-]{0,99}$")
 _ALSO = {"u": "unit", "server": "name", "url": "address", "units": "height"}
 """Other spellings of a column that people use."""
+EXPORTED = frozenset(
+    {
+        "model", "serial", "read_at", "failure", "slot", "kind", "component", "version", "waiting", "target", "verdict",
+        "releases_behind", "fixes_missing", "resets_to_pay", "origin",
+    }
+)  # fmt: skip
+"""What our own exported list tells besides, a row a component: it can be taken as a list of servers again."""
+_DELIMITERS = ",;\t"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -48,36 +57,57 @@ def parse_server_list(raw: bytes, source: str = "list") -> tuple[Row, ...]:
         text = raw.decode("utf-8-sig")
     except UnicodeDecodeError as error:
         raise FormatError(source, f"byte {error.start}", "not UTF-8") from None
-    delimiter = ";" if text.partition("\n")[0].count(";") > text.partition("\n")[0].count(",") else ","
-    reader = csv.reader(io.StringIO(text, newline=""), delimiter=delimiter, strict=True)
-    try:
-        lines = [(reader.line_num, cells) for cells in reader]
-    except csv.Error as error:
-        raise FormatError(source, f"line {reader.line_num}", str(error)) from None
+    lines = _lines(text, source)
     if not lines:
         raise FormatError(source, "line 1", "the file is empty")
-    columns = _columns(lines[0][1], source)
-    if len(lines) > MOST_ROWS + 1:
+    columns = _columns(*lines[0], source)
+    if len(lines) > MOST_ROWS + 1 and not EXPORTED.intersection(columns):
         raise FormatError(source, "", f"more than {MOST_ROWS} rows")
-    rows = [
-        _row(line, dict(zip(columns, cells, strict=False)), len(cells) - len(columns))
-        for line, cells in lines[1:]
-        if any(cell.strip() for cell in cells)
-    ]
+    rows = [_row(line, dict(zip(columns, cells, strict=False)), len(cells) - len(columns)) for line, cells in lines[1:]]
+    if EXPORTED.intersection(columns):
+        rows = list({(row.address, row.name): row for row in reversed(rows)}.values())[::-1]
     return tuple(_mark_doubles(rows))
 
 
-def _columns(heading: list[str], source: str) -> list[str]:
+def _lines(text: str, source: str) -> list[tuple[int, list[str]]]:
+    """The rows that say anything, each with the line on which it begins; trailing empty cells are cut off."""
+    delimiter, skipped = _delimiter(text)
+    reader = csv.reader(io.StringIO(text, newline=""), delimiter=delimiter, strict=True)
+    found, before = [], 0
+    try:
+        for cells in reader:
+            begins, before = before + 1, reader.line_num
+            while cells and not cells[-1].strip():
+                cells.pop()
+            if cells and begins > skipped:
+                found.append((begins, cells))
+    except csv.Error as error:
+        raise FormatError(source, f"line {reader.line_num}", str(error)) from None
+    return found
+
+
+def _delimiter(text: str) -> tuple[str, int]:
+    """What stands between cells, and how many lines only say so: a spreadsheet's ``sep=;``, else by the heading."""
+    lines = text.splitlines()
+    first = next((n for n, line in enumerate(lines) if line.strip()), 0)
+    heading = lines[first] if lines else ""
+    if heading.lower().startswith("sep=") and len(heading.strip()) in (4, 5) and heading[4:5]:
+        return heading[4], first + 1
+    return max(_DELIMITERS, key=heading.count), 0
+
+
+def _columns(line: int, heading: list[str], source: str) -> list[str]:
+    place = f"line {line}"
     names = [_ALSO.get(cell.strip().lower(), cell.strip().lower()) for cell in heading]
-    unknown = [name for name in names if name not in COLUMNS]
+    unknown = [name for name in names if name not in COLUMNS and name not in EXPORTED]
     if unknown:
-        raise FormatError(source, "line 1", f"no such column: {unknown[0]}. Columns are {', '.join(COLUMNS)}")
+        raise FormatError(source, place, f"no such column: {unknown[0]}. Columns are {', '.join(COLUMNS)}")
     missing = [name for name in NEEDED if name not in names]
     if missing:
-        raise FormatError(source, "line 1", f"the column {missing[0]} is missing")
+        raise FormatError(source, place, f"the column {missing[0]} is missing")
     doubled = next((name for name in names if names.count(name) > 1), None)
     if doubled:
-        raise FormatError(source, "line 1", f"the column {doubled} stands twice")
+        raise FormatError(source, place, f"the column {doubled} stands twice")
     return names
 
 
@@ -118,10 +148,11 @@ def _number(told: dict[str, str], key: str, least: int, most: int, default: int,
     text = told.get(key, "")
     if not text:
         return default
-    if not text.isdigit() or not least <= int(text) <= most:
+    number = whole_number(text)
+    if number is None or not least <= number <= most:
         faults.append(f"{key} {text!r} is not a number from {least} to {most}")
         return default
-    return int(text)
+    return number
 
 
 def _mark_doubles(rows: list[Row]) -> list[Row]:

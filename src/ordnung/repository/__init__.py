@@ -3,6 +3,7 @@
 from ordnung.repository.carriers import Carrier, FolderCarrier, PartCarrier, SealedCarrier, open_carrier
 from ordnung.repository.carry_in import Arrived, CarriedIn, Seen, carry_in, look_at, refuse_older
 from ordnung.repository.check import Checked, check_carrier, check_repository, first_root, root_ids, verify_seal
+from ordnung.repository.egress import Egress
 from ordnung.repository.errors import RepositoryError
 from ordnung.repository.fetch import Fetcher, Place
 from ordnung.repository.fsck import Report, look_over
@@ -25,6 +26,7 @@ __all__ = [
     "Checked",
     "Content",
     "ContentStore",
+    "Egress",
     "Fetcher",
     "FolderCarrier",
     "Looked",

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import io
 import re
+import shutil
 import stat
 import tarfile
 import tempfile
@@ -18,17 +19,21 @@ from typing import Any, BinaryIO, Protocol, cast
 
 import pycdlib
 import zstandard
-from pycdlib.pycdlibexception import PyCdlibException
 
 from ordnung.repository.copying import CHUNK
 from ordnung.repository.errors import RepositoryError, no_room
 from ordnung.repository.seal import Content, prefixed
+from ordnung.repository.tar_headers import BoundedTarInfo
 
 MAX_FILES = 100_000
+MAX_MEMBERS = 2 * MAX_FILES
+"""Folders too are entries of an archive."""
 MAX_RATIO = 2000
 """So many times its size may a compressed archive grow (zeros grow about 10,000 times: a bomb)."""
 SMALL = 1024 * 1024 * 1024
 """An archive may always grow to this, however small it is."""
+LEFT_FREE = 256 * 1024 * 1024
+"""What unpacking leaves of the disk: the site goes on meanwhile."""
 JOLIET = 64
 _PART = re.compile(r"[A-Za-z0-9_][A-Za-z0-9._+~-]*")
 _ZSTD, _ISO_AT, _TAR_AT = b"\x28\xb5\x2f\xfd", 16 * 2048 + 1, 257
@@ -65,6 +70,12 @@ def check_name(path: str) -> str:
     return path
 
 
+def folder_around(paths: Iterable[str]) -> str:
+    """The folder that all of a repository lies in, with its slash; empty when it lies where it should."""
+    first = {path.partition("/")[0] for path in paths if path.endswith("metadata/1.root.json")}
+    return f"{first.pop()}/" if len(first) == 1 and first != {"metadata"} else ""
+
+
 class FolderCarrier:
     """A folder, also a mounted disc whose long names the system shows shortened (Joliet).
 
@@ -74,6 +85,8 @@ class FolderCarrier:
     is_shared = True
 
     def __init__(self, folder: Path) -> None:
+        inside = [path for path in folder.glob("*/metadata/1.root.json") if not (folder / "metadata").exists()]
+        folder = inside[0].parents[1] if len(inside) == 1 else folder
         self.name, self.folder = folder.name, folder
         self.files: dict[str, int] = {}
         self._real: dict[str, Path] = {}
@@ -118,18 +131,28 @@ class TarCarrier:
         self.files: dict[str, int] = {}
         size = path.stat().st_size
         try:
-            with tarfile.open(path, "r:") as archive:
-                for member in archive:
+            with tarfile.open(path, "r:", tarinfo=BoundedTarInfo) as archive:
+                for number, member in enumerate(archive):
+                    if number >= MAX_MEMBERS:
+                        raise RepositoryError("broken", name, f"more than {MAX_MEMBERS} entries are in it")
+                    archive.members = []  # type: ignore[attr-defined]  # else all that was read stays in memory
                     self._take(member, size)
         except (tarfile.TarError, EOFError, ValueError) as error:
             raise RepositoryError("cut short", name, f"the archive can't be read to its end ({error})") from None
         if size < 1024 or not _ends_well(path, size):
             raise RepositoryError("cut short", name, "the archive has no end: it was cut short")
+        self._unwrap()
+
+    def _unwrap(self) -> None:
+        """Leave out a folder that somebody packed around the repository."""
+        top = folder_around(self.files)
+        self.files = {path.removeprefix(top): size for path, size in self.files.items() if path.startswith(top)}
+        self._at = {path.removeprefix(top): at for path, at in self._at.items() if path.startswith(top)}
 
     def _take(self, member: tarfile.TarInfo, size: int) -> None:
         if member.isdir():
             return
-        name = check_name(member.name)
+        name = check_name(member.name.removeprefix("./"))
         if not member.isreg():
             raise RepositoryError("escape", name, "it is a link or no file at all; nothing was read")
         if name in self.files:
@@ -188,7 +211,9 @@ class IsoCarrier:
             if not self._iso.has_rock_ridge():
                 raise RepositoryError("broken", name, "this disc image has no Rock Ridge names")
             self._walk(path.stat().st_size)
-        except (PyCdlibException, ValueError, KeyError, IndexError) as error:
+        except RepositoryError:
+            raise
+        except Exception as error:  # the library lets errors of every family out of an image that is none
             raise RepositoryError(
                 "broken", name, f"the disc image can't be read: cut short or altered ({error})"
             ) from None
@@ -301,14 +326,25 @@ def open_carrier(path: Path, scratch: Path | None = None, small: int = SMALL) ->
     elif is_tar:
         yield TarCarrier(path, path.name)
     else:
-        what = "neither a folder nor a tar archive nor a disc image of a repository"
-        raise RepositoryError("broken", path.name, what)
+        raise RepositoryError("broken", path.name, _tell_packing(start))
+
+
+_OTHERS = {b"\x1f\x8b": "gzip", b"\xfd7zX": "xz", b"PK\x03\x04": "zip", b"BZh": "bzip2", b"7z\xbc\xaf": "7-zip"}
+
+
+def _tell_packing(start: bytes) -> str:
+    """What to do with a file that is no carrier."""
+    packing = next((name for mark, name in _OTHERS.items() if start.startswith(mark)), None)
+    if packing is not None:
+        return f"it is packed with {packing}; unpack it and bring the folder, or a .tar, .tar.zst or .iso"
+    return "neither a folder nor a tar archive nor a disc image of a repository"
 
 
 def _unpack(packed: Path, plain: Path, small: int) -> None:
     limit = max(small, packed.stat().st_size * MAX_RATIO)
     size = 0
     try:
+        free = shutil.disk_usage(plain.parent).free - LEFT_FREE
         with packed.open("rb") as source, plain.open("wb") as target:
             engine = zstandard.ZstdDecompressor(max_window_size=2**27)
             reader = engine.stream_reader(source, read_size=CHUNK, read_across_frames=True)
@@ -316,6 +352,9 @@ def _unpack(packed: Path, plain: Path, small: int) -> None:
                 size += len(piece)
                 if size > limit:
                     raise RepositoryError("broken", packed.name, "it grows without end when unpacked; left alone")
+                if size > free:
+                    told = f"it is larger than the {max(free, 0)} bytes there is room for to unpack it"
+                    raise RepositoryError("no room", packed.name, told)
                 target.write(piece)
     except zstandard.ZstdError as error:
         raise RepositoryError("cut short", packed.name, f"the archive can't be unpacked ({error})") from None

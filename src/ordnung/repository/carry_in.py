@@ -137,6 +137,8 @@ def read_metadata(carrier: Carrier, seal: Seal) -> dict[str, bytes]:
     """The metadata of a verified seal by file name."""
     found = {}
     for name in seal.metadata:
+        if f"metadata/{name}" not in carrier.files:
+            continue  # a root that is known here and is newer than what was sealed
         with carrier.open(f"metadata/{name}") as file:
             found[name] = file.read(MAX_DOCUMENT)
     return found

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import errno
 
+from ordnung.formats.text import shown
+
 CODES = (
-    "missing", "altered", "cut short", "expired", "older", "mixed", "foreign", "untrusted", "below threshold",
-    "escape", "unreachable", "broken", "no room", "unsigned",
+    "missing", "altered", "cut short", "expired", "older", "mixed", "foreign", "untrusted", "retired",
+    "below threshold", "escape", "unreachable", "broken", "no room", "unsigned",
 )  # fmt: skip
 """Every reason for which something is refused."""
 _FULL = (errno.ENOSPC, errno.EDQUOT, errno.EFBIG)
@@ -19,8 +21,8 @@ class RepositoryError(Exception):
     """
 
     def __init__(self, code: str, file: str, what: str) -> None:
-        self.code, self.file, self.what = code, file, what
-        super().__init__(f"{file}: {what}")
+        self.code, self.file, self.what = code, shown(file), shown(what)
+        super().__init__(f"{self.file}: {self.what}")
 
 
 def no_room(error: OSError, name: str) -> RepositoryError | None:

@@ -7,7 +7,6 @@ when no other place is left, and it is named.
 from __future__ import annotations
 
 import asyncio
-import ssl
 from collections.abc import Awaitable, Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -16,15 +15,15 @@ from urllib.parse import unquote, urlsplit
 import aiohttp
 
 from ordnung.core.catalog import Payload
-from ordnung.formats.authorities import Authorities, authorities
 from ordnung.repository.copying import Told
+from ordnung.repository.egress import AT_ONCE_A_HOST, MirrorLine, Way
 from ordnung.repository.errors import RepositoryError
 from ordnung.repository.store import ContentStore
 from ordnung.repository.transfer import Pace, collect
 
 TIMEOUT_S, CONNECT_S, SILENCE_S = 24 * 3600.0, 10.0, 60.0
 """A large payload over a thin line may take its time; silence may not."""
-AT_ONCE, AT_ONCE_A_HOST = 8, 4
+AT_ONCE = 8
 ROUNDS = 4
 """So often all places are gone through."""
 BACKOFF_S = 0.5
@@ -58,7 +57,7 @@ class Fetcher:
     def __init__(
         self,
         store: ContentStore,
-        ca: str | Authorities | None,
+        way: Way,
         folders: Sequence[Path] = (),
         *,
         places: Sequence[Place] = (),
@@ -66,7 +65,7 @@ class Fetcher:
         put_aside: PutAside | None = None,
         sleep: Callable[[float], Awaitable[object]] = asyncio.sleep,
     ) -> None:
-        """``ca`` is the path of a CA certificate for the mirrors; None means the system's.
+        """``way`` is how this house goes out to mirrors.
 
         Args:
             folders: those from which ``file:`` addresses may be taken.
@@ -75,7 +74,6 @@ class Fetcher:
         """
         self.store, self.folders = store, tuple(folder.resolve() for folder in folders)
         self.places, self.pace, self._sleep = tuple(places), pace, sleep
-        self.context = authorities(ca).context() or ssl.create_default_context()
         self.aside: dict[str, str] = {place.base: place.aside for place in places if place.aside}
         self.answered: set[str] = set()
         """Bases from which something good came."""
@@ -84,17 +82,15 @@ class Fetcher:
         self._tell_aside = put_aside
         self._gate = asyncio.Semaphore(AT_ONCE)
         self._gates: dict[str, asyncio.Semaphore] = {}
-        self._http: aiohttp.ClientSession | None = None
+        timeout = aiohttp.ClientTimeout(total=TIMEOUT_S, sock_connect=CONNECT_S, sock_read=SILENCE_S)
+        self._line = MirrorLine(way, timeout)
 
     async def __aenter__(self) -> Fetcher:
-        timeout = aiohttp.ClientTimeout(total=TIMEOUT_S, sock_connect=CONNECT_S, sock_read=SILENCE_S)
-        connector = aiohttp.TCPConnector(limit=0, limit_per_host=AT_ONCE_A_HOST)
-        self._http = aiohttp.ClientSession(timeout=timeout, connector=connector)
+        await self._line.__aenter__()
         return self
 
     async def __aexit__(self, *_: object) -> None:
-        if self._http is not None:
-            await self._http.close()
+        await self._line.__aexit__()
 
     async def fetch(self, base: str, payload: Payload, progress: Told, proxy: str = "") -> Path:
         """The payload in the store, fetched if it is not there yet.
@@ -183,11 +179,8 @@ class Fetcher:
         if place.base.startswith("file://"):
             await asyncio.to_thread(self._copy, place.base, payload, partial, progress)
             return
-        assert self._http is not None
-        await collect(
-            self._http, place.base + payload.path, partial, payload.size, payload.path, progress,
-            context=self.context, proxy=place.proxy or None, pace=self.pace,
-        )  # fmt: skip
+        url = place.base + payload.path
+        await collect(self._line, url, partial, payload.size, payload.path, progress, proxy=place.proxy, pace=self.pace)
 
     def _copy(self, base: str, payload: Payload, into: Path, progress: Told) -> None:
         """From a folder on this machine that the house allows."""

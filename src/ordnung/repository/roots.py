@@ -15,6 +15,7 @@ from pathlib import Path
 from typing import Any
 
 from securesystemslib.signer import CryptoSigner, SSlibKey
+from securesystemslib.signer._utils import compute_default_keyid
 from tuf.api.exceptions import RepositoryError as TufError
 from tuf.api.metadata import Metadata, Role, Root
 from tuf.api.serialization import DeserializationError, SerializationError
@@ -214,13 +215,19 @@ def _known(root: Root, keyid: str) -> SSlibKey:
 
 
 def load_root(raw: bytes) -> Metadata[Root]:
-    """Root metadata. Raises RepositoryError for anything else."""
+    """Root metadata. Raises RepositoryError for anything else.
+
+    TUF leaves ids of keys free (1.0, clause 4.2); here people compare them, so each must be what its key gives.
+    """
     try:
         metadata: Metadata[Root] = Metadata.from_bytes(raw)
     except (DeserializationError, ValueError) as error:
         raise RepositoryError("broken", "root.json", f"this is no root metadata ({type(error).__name__})") from None
     if not isinstance(metadata.signed, Root):
         raise RepositoryError("broken", "root.json", f"this is {metadata.signed.type} metadata, not a root")
+    for keyid, key in metadata.signed.keys.items():
+        if compute_default_keyid(key.keytype, key.scheme, key.keyval) != keyid:
+            raise RepositoryError("broken", "root.json", f"{keyid} is not the id of its key")
     return metadata
 
 

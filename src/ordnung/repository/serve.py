@@ -11,6 +11,7 @@ import hashlib
 import hmac
 import secrets
 import ssl
+from collections import Counter
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from pathlib import Path
@@ -18,10 +19,17 @@ from pathlib import Path
 from aiohttp import web
 from aiohttp.abc import AbstractStreamWriter
 
+from ordnung.formats.text import whole_number
 from ordnung.repository.store import ContentStore
 
 MOST_BELLS = 1000
 """Addresses waiting for a knock at once; the oldest are forgotten."""
+AT_ONCE_AN_ADDRESS = 64
+"""Requests of one address at once: a controller fetches one payload, or parts of one side by side; several controllers
+may stand behind one address.
+"""
+BEGIN_S, SLOWEST = 60.0, 8 * 1024
+"""An answer may take so many seconds, and one more for each so many bytes of it."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -46,19 +54,30 @@ class _Door:
 
 
 class _Told(web.FileResponse):
-    """A file that says how its sending ended."""
+    """A file that counts among what its address is sent meanwhile, and says how its sending ended."""
 
-    def __init__(self, path: Path, *, headers: dict[str, str], tell: Callable[[web.FileResponse, bool], None]) -> None:
+    def __init__(
+        self, path: Path, *, headers: dict[str, str], busy: Counter[str], tell: Callable[[web.FileResponse, bool], None]
+    ) -> None:
         super().__init__(path, headers=headers)
-        self._tell_end = tell
+        self._tell_end, self._busy = tell, busy
 
     async def prepare(self, request: web.BaseRequest) -> AbstractStreamWriter | None:
         """Send it."""
-        whole = False
+        whole, address = False, request.remote or ""
+        self._busy[address] += 1
         try:
-            writer = await super().prepare(request)
+            async with asyncio.timeout(BEGIN_S + self._path.stat().st_size / SLOWEST):
+                writer = await super().prepare(request)
             whole = True
+        except TimeoutError:
+            if request.transport is not None:
+                request.transport.abort()
+            raise
         finally:
+            self._busy[address] -= 1
+            if not self._busy[address]:
+                del self._busy[address]
             self._tell_end(self, whole)
         return writer
 
@@ -73,6 +92,7 @@ class PayloadServer:
         self.bases: dict[str, str] = {}
         """Where we are reached, by protocol."""
         self._rung: dict[str, asyncio.Event] = {}
+        self._busy: Counter[str] = Counter()
         self._runner: web.AppRunner | None = None
         self._plain: web.AppRunner | None = None
 
@@ -142,10 +162,13 @@ class PayloadServer:
         door = self.open_to.get(request.match_info["token"])
         if door is None or sha256 not in door.sums or not self.store.has(sha256):
             raise web.HTTPNotFound(text="not here\n")
+        if self._busy[request.remote or ""] >= AT_ONCE_AN_ADDRESS:
+            raise web.HTTPServiceUnavailable(text="one after the other\n", headers={"Retry-After": "5"})
         headers = {"Content-Type": "application/octet-stream", "Cache-Control": "no-store"}
         return _Told(
             self.store.path(sha256),
             headers=headers,
+            busy=self._busy,
             tell=lambda answer, whole: self._tell(request, answer, door, sha256, whole),
         )
 
@@ -159,7 +182,7 @@ class PayloadServer:
             sha256=sha256,
             protocol="HTTPS" if request.secure else "HTTP",
             address=request.remote or "",
-            start=int(span) if span.isdigit() else 0,
+            start=whole_number(span) or 0,
             bytes=answer.content_length or 0,
             whole=whole,
         )

@@ -7,7 +7,6 @@ stored here but partly fetched files, which go on where they broke off.
 from __future__ import annotations
 
 import hashlib
-import ssl
 from collections.abc import Callable, Collection, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path, PurePosixPath
@@ -15,13 +14,13 @@ from urllib.parse import urljoin, urlsplit
 
 import aiohttp
 
-from ordnung.formats.authorities import Authorities, authorities
 from ordnung.formats.compressed import unpack
 from ordnung.formats.documents import MAX_BYTES, load_json
 from ordnung.formats.offers import Offer, newest_of, parse_index
 from ordnung.formats.signatures import read_signature
+from ordnung.repository.egress import UNREACHABLE, MirrorLine, Way
 from ordnung.repository.errors import RepositoryError
-from ordnung.repository.transfer import collect, tell
+from ordnung.repository.transfer import collect
 
 TIMEOUT_S = 120.0
 CHUNK = 128 * 1024
@@ -51,6 +50,8 @@ class Looked:
     unchanged: bool = False
     newest: Mapping[Name, Offer] = field(default_factory=dict)
     offered: int = 0
+    unread: tuple[str, ...] = ()
+    """Roles to which a TUF repository delegates: what they offer was not looked at."""
 
 
 Progress = Callable[[int], None]
@@ -59,20 +60,17 @@ Progress = Callable[[int], None]
 class Mirror:
     """A maker's mirror: an index or a single catalog under one address. Use as an async context manager."""
 
-    def __init__(self, url: str, partly: Path, ca: str | Authorities | None, proxy: str = "") -> None:
+    def __init__(self, url: str, partly: Path, way: Way, proxy: str = "") -> None:
         """``partly`` keeps what arrived of a file until it is whole; ``proxy`` is an ``http://`` address or empty."""
-        self.url, self.partly, self.proxy = url, partly, proxy or None
-        self.context = authorities(ca).context() or ssl.create_default_context()
-        self._http: aiohttp.ClientSession | None = None
+        self.url, self.partly, self.proxy = url, partly, proxy
+        self._line = MirrorLine(way, aiohttp.ClientTimeout(total=TIMEOUT_S, sock_connect=10, sock_read=30))
 
     async def __aenter__(self) -> Mirror:
-        timeout = aiohttp.ClientTimeout(total=TIMEOUT_S, sock_connect=10, sock_read=30)
-        self._http = aiohttp.ClientSession(timeout=timeout)
+        await self._line.__aenter__()
         return self
 
     async def __aexit__(self, *_: object) -> None:
-        if self._http is not None:
-            await self._http.close()
+        await self._line.__aexit__()
 
     async def look(self, etag: str, known: Collection[tuple[str, str, str]], told: Progress) -> Looked:
         """Fetch what is new.
@@ -109,7 +107,7 @@ class Mirror:
         """A file in one go, within the limit; None when it is as it was."""
         name = PurePosixPath(urlsplit(url).path).name
         try:
-            async with self._get(url, {"If-None-Match": etag} if etag else {}) as answer:
+            async with self._line.get(url, {"If-None-Match": etag} if etag else {}, self.proxy, name=name) as answer:
                 if answer.status == 304:
                     return None, etag
                 if answer.status != 200:
@@ -120,40 +118,33 @@ class Mirror:
                     if len(raw) > MAX_BYTES:
                         raise RepositoryError("altered", name, f"larger than {MAX_BYTES // 2**20} MiB")
                 return bytes(raw), answer.headers.get("ETag", "")
-        except (aiohttp.ClientError, OSError, TimeoutError) as error:
-            raise RepositoryError("unreachable", name, tell(error, self.proxy)) from None
+        except (aiohttp.ClientError, OSError):
+            raise RepositoryError("unreachable", name, UNREACHABLE) from None
 
     async def _signature(self, url: str) -> bytes | None:
         """The detached signature beside a file; None when there is none."""
         name = f"{PurePosixPath(urlsplit(url).path).name}.sig"
         try:
-            async with self._get(url + ".sig", {}) as answer:
+            async with self._line.get(url + ".sig", {}, self.proxy, name=name) as answer:
                 if answer.status in (403, 404, 410):
                     return None
                 if answer.status != 200:
                     raise RepositoryError("unreachable", name, f"the mirror answered {answer.status}")
                 return read_signature(await answer.content.read(MAX_SIGNATURE), name)
-        except (aiohttp.ClientError, OSError, TimeoutError) as error:
-            raise RepositoryError("unreachable", name, tell(error, self.proxy)) from None
+        except (aiohttp.ClientError, OSError):
+            raise RepositoryError("unreachable", name, UNREACHABLE) from None
 
     async def _whole(self, url: str, offer: Offer, told: Progress) -> bytes:
         """A file of known length and checksum; what arrived earlier is kept and gone on with."""
         self.partly.mkdir(parents=True, exist_ok=True)
         path = self.partly / f"{offer.sha256}.part"
         told(path.stat().st_size if path.is_file() else 0)
-        assert self._http is not None
-        await collect(
-            self._http, url, path, offer.size, offer.path, told, context=self.context, proxy=self.proxy
-        )  # fmt: skip
+        await collect(self._line, url, path, offer.size, offer.path, told, proxy=self.proxy)
         raw = path.read_bytes()
         path.unlink()
         if hashlib.sha256(raw).hexdigest() != offer.sha256:
             raise RepositoryError("altered", offer.path, "its checksum is not what the index says: altered")
         return raw
-
-    def _get(self, url: str, headers: dict[str, str]) -> aiohttp.client._RequestContextManager:
-        assert self._http is not None
-        return self._http.get(url, ssl=self.context, headers=headers, proxy=self.proxy, allow_redirects=False)
 
 
 def look_into_folder(folder: Path, known: Collection[tuple[str, str, str]]) -> Looked:

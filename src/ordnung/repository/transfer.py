@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import asyncio
-import ssl
 import time
 from collections.abc import Awaitable, Callable
 from pathlib import Path
@@ -11,6 +10,7 @@ from pathlib import Path
 import aiohttp
 
 from ordnung.repository.copying import CHUNK, Told
+from ordnung.repository.egress import UNREACHABLE, MirrorLine
 from ordnung.repository.errors import RepositoryError, no_room
 
 GONE = (403, 404, 410)
@@ -40,15 +40,14 @@ class Pace:
 
 
 async def collect(
-    http: aiohttp.ClientSession,
+    line: MirrorLine,
     url: str,
     into: Path,
     size: int,
     name: str,
     told: Told,
     *,
-    context: ssl.SSLContext,
-    proxy: str | None = None,
+    proxy: str = "",
     pace: Pace | None = None,
 ) -> None:
     """Bring ``into`` to ``size`` bytes; what is there already is not asked for again.
@@ -61,7 +60,7 @@ async def collect(
             begins anew and what was told before doesn't count.
 
     Raises:
-        RepositoryError: ``unreachable`` (may be tried again), ``missing``, ``cut short`` (the other side
+        RepositoryError: ``unreachable`` (may be tried again), ``foreign``, ``missing``, ``cut short`` (the other side
             has less than ``size``), ``altered`` (it has more), ``no room``.
     """
     have = _length(into)
@@ -72,7 +71,7 @@ async def collect(
         return
     headers = {"Range": f"bytes={have}-"} if have else {}
     try:
-        async with http.get(url, ssl=context, headers=headers, proxy=proxy, allow_redirects=False) as answer:
+        async with line.get(url, headers, proxy, name=name) as answer:
             if answer.status == 416:
                 raise RepositoryError("cut short", name, f"there are no more than {have} of {size} bytes there")
             if answer.status not in (200, 206):
@@ -85,10 +84,8 @@ async def collect(
     except aiohttp.ClientPayloadError:
         told_ = f"the line broke after {_length(into)} of {size} bytes; the next try goes on from there"
         raise RepositoryError("unreachable", name, told_) from None
-    except (aiohttp.ClientError, TimeoutError) as error:
-        raise RepositoryError("unreachable", name, tell(error, proxy)) from None
     except OSError as error:
-        raise no_room(error, name) or RepositoryError("unreachable", name, tell(error, proxy)) from None
+        raise no_room(error, name) or RepositoryError("unreachable", name, UNREACHABLE) from None
     if have < size:
         raise RepositoryError("cut short", name, f"{have} of {size} bytes came: the mirror's copy is cut short")
 
@@ -112,16 +109,3 @@ async def _receive(
             if pace is not None:
                 await pace.take(len(piece))
     return have
-
-
-def tell(error: Exception, proxy: str | None) -> str:
-    """What went wrong on the way to a mirror, in words."""
-    if isinstance(error, aiohttp.ClientConnectorCertificateError | ssl.SSLError):
-        return "the mirror's certificate is not one this site trusts"
-    if proxy is not None and isinstance(error, aiohttp.ClientProxyConnectionError | aiohttp.ClientHttpProxyError):
-        return f"the proxy {proxy} can't be reached or refuses ({type(error).__name__})"
-    if isinstance(error, TimeoutError):
-        return "the mirror gave no answer in time"
-    if isinstance(error, aiohttp.ClientConnectorError):
-        return "nothing answers at the mirror's address"
-    return f"the line to the mirror broke ({type(error).__name__})"

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-import ssl
+import http.client
 import urllib.error
-import urllib.request
 from collections.abc import Callable, Collection, Iterator
 from pathlib import Path, PurePosixPath
 
@@ -12,9 +11,10 @@ from tuf.api import exceptions
 from tuf.api.metadata import Metadata, Root, Targets
 from tuf.ngclient import FetcherInterface, Updater, UpdaterConfig
 
-from ordnung.formats.authorities import Authorities, authorities
 from ordnung.formats.compressed import unpack
 from ordnung.formats.documents import MAX_BYTES
+from ordnung.formats.resolving import NotAllowedError
+from ordnung.repository.egress import BARRED, UNREACHABLE, Way, open_blocking
 from ordnung.repository.errors import RepositoryError
 from ordnung.repository.sources import Brought, Looked
 
@@ -26,11 +26,8 @@ KINDS = (".json", ".json.gz", ".json.zst")
 class _HttpsFetcher(FetcherInterface):
     """Fetches for the TUF client, over TLS that is always verified, through the proxy where there is one."""
 
-    def __init__(self, ca: str | Authorities | None, proxy: str, told: Callable[[int], None]) -> None:
-        context = authorities(ca).context() or ssl.create_default_context()
-        proxies = urllib.request.ProxyHandler({"https": proxy} if proxy else {})
-        self._open = urllib.request.build_opener(urllib.request.HTTPSHandler(context=context), proxies).open
-        self._told = told
+    def __init__(self, way: Way, proxy: str, told: Callable[[int], None]) -> None:
+        self._open, self._told = open_blocking(way, proxy).open, told
 
     def _fetch(self, url: str) -> Iterator[bytes]:
         name = PurePosixPath(url).name
@@ -38,8 +35,9 @@ class _HttpsFetcher(FetcherInterface):
             answer = self._open(url, timeout=TIMEOUT_S)
         except urllib.error.HTTPError as error:
             raise exceptions.DownloadHTTPError(f"{name}: the mirror answered {error.code}", error.code) from None
-        except (OSError, ValueError) as error:
-            raise exceptions.DownloadError(f"{name}: the mirror can't be reached ({type(error).__name__})") from None
+        except (OSError, ValueError, http.client.HTTPException) as error:
+            barred = isinstance(getattr(error, "reason", error), NotAllowedError)
+            raise exceptions.DownloadError(f"{name}: {BARRED if barred else UNREACHABLE}") from None
         with answer:
             while piece := answer.read(CHUNK):
                 self._told(len(piece))
@@ -63,7 +61,7 @@ def look_into_tuf(
     folder: Path,
     known: Collection[str],
     told: Callable[[int], None],
-    ca: str | Authorities | None,
+    way: Way,
     proxy: str = "",
 ) -> Looked:
     """Fetch what is new from a TUF repository. Blocks: call it in a thread.
@@ -78,7 +76,7 @@ def look_into_tuf(
         RepositoryError: unreachable, expired, older than what was seen, or not signed by the trusted keys.
     """
     folder.mkdir(parents=True, exist_ok=True)
-    fetcher = _HttpsFetcher(ca, proxy, told)
+    fetcher = _HttpsFetcher(way, proxy, told)
     config = UpdaterConfig(targets_max_length=MAX_BYTES)
     try:
         updater = Updater(
@@ -86,7 +84,8 @@ def look_into_tuf(
             fetcher=fetcher, config=config, bootstrap=root,
         )  # fmt: skip
         updater.refresh()
-        targets = Metadata[Targets].from_file(str(folder / "targets.json")).signed.targets
+        signed = Metadata[Targets].from_file(str(folder / "targets.json")).signed
+        targets = signed.targets
         names = sorted(name for name in targets if name.endswith(KINDS) and PurePosixPath(name).name != "packing.json")
         files = [
             _fetch(updater, name, folder, read_root(root))
@@ -104,7 +103,17 @@ def look_into_tuf(
         raise RepositoryError("unreachable", "metadata", str(error)) from None
     except exceptions.RepositoryError as error:
         raise RepositoryError("altered", "metadata", f"altered or cut short: {error}") from None
-    return Looked(files=tuple(f for f in files if b"ordnung.catalog/" in f.raw[:4096]), offered=len(names))
+    catalogs = tuple(f for f in files if b"ordnung.catalog/" in f.raw[:4096])
+    return Looked(files=catalogs, offered=len(names), unread=_delegated(signed))
+
+
+def _delegated(targets: Targets) -> tuple[str, ...]:
+    """The roles that targets delegate to (TUF 1.0, clause 4.5). They are named, not read."""
+    delegations = targets.delegations
+    if delegations is None:
+        return ()
+    bins = delegations.succinct_roles
+    return (*(delegations.roles or ()), *([f"{bins.name_prefix}-*"] if bins is not None else []))
 
 
 def _fetch(updater: Updater, name: str, folder: Path, vouched: str) -> Brought:

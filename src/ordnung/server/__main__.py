@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ipaddress
 import os
 import subprocess
 import sys
@@ -30,14 +31,28 @@ from ordnung.server.supervisor import Supervisor, SupervisorError, start_site
     type=click.Path(exists=True, path_type=Path),
     help="Key and certificate to serve payloads with.",
 )
+@click.option(
+    "--tls", type=click.Path(exists=True, path_type=Path), help="Key and certificate (PEM) to serve the site with."
+)
+@click.option(
+    "--behind-proxy",
+    type=click.IntRange(0, 5),
+    default=0,
+    show_default=True,
+    help="How many proxies of yours stand before the site; the outermost speaks TLS.",
+)
 @click.option("--payload-address", default="127.0.0.1", show_default=True)
 @click.option("--payload-port", type=int, default=8444, show_default=True)
 @click.option("--add-person", metavar="NAME", help="Make a sign-in and end; the password is asked for.")
 def main(
     host: str, port: int, home: Path, ca: Path | None, mirror_ca: Path | None, system_authorities: str,
-    certificate: Path | None, payload_address: str, payload_port: int, add_person: str | None,
+    certificate: Path | None, tls: Path | None, behind_proxy: int, payload_address: str, payload_port: int,
+    add_person: str | None,
 ) -> None:  # fmt: skip
     """Run Ordnung until told to stop."""
+    if not (tls or behind_proxy or is_loopback(host)):
+        told = f"{host} can be reached from elsewhere: passwords would go there in the clear."
+        raise click.UsageError(f"{told} Give --tls FILE, or --behind-proxy N where a proxy speaks TLS.")
     home = home.resolve()
     home.mkdir(parents=True, exist_ok=True)
     environment = {
@@ -55,12 +70,18 @@ def main(
     environment["ORDNUNG_SYSTEM_AUTHORITIES"] = "" if whom == "none" else whom
     if certificate:
         environment["ORDNUNG_PAYLOAD_CERTIFICATE"] = str(certificate.resolve())
+    if tls or behind_proxy:
+        environment |= {"ORDNUNG_SECURE": "yes", "ORDNUNG_PROXIES": str(behind_proxy)}
+    if not is_loopback(host) and "ORDNUNG_HOSTS" not in os.environ:
+        environment["ORDNUNG_HOSTS"] = f"127.0.0.1,localhost,{host}"
     if add_person:
         sys.exit(_add_person(environment, add_person))
     supervisor = Supervisor(home, environment)
     try:
-        url = start_site(supervisor, host, port)
+        url = start_site(supervisor, host, port, tls.resolve() if tls else None)
         click.echo(f"Ordnung answers at {url}. Ctrl-C stops it.")
+        if not _has_people(environment):
+            click.echo("Nobody can sign in yet. In another terminal: ordnung serve --home ... --add-person NAME")
         supervisor.watch()
     except SupervisorError as error:
         click.echo(str(error), err=True)
@@ -69,8 +90,25 @@ def main(
         supervisor.stop()
 
 
+def is_loopback(host: str) -> bool:
+    """Whether an address can be reached from this machine only."""
+    try:
+        return ipaddress.ip_address(host).is_loopback
+    except ValueError:
+        return host == "localhost"
+
+
+def _has_people(environment: dict[str, str]) -> bool:
+    command = [sys.executable, "-m", "ordnung.server.manage", "shell", "--no-imports", "-c"]
+    ask = "from django.contrib.auth.models import User; print(User.objects.exists())"
+    told = subprocess.run(
+        [*command, ask], env={**os.environ, **environment}, capture_output=True, text=True, check=False
+    )
+    return "False" not in told.stdout
+
+
 def _add_person(environment: dict[str, str], name: str) -> int:
-    commands = (["migrate", "--verbosity", "0"], ["createsuperuser", "--username", name, "--email", ""])
+    commands = (["migrate", "--verbosity", "0"], ["add_person", name])
     for command in commands:
         done = subprocess.run(
             [sys.executable, "-m", "ordnung.server.manage", *command],

@@ -14,11 +14,14 @@ import structlog  # noqa: E402
 from django.core.asgi import get_asgi_application  # noqa: E402
 from django.db import DatabaseError, connection  # noqa: E402
 
-from ordnung.server.baselines.effects import effect_of  # noqa: E402
-from ordnung.server.house import snapshot  # noqa: E402
+from ordnung.server.assessment.effects import effect_of  # noqa: E402
+from ordnung.server.assessment.house import snapshot  # noqa: E402
+from ordnung.server.bodies import Bodies, Message, Receive, Send  # noqa: E402
+from ordnung.server.logs import configure_logs  # noqa: E402
 from ordnung.server.work.hub import HUB  # noqa: E402
 
-_django = get_asgi_application()
+configure_logs()
+_django = Bodies(get_asgi_application())
 
 
 def warm() -> None:
@@ -32,10 +35,10 @@ def warm() -> None:
         connection.close()
 
 
-_hub: asyncio.Task | None = None
+_hub: asyncio.Task[None] | None = None
 
 
-async def application(scope, receive, send) -> None:
+async def application(scope: Message, receive: Receive, send: Send) -> None:
     """Handle lifespan ourselves (Django has none), hand everything else to Django."""
     global _hub
     if scope["type"] != "lifespan":

@@ -27,20 +27,27 @@ from django.db.models import Q  # noqa: E402
 from ordnung.controllers import Client, RedfishControllers  # noqa: E402
 from ordnung.formats.authorities import Authorities  # noqa: E402
 from ordnung.repository import PayloadServer  # noqa: E402
-from ordnung.server.adapters import bump  # noqa: E402
+from ordnung.server.audit.heads import sign_daily  # noqa: E402
 from ordnung.server.clock import now  # noqa: E402
 from ordnung.server.engine_lock import EngineRunsError, take_engine_lock  # noqa: E402
 from ordnung.server.jobs import jobs  # noqa: E402
+from ordnung.server.logs import configure_logs  # noqa: E402
+from ordnung.server.people.repeats import forget_answers  # noqa: E402
 from ordnung.server.repositories.fetch_log import FetchLog  # noqa: E402
 from ordnung.server.repositories.payloads import open_store  # noqa: E402
+from ordnung.server.repositories.uploads import forget_old_uploads  # noqa: E402
 from ordnung.server.runs.derived import rebuild_all  # noqa: E402
+from ordnung.server.runs.journal import DatabaseJournal  # noqa: E402
 from ordnung.server.runs.models import Run  # noqa: E402
 from ordnung.server.shop import Shop  # noqa: E402
-from ordnung.server.vault import derive  # noqa: E402
+from ordnung.server.vault import purpose_key  # noqa: E402
 from ordnung.server.work.models import Work  # noqa: E402
+from ordnung.server.work.progress import bump  # noqa: E402
 
 POLL_S = 0.2
 """Real seconds between looks for new work; one indexed query each."""
+CHORES_S = 60.0
+"""Real seconds between looks for what has fallen due."""
 log = structlog.get_logger()
 
 
@@ -79,16 +86,17 @@ async def carry_out(work: Work, shop: Shop) -> None:
 async def serve(stopped: asyncio.Event) -> None:
     """Take up work until told to stop."""
     fetches = FetchLog()
-    payloads = PayloadServer(open_store(), derive("payload paths"), fetches.told)
+    payloads = PayloadServer(open_store(), purpose_key("payload paths"), fetches.told)
     if settings.PAYLOAD_CERTIFICATE:
         await payloads.start(settings.PAYLOAD_ADDRESS, settings.PAYLOAD_PORT, Path(settings.PAYLOAD_CERTIFICATE))
     vouching = Authorities(settings.CA, system="controllers" in settings.SYSTEM_AUTHORITIES)
     client = Client(vouching, networks=settings.NETWORKS)
     async with client:
-        shop = Shop(RedfishControllers(client), payloads)
+        shop = Shop(RedfishControllers(client), payloads, DatabaseJournal())
         for run, server in await sync_to_async(rebuild_all)():
             log.warning("rows written anew from the tape", run=run.pk, server=server)
         tasks = {asyncio.create_task(carry_out(work, shop)) for work in await sync_to_async(left_over)()}
+        chores = asyncio.create_task(_do_chores())
         while not stopped.is_set():
             for work in await sync_to_async(claim)():
                 tasks.add(asyncio.create_task(carry_out(work, shop)))
@@ -97,12 +105,27 @@ async def serve(stopped: asyncio.Event) -> None:
                 await asyncio.wait_for(stopped.wait(), POLL_S)
             except TimeoutError:
                 continue
-        for task in tasks:
+        for task in (*tasks, chores):
             task.cancel()
-        await asyncio.gather(*tasks, return_exceptions=True)
+        await asyncio.gather(*tasks, chores, return_exceptions=True)
         await shop.controllers.close()
     await payloads.stop()
     await fetches.settle()
+
+
+CHORES = (sign_daily, forget_old_uploads, forget_answers)
+"""What falls due by itself: the trail is signed daily; uploads nobody goes on with go, and old answers."""
+
+
+async def _do_chores() -> None:
+    """Do what has fallen due, now and then; one that fails disturbs no other."""
+    while True:
+        for chore in CHORES:
+            try:
+                await sync_to_async(chore)()
+            except Exception:
+                log.exception("a chore failed", chore=chore.__name__)
+        await asyncio.sleep(CHORES_S)
 
 
 async def _main() -> None:
@@ -116,6 +139,8 @@ async def _main() -> None:
 
 
 if __name__ == "__main__":
+    configure_logs()
+    os.umask(0o077)
     try:
         _lock = take_engine_lock(Path(settings.HOME))
         asyncio.run(_main())

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Awaitable, Callable
 
 from asgiref.sync import sync_to_async
@@ -15,31 +16,32 @@ from ordnung.engine.run import RunServer as Lane
 from ordnung.engine.run import carry_out_run
 from ordnung.engine.survey import Surveyed, survey
 from ordnung.engine.world import Patience, World
-from ordnung.server.adapters import (
-    DatabaseOrders,
-    DatabaseReporter,
-    HouseBaseline,
-    add_done,
-    bump,
-    keep_reading,
-)
+from ordnung.server.api.fleet import failure_row
+from ordnung.server.assessment.house import load_catalogs
+from ordnung.server.audit.heads import sign_head
+from ordnung.server.audit.trail import append
 from ordnung.server.baselines.current import read_follows, read_rules
 from ordnung.server.catalogs.fetching import do_catalogs
 from ordnung.server.clock import now
-from ordnung.server.finding import do_reach, do_search
+from ordnung.server.fleet.finding import do_reach, do_search
 from ordnung.server.fleet.models import Server
-from ordnung.server.fleet.views import failure_row
-from ordnung.server.house import load_catalogs
 from ordnung.server.repositories.in_jobs import do_carry_in
 from ordnung.server.repositories.out_jobs import do_check, do_look_over, do_write_out
 from ordnung.server.repositories.packing_job import do_pack
 from ordnung.server.repositories.payloads import StoredPayloads, open_store
+from ordnung.server.runs.adapters import (
+    DatabaseOrders,
+    DatabaseReporter,
+    HouseBaseline,
+    keep_reading,
+)
 from ordnung.server.runs.derived import write_run
 from ordnung.server.runs.models import Run
 from ordnung.server.runs.sheets import place_of
 from ordnung.server.shop import Shop
 from ordnung.server.work.events import tell
 from ordnung.server.work.models import Work
+from ordnung.server.work.progress import add_done, bump
 
 Job = Callable[[Work, Shop], Awaitable[None]]
 
@@ -100,6 +102,7 @@ async def do_run(work: Work, shop: Shop) -> None:
     shop.payloads.allow(name, [lane.endpoint.name for lane in lanes], sums)
     try:
         ended = await carry_out_run(name, lanes, world, order=run.pk)
+        await sync_to_async(_close)(run)
     finally:
         shop.payloads.close_run(name)
     left = sorted(server for server, how in ended.items() if not how)
@@ -109,6 +112,14 @@ async def do_run(work: Work, shop: Shop) -> None:
     else:
         await sync_to_async(write_run)(run.pk, now())
         await sync_to_async(tell)("work", id=work.pk)
+
+
+def _close(run: Run) -> None:
+    """Put the end of a run on the audit trail, and sign it."""
+    endings = Counter(run.servers.values_list("ended", flat=True))
+    names = list(run.servers.values_list("server__name", flat=True))
+    append(who="Ordnung", where="engine", command="end a run", on={"run": run.pk, "servers": names}, after=endings)
+    sign_head(f"run {run.pk} ended")
 
 
 def _prepare(run: Run, shop: Shop) -> tuple[list[Lane], World, set[str]]:

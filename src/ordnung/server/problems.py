@@ -2,16 +2,21 @@
 
 from __future__ import annotations
 
+import secrets
+import sys
 from collections.abc import Sequence
 from typing import Any
 
-from django.core.exceptions import PermissionDenied
-from django.http import Http404
+import structlog
+from django.core.exceptions import DisallowedHost, PermissionDenied, RequestDataTooBig
+from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from rest_framework import exceptions
 from rest_framework.response import Response
 
 from ordnung.formats.errors import Fault, FormatError
 from ordnung.repository import RepositoryError
+
+log = structlog.get_logger()
 
 
 class Problem(exceptions.APIException):
@@ -22,6 +27,39 @@ class Problem(exceptions.APIException):
     ) -> None:
         self.code, self.status_code, self.field, self.faults = code, status, field, faults
         super().__init__(detail, code)
+
+
+def problem_response(code: str, detail: str, status: int) -> HttpResponse:
+    """A problem document for what is refused before a view is reached."""
+    body = {"type": f"ordnung:{code}", "title": code.replace("-", " "), "status": status, "detail": detail}
+    return JsonResponse(body, status=status, content_type="application/problem+json")
+
+
+def not_found(request: HttpRequest, exception: Exception | None = None) -> HttpResponse:
+    """Nothing is at that address."""
+    return problem_response("not-found", "There is nothing at that address.", 404)
+
+
+def bad_request(request: HttpRequest, exception: Exception) -> HttpResponse:
+    """What Django itself refuses: a host that is not ours, a body that is too large."""
+    if isinstance(exception, RequestDataTooBig):
+        return problem_response("too-large", "The request is larger than this address takes.", 413)
+    if isinstance(exception, DisallowedHost):
+        return problem_response("wrong-host", "This site does not go by that name.", 400)
+    return problem_response("bad-request", "That is not a request this site understands.", 400)
+
+
+def forbidden(request: HttpRequest, reason: str = "", exception: Exception | None = None) -> HttpResponse:
+    """A write without the token of its page."""
+    return problem_response("no-token", "The request did not carry the token of its page. Load the page again.", 403)
+
+
+def server_error(request: HttpRequest) -> HttpResponse:
+    """An error of our own, with the id by which the log has it."""
+    number = secrets.token_hex(4)
+    log.error("request failed by an error of our own", id=number, path=request.path, exc_info=sys.exc_info())
+    told = f"Ordnung met an error of its own; the log has it under {number}. Nothing of this request was kept."
+    return problem_response("own-error", told, 500)
 
 
 def handle(error: Exception, context: object) -> Response | None:

@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from typing import Any
+
 from asgiref.sync import iscoroutinefunction, markcoroutinefunction
 from django.http import HttpRequest, HttpResponse
 from django.utils.decorators import sync_and_async_middleware
 from drf_spectacular.extensions import OpenApiAuthenticationExtension
 from rest_framework.authentication import SessionAuthentication
+from rest_framework.request import Request
 
 POLICY = (
     "default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; "
@@ -17,40 +21,41 @@ POLICY = (
 
 
 @sync_and_async_middleware
-def security_headers(get_response):
-    """Add the content policy and its companions to every answer."""
+def security_headers(get_response: Callable[[HttpRequest], Any]) -> Callable[[HttpRequest], Any]:
+    """Add the content policy to every answer; what the API says is kept by nobody on the way."""
     if iscoroutinefunction(get_response):
 
         async def asynchronous(request: HttpRequest) -> HttpResponse:
-            return _mark(await get_response(request))
+            return _mark(request, await get_response(request))
 
         return markcoroutinefunction(asynchronous)
 
     def synchronous(request: HttpRequest) -> HttpResponse:
-        return _mark(get_response(request))
+        return _mark(request, get_response(request))
 
     return synchronous
 
 
-def _mark(response: HttpResponse) -> HttpResponse:
+def _mark(request: HttpRequest, response: HttpResponse) -> HttpResponse:
+    if request.path.startswith("/api/"):
+        kept = "private, no-cache" if "ETag" in response.headers else "no-store"
+        response.headers.setdefault("Cache-Control", kept)
     response.headers.setdefault("Content-Security-Policy", POLICY)
-    response.headers.setdefault("Referrer-Policy", "same-origin")
-    response.headers.setdefault("X-Frame-Options", "DENY")
     return response
 
 
 class SessionOnly(SessionAuthentication):
     """Session sign-in with CSRF; unlike the default it answers 401 with a challenge, not 403."""
 
-    def authenticate_header(self, request) -> str:
+    def authenticate_header(self, request: Request) -> str:
         return 'Session realm="ordnung"'
 
 
-class SessionScheme(OpenApiAuthenticationExtension):
+class SessionScheme(OpenApiAuthenticationExtension):  # type: ignore[no-untyped-call]
     """How the contract describes the session."""
 
     target_class = "ordnung.server.security.SessionOnly"
     name = "session"
 
-    def get_security_definition(self, auto_schema) -> dict[str, str]:
+    def get_security_definition(self, auto_schema: object) -> dict[str, str]:
         return {"type": "apiKey", "in": "cookie", "name": "ordnung-session"}

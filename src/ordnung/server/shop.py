@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from ordnung.controllers import RedfishControllers
+from ordnung.engine.ports import Journal
 from ordnung.engine.world import Site
 from ordnung.repository import PayloadServer
-from ordnung.server.runs.journal import DatabaseJournal
 
 
 @dataclass
@@ -16,5 +16,5 @@ class Shop:
 
     controllers: RedfishControllers
     payloads: PayloadServer
-    journal: DatabaseJournal = field(default_factory=DatabaseJournal)
+    journal: Journal
     site: Site = field(default_factory=Site)

@@ -7,6 +7,7 @@ import os
 import signal
 import socket
 import sqlite3
+import ssl
 import subprocess
 import sys
 import time
@@ -36,7 +37,7 @@ class Child:
 
     name: str
     command: tuple[str, ...]
-    process: subprocess.Popen
+    process: subprocess.Popen[bytes]
     log: Path
     is_essential: bool = True
     started_at: float = 0.0
@@ -72,6 +73,7 @@ class Supervisor:
     ticks: list[Callable[[], None]] = field(default_factory=list)
 
     def __post_init__(self) -> None:
+        os.umask(0o077)  # what a site keeps is nobody else's on this machine
         for number in (signal.SIGINT, signal.SIGTERM):
             signal.signal(number, self._on_signal)
 
@@ -84,7 +86,7 @@ class Supervisor:
         self.children.append(child)
         return child
 
-    def _spawn(self, command: tuple[str, ...], log: Path) -> subprocess.Popen:
+    def _spawn(self, command: tuple[str, ...], log: Path) -> subprocess.Popen[bytes]:
         with log.open("ab") as out:
             return subprocess.Popen(
                 [sys.executable, "-m", *command],
@@ -181,9 +183,11 @@ def demand_free(address: str, port: int, what: str) -> None:
 
 
 def answers(url: str) -> bool:
-    """Whether an HTTP server answers there."""
+    """Whether an HTTP server answers there; whoever vouches for its certificate: it was just started here."""
+    context = ssl.create_default_context()
+    context.check_hostname, context.verify_mode = False, ssl.CERT_NONE
     try:
-        with urllib.request.urlopen(url, timeout=2):  # noqa: S310  our own address
+        with urllib.request.urlopen(url, timeout=2, context=context):  # noqa: S310  our own address
             return True
     except urllib.error.HTTPError:
         return True
@@ -204,14 +208,18 @@ def _refuse_unreleased(supervisor: Supervisor) -> None:
         raise SupervisorError(f"{told} Move it away and begin again (make demo-fresh for the demo).")
 
 
-def start_site(supervisor: Supervisor, host: str, port: int) -> str:
-    """Migrate, then start web and engine; returns the address. Raises SupervisorError."""
+def start_site(supervisor: Supervisor, host: str, port: int, tls: Path | None = None) -> str:
+    """Migrate, then start web and engine; returns the address. Raises SupervisorError.
+
+    Args:
+        tls: key and certificate in one PEM file, to serve the site with.
+    """
     demand_free(host, port, "the web server")
     ready = supervisor.home / "engine.ready"
     ready.unlink(missing_ok=True)
     _refuse_unreleased(supervisor)
     migrated = subprocess.run(
-        [sys.executable, "-m", "ordnung.server.manage", "migrate", "--verbosity", "0"],
+        [sys.executable, "-m", "ordnung.server.manage", "migrate", "--verbosity", "0", "--skip-checks"],
         env={**os.environ, **supervisor.environment},
         capture_output=True,
         text=True,
@@ -219,10 +227,11 @@ def start_site(supervisor: Supervisor, host: str, port: int) -> str:
     )
     if migrated.returncode:
         raise SupervisorError(f"The database can't be brought up to date: {migrated.stderr.strip().splitlines()[-1]}")
-    web = supervisor.start("web", "ordnung.server.web", "--host", host, "--port", str(port))
+    serving = ["--host", host, "--port", str(port), *(["--tls", str(tls)] if tls else [])]
+    web = supervisor.start("web", "ordnung.server.web", *serving)
     engine = supervisor.start("engine", "ordnung.server.engine", is_essential=False)
     supervisor.write_state(engine, "")
-    url = f"http://{host}:{port}"
+    url = f"{'https' if tls else 'http'}://{host}:{port}"
     supervisor.wait_until(engine, ready.exists)
     supervisor.wait_until(web, lambda: answers(f"{url}/api/v1/me"))
     return url

@@ -7,26 +7,27 @@ from django.http import FileResponse, HttpRequest, HttpResponse, HttpResponseBas
 from django.urls import path, re_path
 from drf_spectacular.views import SpectacularAPIView
 
-from ordnung.server.advisories.views import AdvisoriesView
-from ordnung.server.baselines import views as baselines
-from ordnung.server.catalogs import views as catalogs
-from ordnung.server.drift import views as drift
-from ordnung.server.fleet import adding, exports, history
-from ordnung.server.fleet import views as fleet
-from ordnung.server.fleet.floor import FloorView
-from ordnung.server.fleet.reports import ReportsView
-from ordnung.server.people import views as people
-from ordnung.server.repositories import compared
-from ordnung.server.repositories import in_views as arriving
-from ordnung.server.repositories import out_views as writing
-from ordnung.server.repositories import seal_views as sealing
-from ordnung.server.repositories import store_views as storing
-from ordnung.server.repositories import views as repositories
-from ordnung.server.repositories.packages import PackagesView
-from ordnung.server.runs import away_views as away
-from ordnung.server.runs import override_views as overrides
-from ordnung.server.runs import views as runs
-from ordnung.server.work import views as work
+from ordnung.server.api import adding, compared, exports, history
+from ordnung.server.api import arrivals as arriving
+from ordnung.server.api import audit as audit
+from ordnung.server.api import away as away
+from ordnung.server.api import baselines as baselines
+from ordnung.server.api import catalogs as catalogs
+from ordnung.server.api import drift as drift
+from ordnung.server.api import fleet as fleet
+from ordnung.server.api import overrides as overrides
+from ordnung.server.api import people as people
+from ordnung.server.api import repositories as repositories
+from ordnung.server.api import runs as runs
+from ordnung.server.api import seal as sealing
+from ordnung.server.api import site as work
+from ordnung.server.api import store as storing
+from ordnung.server.api import written as writing
+from ordnung.server.api.advisories import AdvisoriesView
+from ordnung.server.api.floor import FloorView
+from ordnung.server.api.packages import PackagesView
+from ordnung.server.api.reports import ReportsView
+from ordnung.server.problems import not_found
 
 
 def interface(request: HttpRequest) -> HttpResponseBase:
@@ -43,6 +44,17 @@ urlpatterns = [
     path(f"{V1}me", people.MeView.as_view()),
     path(f"{V1}sign-in", people.SignInView.as_view()),
     path(f"{V1}sign-out", people.SignOutView.as_view()),
+    path(f"{V1}me/password", people.OwnPasswordView.as_view()),
+    path(f"{V1}me/sessions", people.OwnSessionsView.as_view()),
+    path(f"{V1}me/sessions/<str:session>", people.OwnSessionView.as_view()),
+    path(f"{V1}people", people.PeopleView.as_view()),
+    path(f"{V1}people/<str:name>", people.PersonView.as_view()),
+    path(f"{V1}people/<str:name>/sessions", people.PersonSessionsView.as_view()),
+    path(f"{V1}audit", audit.AuditView.as_view()),
+    path(f"{V1}audit/check", audit.AuditCheckView.as_view()),
+    path(f"{V1}audit/heads", audit.AuditHeadsView.as_view()),
+    path(f"{V1}exports/audit.json", audit.AuditJsonView.as_view()),
+    path(f"{V1}exports/audit.csv", audit.AuditCsvView.as_view()),
     path(f"{V1}site", work.SiteView.as_view()),
     path(f"{V1}events", work.events),
     path(f"{V1}work", work.WorkListView.as_view()),
@@ -131,5 +143,10 @@ urlpatterns = [
     path(f"{V1}runs/<int:pk>/tape", runs.TapeView.as_view()),
     path(f"{V1}runs/<int:pk>/record", runs.RecordView.as_view()),
     path(f"{V1}runs/<int:pk>/take-back", runs.TakeBackView.as_view()),
-    re_path(r"^(?!api/|static/).*$", interface),
+    re_path(r"^api(/.*)?$", not_found),
+    re_path(r"^(?!static/).*$", interface),
 ]
+handler400 = "ordnung.server.problems.bad_request"
+handler403 = "ordnung.server.problems.forbidden"
+handler404 = "ordnung.server.problems.not_found"
+handler500 = "ordnung.server.problems.server_error"

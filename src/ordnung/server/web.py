@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import os
 import sys
+from pathlib import Path
+from types import FrameType
 
 import click
 import uvicorn
@@ -13,7 +16,7 @@ from ordnung.server.work.hub import HUB
 class Server(uvicorn.Server):
     """Ends open event streams first: uvicorn would wait for them for ever."""
 
-    def handle_exit(self, sig, frame) -> None:
+    def handle_exit(self, sig: int, frame: FrameType | None) -> None:
         HUB.stop()
         super().handle_exit(sig, frame)
 
@@ -21,12 +24,15 @@ class Server(uvicorn.Server):
 @click.command()
 @click.option("--host", default="127.0.0.1", show_default=True)
 @click.option("--port", type=int, default=8000, show_default=True)
-def main(host: str, port: int) -> None:
+@click.option("--tls", type=click.Path(exists=True, path_type=Path), help="Key and certificate (PEM) to serve with.")
+def main(host: str, port: int, tls: Path | None) -> None:
     """Serve the interface and the API."""
     config = uvicorn.Config(
         "ordnung.server.asgi:application", host=host, port=port, lifespan="on", log_level="warning",
-        timeout_graceful_shutdown=3, access_log=False, ws="none",
+        timeout_graceful_shutdown=3, access_log=False, ws="none", proxy_headers=False,
+        server_header=False, ssl_certfile=str(tls) if tls else None, ssl_keyfile=str(tls) if tls else None,
     )  # fmt: skip
+    os.umask(0o077)
     Server(config).run()
     sys.exit(0)
 

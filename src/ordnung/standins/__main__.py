@@ -13,13 +13,15 @@ import click
 
 from ordnung.formats.siteclock import SETTING, SiteClock, parse_clock, start_clock
 from ordnung.standins.floor import Floor, FloorSettings
+from ordnung.standins.hardware import Hardware
 from ordnung.standins.makers import write_mirror
-from ordnung.standins.scenario import demo_hardware, mixed_hardware
+from ordnung.standins.scenario import demo_hardware, make_enclosures, mixed_hardware
 
 
 @click.command()
 @click.option("--scenario", type=click.Choice(["demo"]), help="The demo scenario (default).")
 @click.option("--servers", type=click.IntRange(1, 8000), help="Any number of servers instead.")
+@click.option("--enclosures", type=click.IntRange(1, 200), help="Two systems behind each of so many controllers.")
 @click.option("--seed", type=int, default=1, show_default=True)
 @click.option("--rate", type=click.FloatRange(min=0.1), help="How fast their clock runs (default 60, or the site's).")
 @click.option("--port", type=int, default=8443, show_default=True, help="0 takes free ports.")
@@ -30,12 +32,12 @@ from ordnung.standins.scenario import demo_hardware, mixed_hardware
 @click.option("--folder", type=click.Path(path_type=Path), default=Path("var/standins"), show_default=True)
 @click.option("--announce", type=click.Path(path_type=Path), help="Write addresses here once all answer.")
 def main(
-    scenario: str | None, servers: int | None, seed: int, rate: float | None, port: int, control_port: int,
+    scenario: str | None, servers: int | None, enclosures: int | None, seed: int, rate: float | None, port: int, control_port: int,
     ssdp_port: int, service_ms: float, keep: bool, folder: Path, announce: Path | None,
 ) -> None:  # fmt: skip
     """Simulated servers on loopback addresses, each with its own certificate."""
-    if scenario and servers:
-        raise click.UsageError("--scenario and --servers exclude each other")
+    if len([chosen for chosen in (scenario, servers, enclosures) if chosen]) > 1:
+        raise click.UsageError("--scenario, --servers and --enclosures exclude each other")
     clock = (
         start_clock(rate)
         if rate
@@ -43,12 +45,18 @@ def main(
         if SETTING in os.environ
         else start_clock(60)
     )
-    hardware = mixed_hardware(servers, seed, clock.seconds) if servers else demo_hardware(clock.seconds)
+    hardware = _hardware(servers, enclosures, seed, clock)
     settings = FloorSettings(
         folder=folder, port=port, control_port=control_port, service_ms=service_ms, keep=keep, ssdp_port=ssdp_port
     )  # fmt: skip
     floor = Floor(hardware, settings, clock)
     sys.exit(asyncio.run(_run(floor, clock, announce)))
+
+
+def _hardware(servers: int | None, enclosures: int | None, seed: int, clock: SiteClock) -> list[Hardware]:
+    if servers:
+        return mixed_hardware(servers, seed, clock.seconds)
+    return make_enclosures(enclosures, seed, clock.seconds) if enclosures else demo_hardware(clock.seconds)
 
 
 async def _run(floor: Floor, clock: SiteClock, announce: Path | None) -> int:

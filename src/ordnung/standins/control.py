@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import secrets
+from collections.abc import Awaitable, Callable
 from typing import TYPE_CHECKING, Any
 
 from aiohttp import web
@@ -13,15 +15,34 @@ from ordnung.standins.hardware import Hardware
 if TYPE_CHECKING:
     from ordnung.standins.floor import Floor
 
+Handler = Callable[[web.Request], Awaitable[web.StreamResponse]]
+
+
+@web.middleware
+async def _only_by_address(request: web.Request, handler: Handler) -> web.StreamResponse:
+    """A page of somewhere else, sent here by a name that leads to loopback, is no caller of ours."""
+    host = request.host.rpartition(":")[0] or request.host
+    if host not in ("127.0.0.1", "localhost", "[::1]"):
+        raise web.HTTPForbidden(text="this port is asked by its address\n")
+    return await handler(request)
+
 
 class Control:
-    """Plain JSON over HTTP; not part of what a device shows."""
+    """Plain JSON over HTTP; not part of what a device shows.
+
+    Its address carries a word that only those know to whom it was announced: everything else is not there.
+    """
 
     def __init__(self, floor: Floor) -> None:
-        self.floor = floor
+        self.floor, self.word = floor, secrets.token_urlsafe(18)
 
     def application(self) -> web.Application:
         """The aiohttp application."""
+        whole = web.Application(middlewares=[_only_by_address])
+        whole.add_subapp(f"/{self.word}/", self._routes())
+        return whole
+
+    def _routes(self) -> web.Application:
         app = web.Application()
         app.router.add_get("/servers", self._list)
         app.router.add_get("/servers/{name}/log", self._log)

@@ -105,7 +105,7 @@ class Face:
 
     async def _answer(self, request: web.Request, device: Hardware, reply: Reply) -> web.StreamResponse:
         if reply.pull is not None:
-            self._run(self._fetch(device, *reply.pull))
+            self._run(self._fetch(reply.device or device, *reply.pull))
         for destination, event in reply.send:
             self._run(self._deliver(device, destination, event))
         if reply.restarts:  # the answer still goes out, then the controller dies

@@ -21,9 +21,13 @@ from ordnung.standins.face import Face
 from ordnung.standins.hardware import Hardware
 from ordnung.standins.keeping import dump, load
 from ordnung.standins.mirror import Mirror
+from ordnung.standins.models import put_behind_one
+from ordnung.standins.redfish import V1
 from ordnung.standins.ssdp import Announcer
 
 MIRROR_ADDRESS, DEPOT_ADDRESS = "127.20.100.1", "127.20.100.3"
+FACTORY = "factory"
+"""What the certificate is called that several controllers share."""
 SAVE_SECONDS = 1.0
 """How often changed hardware is written to the state file, in real seconds."""
 
@@ -82,7 +86,8 @@ class Floor:
         self._load()
         self.device_runner = await self._runner(self.face.application())
         for device in self.hardware:
-            await self._raise(device)
+            if not device.is_second:
+                await self._raise(device)
         if self.settings.ssdp_port:
             self.announcer = Announcer(self.settings.ssdp_port, self._found)
             await self.announcer.start()
@@ -94,19 +99,24 @@ class Floor:
         context = self.authority.context(DEPOT_ADDRESS, "depot")
         port = await self._listen_again("depot", depot_runner, DEPOT_ADDRESS, context)
         self.depot_url = f"https://{DEPOT_ADDRESS}:{port}/"
-        control_runner = await self._runner(Control(self).application())
+        control = Control(self)
+        control_runner = await self._runner(control.application())
         port = await self._listen(control_runner, "127.0.0.1", self.settings.control_port, None)
-        self.control_url = f"http://127.0.0.1:{port}"
+        self.control_url = f"http://127.0.0.1:{port}/{control.word}"
         if self.settings.keep:
             self._keep_ports()
             self.saver = asyncio.create_task(self._keep_saving())
 
     async def _raise(self, device: Hardware) -> None:
         address = address_of(device)
-        path = self.authority.path_of(address, device.name, days=device.certificate_days, own=device.self_signed)
+        name = FACTORY if device.same_certificate else device.name
+        own = device.self_signed or device.same_certificate
+        path = self.authority.path_of(address, name, days=device.certificate_days, own=own)
         self.contexts[device.name], device.certificate = make_context(path), tell_certificate(path)
         port = await self._open_again(device, address)
-        self.urls[device.name] = f"https://{address}:{port}"
+        for system in (device, device.beside):
+            if system is not None:
+                self.urls[system.name] = f"https://{address}:{port}"
         await self.sync_line(device)
 
     async def _open_again(self, device: Hardware, address: str) -> int:
@@ -144,7 +154,8 @@ class Floor:
         self.urls[device.name] = f"https://{address}:{port}"
 
     def _found(self) -> list[tuple[str, str]]:
-        return [(d.uuid, f"{self.urls[d.name]}/redfish/v1/") for d in self.hardware if not d.is_away]
+        found = [d for d in self.hardware if not d.is_second and not d.is_away]
+        return [(d.uuid, f"{self.urls[d.name]}/redfish/v1/") for d in found]
 
     async def stop(self) -> None:
         """Take everything down; kept state is written a last time."""
@@ -154,7 +165,7 @@ class Floor:
             self.saver.cancel()
             with contextlib.suppress(asyncio.CancelledError):
                 await self.saver
-            self._save()
+            self._save(self._dump())
         await self.face.close()
         for runner in self.runners:
             await runner.cleanup()
@@ -194,6 +205,7 @@ class Floor:
                 "rack": device.rack,
                 "unit": device.unit,
                 "generation": device.generation,
+                "system": f"{V1}/Systems/2" if device.is_second else None,
             }
             for device in self.hardware
         ]
@@ -235,7 +247,7 @@ class Floor:
             await asyncio.sleep(SAVE_SECONDS)
             now = self._dump()
             if now != before:
-                self._save()
+                self._save(now)
                 before = now
 
     def _dump(self) -> str:
@@ -243,9 +255,9 @@ class Floor:
             device.advance()
         return json.dumps({device.name: dump(device) for device in self.hardware})
 
-    def _save(self) -> None:
+    def _save(self, state: str) -> None:
         temporary = self.state_path.with_suffix(".new")
-        temporary.write_text(self._dump())
+        temporary.write_text(state)
         temporary.replace(self.state_path)
 
     def _load(self) -> None:
@@ -256,6 +268,9 @@ class Floor:
             for device in self.hardware:
                 if device.name in kept:
                     load(device, kept[device.name])
+            for device in self.hardware:
+                if device.beside is not None and not device.is_second:
+                    put_behind_one(device, device.beside)
 
 
 def address_of(device: Hardware) -> str:

@@ -79,11 +79,17 @@ class Hardware:
     subscriptions: dict[str, dict[str, Any]] = field(default_factory=dict)
     events: list[dict[str, Any]] = field(default_factory=list)
     media: dict[str, Any] = field(default_factory=dict)
+    beside: Hardware | None = None
+    """Another system behind the same controller, and the other way round."""
+    is_second: bool = False
+    """Whether the controller that it shares is told with the other one."""
     asset_tag: str = ""
     self_signed: bool = False
     certificate: tuple[str, str, str] | None = None
     """Its HTTPS certificate: PEM, valid from, valid to."""
     certificate_days: int = 3650
+    same_certificate: bool = False
+    """Whether it shows the certificate that its maker puts into every controller."""
     task_count: int = 0
     log: list[dict[str, Any]] = field(default_factory=list)
 
@@ -121,7 +127,10 @@ class Hardware:
     @property
     def seen(self) -> list[Part]:
         """The parts the controller sees now."""
-        return [part for part in self.parts if not part.gone and not part.hidden]
+        return [part for part in self.parts if not part.gone and not part.hidden and self._owns(part)]
+
+    def _owns(self, part: Part) -> bool:
+        return not (self.is_second and part.kind == "controller")
 
     # Looking
 
@@ -235,10 +244,10 @@ class Hardware:
                 self.note("saved by its second bank", slot=part.slot, version=part.version)
 
     def _activate(self, kind: str) -> None:
-        if kind in ("power cycle", "controller restart"):
+        if kind in ("power cycle", "controller restart") and not self.is_second:
             self._save_controller()
         for part in self.parts:
-            if part.waiting is None or kind not in ("power cycle", part.waiting_activation):
+            if part.waiting is None or kind not in ("power cycle", part.waiting_activation) or not self._owns(part):
                 continue
             old = part.version
             part.version, part.waiting = part.waiting, None
@@ -307,7 +316,9 @@ class Hardware:
 
     def restart_controller(self) -> None:
         """Manager.Reset: the controller is away for a time, sessions are gone."""
-        self._cut_writes("controller restart")
+        for system in (self, self.beside):
+            if system is not None:
+                system._cut_writes("controller restart")
         self._controller_dies()
         self.note("reset", kind="controller restart")
         self._schedule(self.away_until - 1, "controller restart")
@@ -329,11 +340,12 @@ class Hardware:
 
     def _go_dark(self, what: str) -> None:
         self._cut_writes(what)
-        self._controller_dies()
-        self._server_starts(self.away_until)
+        if not self.is_second:
+            self._controller_dies()
+        self._server_starts(max(self.now(), self.away_until))
         self.system_reset_at = self.now()
         self.note("reset", kind=what)
-        self._schedule(self.away_until - 1, "power cycle")
+        self._schedule(max(self.now(), self.away_until - 1), "power cycle")
 
     def _controller_dies(self) -> None:
         longer = self.take_fault("stays away")

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict
 from typing import Any
 
 from ordnung.standins.hardware import Hardware
@@ -10,12 +9,12 @@ from ordnung.standins.parts import Account, Part, Task
 
 
 def dump(device: Hardware) -> dict[str, Any]:
-    """The state that outlives the process, as JSON."""
+    """The state that outlives the process, to be written as JSON at once: it shares what it shows with the device."""
     return {
-        "parts": [asdict(part) for part in device.parts],
-        "tasks": [asdict(task) for task in device.tasks],
+        "parts": [vars(part) for part in device.parts],
+        "tasks": [vars(task) for task in device.tasks],
         "log": device.log,
-        "accounts": {number: asdict(account) for number, account in device.accounts.items()},
+        "accounts": {number: vars(account) for number, account in device.accounts.items()},
         "task_count": device.task_count,
         "patched": device.patched,
         "coming": device.coming,

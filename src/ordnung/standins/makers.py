@@ -53,6 +53,8 @@ class Make:
     write_seconds: int = 60
     reset_seconds: int = 240
     kilobytes: int = 400
+    sparse: bool = False
+    """Its packages name no more than their maker, and carry no device data: many real ones do."""
     releases: tuple[Made, ...] = ()
 
     @property
@@ -125,7 +127,7 @@ HEATH24_BMC = Make(
 )  # fmt: skip
 HEATH24_PLANE = Make(
     id="corvane.heath24.backplane", name="Heath 24 backplane", kind="backplane", software_id="CRV-H24-PLANE",
-    activation=POWER, write_seconds=60, reset_seconds=540, kilobytes=120,
+    activation=POWER, write_seconds=60, reset_seconds=540, kilobytes=120, sparse=True,
     releases=(Made("1.3", "2025-02-18"), Made("1.4", "2026-06-30", "stability", "Drives no longer drop out when all spin up at once.")),
 )  # fmt: skip
 RAID_R9 = Make(
@@ -278,12 +280,10 @@ def make_package(make: Make, made: Made) -> bytes:
     dense, sparse = seed.randbytes(size * 2 // 3), bytes(size - size * 2 // 3)
     image = NewImage(version=made.version, content=dense + sparse, activation=make.activation)
     released = datetime.datetime.fromisoformat(made.released).replace(tzinfo=datetime.UTC)
-    device = DeviceRecord(
-        descriptors=device_descriptors(make.software_id, make.pci),
-        images=(0,),
-        version=made.version,
-        data=device_data(device_rules(make, made)),
-    )
+    told, data = device_descriptors(make.software_id, make.pci), device_data(device_rules(make, made))
+    if make.sparse:
+        told, data = told[:1], b""
+    device = DeviceRecord(descriptors=told, images=(0,), version=made.version, data=data)
     revision = 1 if made.released < "2025" else 4
     return write_package([device], [image], version=made.version, released=released, revision=revision)
 
@@ -296,10 +296,12 @@ def payload_path(make: Make, made: Made) -> str:
 def write_mirror(folder: Path, base: str, makes: Iterable[Make] = MAKES) -> list[Path]:
     """Write payloads and catalogs as the makers publish them; returns the catalogs' paths.
 
-    What is there already with the right length is left alone.
+    What is there already with the right length is left alone. Other makes may be given under
+    the same ids, such as smaller ones.
     """
     sums: Sums = {}
-    for make in makes:
+    by_id = {make.id: make for make in makes}
+    for make in by_id.values():
         for made in make.releases:
             path = folder / payload_path(make, made)
             raw = make_package(make, made)
@@ -317,7 +319,7 @@ def write_mirror(folder: Path, base: str, makes: Iterable[Make] = MAKES) -> list
             "issued": issued,
             "base": base,
             "models": list(models),
-            "products": [_product(make, sums, issued, maker) for make in products],
+            "products": [_product(by_id[make.id], sums, issued, maker) for make in products],
         }
         path = folder / "catalogs" / f"{catalog}-{issue}.json"
         path.parent.mkdir(parents=True, exist_ok=True)

@@ -8,8 +8,9 @@ from aiohttp import web
 
 from ordnung.formats.offers import parse_index, write_index
 
-FAULT_KINDS = ("altered", "cut short", "dead", "older", "broken off")
-"""``older``: an index passes the issue before the newest off as the newest; ``broken off``: the line dies half-way."""
+FAULT_KINDS = ("altered", "cut short", "dead", "older", "broken off", "redirected")
+"""``older``: an index passes the issue before the newest off as the newest; ``broken off``: the line dies half-way;
+``redirected``: it says that the file lies at ``elsewhere``."""
 
 
 class Mirror:
@@ -19,6 +20,7 @@ class Mirror:
         self.folder = folder
         self.faults: dict[str, str] = {}
         self.requests: list[str] = []
+        self.elsewhere = "https://198.51.100.7/"
 
     def application(self) -> web.Application:
         """The aiohttp application."""
@@ -43,6 +45,8 @@ class Mirror:
                 return web.Response(body=file.read_bytes()[: file.stat().st_size // 2])
             case "older":
                 return web.Response(body=_without_newest(file.read_bytes()))
+            case "redirected":
+                raise web.HTTPFound(self.elsewhere)
             case "broken off":
                 return await _break_off(request, file.read_bytes())
         return web.FileResponse(file)

@@ -87,6 +87,8 @@ class Place:
     certificate_days: int = 3650
     factory: bool = False
     """Still has the account it was delivered with."""
+    same_certificate: bool = False
+    """Shows the certificate that its maker puts into every controller."""
 
 
 def build_hardware(place: Place, rack: str, now: Callable[[], float]) -> Hardware:
@@ -118,8 +120,18 @@ def build_hardware(place: Place, rack: str, now: Callable[[], float]) -> Hardwar
         quirks=place.quirks,
         self_signed=place.self_signed,
         certificate_days=place.certificate_days,
+        same_certificate=place.same_certificate,
         asset_tag=f"LTF-{place.serial[-4:]}-{place.serial[3:5]}",
     )
+
+
+def put_behind_one(first: Hardware, second: Hardware) -> None:
+    """Make two servers two systems of one enclosure: the controller is the first's, sign-in is shared."""
+    first.beside, second.beside, second.is_second = second, first, True
+    second.accounts, second.sessions = first.accounts, first.sessions
+    controller = [part for part in first.parts if part.kind == "controller"]
+    second.parts = controller + [part for part in second.parts if part.kind != "controller"]
+    second.generations, second.rack, second.unit = first.generations, first.rack, first.unit
 
 
 def _part(slot: str, make: m.Make, place: Place, number: int) -> Part:

@@ -24,6 +24,7 @@ from ordnung.standins.models import (
     Model,
     Place,
     build_hardware,
+    put_behind_one,
 )
 
 SITE = "Lowmere Tide and Flood Office"
@@ -185,6 +186,14 @@ def random_places(count: int, seed: int, models: Sequence[Model] = (REED14, REED
             )
         )
     return places
+
+
+def make_enclosures(count: int, seed: int, now: Callable[[], float]) -> list[Hardware]:
+    """Two systems behind each of so many controllers, as ``stand-0001`` and ``stand-0002`` and so on."""
+    found = demo_hardware(now, random_places(2 * count, seed, (REED14,)))
+    for first, second in zip(found[::2], found[1::2], strict=True):
+        put_behind_one(first, second)
+    return found
 
 
 def random_hardware(count: int, seed: int, now: Callable[[], float]) -> list[Hardware]:

@@ -3,6 +3,11 @@ import createClient, { type Middleware } from "openapi-fetch";
 import type { components, paths } from "./schema";
 
 type Schemas = components["schemas"];
+export type Me = Schemas["Me"];
+export type Right = Me["rights"][number];
+export type Person = Schemas["PersonRow"];
+export type AuditEntry = Schemas["AuditEntry"];
+export type AuditPage = Schemas["AuditPage"];
 export type Server = Schemas["Server"];
 export type ServerDetail = Schemas["ServerDetail"];
 export type FloorColumns = Schemas["Floor"];
@@ -72,14 +77,30 @@ export const setToken = (value: string): void => {
   token = value;
 };
 
+const newKey = (): string => Array.from(crypto.getRandomValues(new Uint8Array(16)), (byte) => byte.toString(16).padStart(2, "0")).join("");
+const AGAIN_MS = 1500;
+
+/** As `fetch`; what has a key of its own is sent once more when the line broke: it is answered again, not done again. */
+async function patiently(request: Request): Promise<Response> {
+  const again = request.headers.has("Idempotency-Key") ? request.clone() : null;
+  try {
+    return await fetch(request);
+  } catch (error) {
+    if (!again) throw error;
+    await new Promise((done) => setTimeout(done, AGAIN_MS));
+    return fetch(again);
+  }
+}
+
 const guard: Middleware = {
   onRequest({ request }) {
     if (request.method !== "GET") request.headers.set("X-CSRFToken", token);
+    if (request.method === "POST") request.headers.set("Idempotency-Key", newKey());
     return request;
   },
 };
 
-export const api = createClient<paths>({ baseUrl: "/", credentials: "same-origin" });
+export const api = createClient<paths>({ baseUrl: "/", credentials: "same-origin", fetch: patiently });
 api.use(guard);
 
 const isProblem = (value: unknown): value is Problem =>
@@ -98,6 +119,15 @@ export async function take<T>(answer: Promise<{ data?: T; error?: unknown; respo
     ? result.error
     : { type: "ordnung:error", title: "error", status: result.response.status, detail: `The server answered ${result.response.status}.` };
   throw new Refused(told);
+}
+
+/** A page of a list, and how long the list is in all. */
+export interface Page<T> { rows: T[]; total: number }
+
+/** As `take`, of a list in pages. */
+export async function takePage<T>(answer: Promise<{ data?: T[]; error?: unknown; response: Response }>): Promise<Page<T>> {
+  const rows = await take(answer);
+  return { rows, total: Number((await answer).response.headers.get("X-Total-Count") ?? rows.length) };
 }
 
 /** Send a piece of a file as it is. */

@@ -46,6 +46,7 @@ export function useLive(): boolean {
       for (const key of STALE[told.topic] ?? []) stale.add(key);
       timer ??= window.setTimeout(() => void flush(), BATCH_MS);
     });
+    source.addEventListener("gap", () => void client.invalidateQueries());
     source.addEventListener("open", () => {
       setUp(true);
       void client.invalidateQueries();

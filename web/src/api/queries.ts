@@ -1,7 +1,7 @@
 import { keepPreviousData, QueryClient, queryOptions } from "@tanstack/react-query";
 
 import { readSpots } from "../floor/spots";
-import { api, type Follow, type Server, setToken, take, type Trim } from "./client";
+import { api, type Follow, type Server, setToken, take, takePage, type Trim } from "./client";
 
 export const client = new QueryClient({
   defaultOptions: { queries: { staleTime: 30_000, refetchOnWindowFocus: false, retry: 1 } },
@@ -16,6 +16,8 @@ async function whoAmI() {
 export const me = queryOptions({ queryKey: ["me"], queryFn: whoAmI, staleTime: Infinity });
 export const site = queryOptions({ queryKey: ["site"], queryFn: () => take(api.GET("/api/v1/site")) });
 export const work = queryOptions({ queryKey: ["work"], queryFn: () => take(api.GET("/api/v1/work")) });
+export const workPage = (limit: number) =>
+  queryOptions({ queryKey: ["work", limit], placeholderData: keepPreviousData, queryFn: () => takePage(api.GET("/api/v1/work", { params: { query: { limit } } })) });
 const PAGE = 1000;
 
 /** Every server with its cells, page after page. */
@@ -37,8 +39,11 @@ export const away = queryOptions({ queryKey: ["groups", "away"], queryFn: () => 
 export const lost = queryOptions({ queryKey: ["lost"], queryFn: () => take(api.GET("/api/v1/lost")) });
 export const search = (id: number) =>
   queryOptions({ queryKey: ["search", id], queryFn: () => take(api.GET("/api/v1/searches/{id}", { params: { path: { id } } })) });
-export const readings = (name: string) =>
-  queryOptions({ queryKey: ["server", name, "readings"], queryFn: () => take(api.GET("/api/v1/servers/{name}/readings", { params: { path: { name } } })) });
+export const readings = (name: string, limit: number) =>
+  queryOptions({
+    queryKey: ["server", name, "readings", limit],
+    queryFn: () => takePage(api.GET("/api/v1/servers/{name}/readings", { params: { path: { name }, query: { limit } } })),
+  });
 export const changes = (name: string, before: number | null, after: number | null) =>
   queryOptions({
     queryKey: ["server", name, "changes", before, after],
@@ -90,15 +95,25 @@ export const places = queryOptions({ queryKey: ["repositories", "places"], query
 export const store = queryOptions({ queryKey: ["repositories", "store"], queryFn: () => take(api.GET("/api/v1/store")) });
 export const waysBack = (server: string, slot: string) =>
   queryOptions({ queryKey: ["ways-back", server, slot], retry: false, queryFn: () => take(api.GET("/api/v1/ways-back", { params: { query: { server, slot } } })) });
+export const people = queryOptions({ queryKey: ["people"], queryFn: () => take(api.GET("/api/v1/people")) });
+export const sessions = queryOptions({ queryKey: ["people", "sessions"], queryFn: () => take(api.GET("/api/v1/me/sessions")) });
+export const audit = (asked: Record<string, string>, before: number | null) =>
+  queryOptions({
+    queryKey: ["audit", asked, before], placeholderData: keepPreviousData,
+    queryFn: () => take(api.GET("/api/v1/audit", { params: { query: { ...asked, ...(before ? { before } : {}) } } })),
+  });
 export const runs = queryOptions({ queryKey: ["runs"], queryFn: () => take(api.GET("/api/v1/runs")) });
 export const run = (id: number) =>
   queryOptions({ queryKey: ["run", id], queryFn: () => take(api.GET("/api/v1/runs/{id}", { params: { path: { id } } })) });
 export const record = (id: number) =>
   queryOptions({ queryKey: ["record", id], queryFn: () => take(api.GET("/api/v1/runs/{id}/record", { params: { path: { id } } })) });
-export const tape = (id: number, name: string | null) =>
+export const runsPage = (limit: number) =>
+  queryOptions({ queryKey: ["runs", limit], placeholderData: keepPreviousData, queryFn: () => takePage(api.GET("/api/v1/runs", { params: { query: { limit } } })) });
+export const tape = (id: number, name: string | null, limit: number) =>
   queryOptions({
-    queryKey: ["tape", id, name],
-    queryFn: () => take(api.GET("/api/v1/runs/{id}/tape", { params: { path: { id }, query: name ? { server: name } : {} } })),
+    queryKey: ["tape", id, name, limit],
+    placeholderData: (before, query) => (query?.queryKey[1] === id && query.queryKey[2] === name ? before : undefined),
+    queryFn: () => takePage(api.GET("/api/v1/runs/{id}/tape", { params: { path: { id }, query: { limit, ...(name ? { server: name } : {}) } } })),
   });
 
 const JUDGED = ["baseline", "effect", "compared", "drift", "review", "advisories", "line", "packing", "stale", "reaching", "ways-back"];
@@ -115,5 +130,7 @@ export const STALE: Record<string, string[]> = {
   "left-out": ["review", "packing"],
   repositories: ["repositories", "stale", "packing", "ways-back", "site", "run"],
   fetches: ["fetches"],
+  audit: ["audit"],
+  people: ["people", "me"],
   runs: ["runs", "run", "record", "tape", "site", "servers", "floor", "groups"],
 };

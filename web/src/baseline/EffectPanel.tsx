@@ -40,7 +40,7 @@ export function EffectPanel({ draft, number }: { draft: DraftState; number: numb
       <Box role="status" sx={{ color: "text.secondary", fontSize: 12.5, minHeight: 18 }}>{draft.kept ? "Your draft is kept; nobody else is touched by it." : ""}</Box>
       <TextField size="small" label="What for (goes with the revision)" value={note} onChange={(e) => setNote(e.target.value)} />
       <Box sx={{ display: "flex", gap: 1 }}>
-        <Act variant="contained" why={draft.error ? "Put right what is wrong first." : note.trim() ? null : "Say what this revision is for."} onClick={() => make.mutate()} loading={make.isPending}>Make it r{number + 1}</Act>
+        <Act takes="approve" variant="contained" why={draft.error ? "Put right what is wrong first." : note.trim() ? null : "Say what this revision is for."} onClick={() => make.mutate()} loading={make.isPending}>Make it r{number + 1}</Act>
         <Button variant="outlined" onClick={draft.drop}>Drop the draft</Button>
       </Box>
       {make.error && <Trouble title="Not made">{make.error.message}</Trouble>}

@@ -3,7 +3,7 @@ import Button from "@mui/material/Button";
 import { type KeyboardEvent, useState } from "react";
 
 import type { RuleRow } from "../api/client";
-import { Mono, Title } from "../shell/parts";
+import { Act, Mono, Title } from "../shell/parts";
 import { ink } from "../theme/theme";
 import { moveRule, type Rule } from "./draft";
 import { type Options, RuleEditor } from "./RuleEditor";
@@ -78,7 +78,7 @@ export function Rules({ rules, told, options, person, change }: Props) {
             edit(null);
           }} />
         </Box>
-      ) : <Button variant="outlined" sx={{ mt: 0.75 }} onClick={() => edit(-1)}>Add a rule</Button>}
+      ) : <Act takes="plan" variant="outlined" sx={{ mt: 0.75 }} onClick={() => edit(-1)}>Add a rule</Act>}
     </Box>
   );
 }

@@ -8,7 +8,7 @@ import { api, type Came, type Issue, Refused, sendFile, type Source, take } from
 import { keys as keysQuery, site as siteQuery, sources as sourcesQuery } from "../api/queries";
 import { FileButton } from "../shell/FileButton";
 import { ago, count, month } from "../shell/format";
-import { Mono, Tag, Title, Trouble } from "../shell/parts";
+import { Act, Mono, Tag, Title, Trouble } from "../shell/parts";
 import { ink } from "../theme/theme";
 import { pairFiles } from "./pair-files";
 
@@ -36,8 +36,8 @@ function Places() {
       </Box>
       {look.error && <Trouble>{look.error.message}</Trouble>}
       <Box sx={{ display: "flex", gap: 1, mt: 0.75 }}>
-        {data.length > 0 && <Button variant="contained" onClick={() => look.mutate(data.map((s) => s.id))} loading={look.isPending}>Look at all now</Button>}
-        {!adding && <Button variant="outlined" onClick={() => add(true)}>Add a source</Button>}
+        {data.length > 0 && <Act takes="plan" variant="contained" onClick={() => look.mutate(data.map((s) => s.id))} loading={look.isPending}>Look at all now</Act>}
+        {!adding && <Act takes="keep" variant="outlined" onClick={() => add(true)}>Add a source</Act>}
       </Box>
       {adding && <AddSource done={() => add(false)} />}
     </Box>
@@ -55,8 +55,8 @@ function SourceLine({ source: s, look }: { source: Source; look: () => void }) {
         {s.kind === "folder" ? "folder" : "mirror"}{s.trust && `, ${s.trust}`}{s.proxy && `, through ${s.proxy}`}. {s.answered_at ? `Answered ${ago(s.answered_at, now)}: ${s.said}.` : "Never asked yet."}
       </Box>
       {s.failure && <Trouble title={`Failed ${s.failed_at ? ago(s.failed_at, now) : ""}; what is here stays`}>{s.failure}</Trouble>}
-      <Button variant="text" sx={{ px: 0, py: 0, mr: 1.5, color: ink("water") }} onClick={look}>Look now</Button>
-      <Button variant="text" sx={{ px: 0, py: 0, color: ink("ink2") }} onClick={() => forget.mutate()}>Forget it</Button>
+      <Act takes="plan" variant="text" sx={{ px: 0, py: 0, mr: 1.5, color: ink("water") }} onClick={look}>Look now</Act>
+      <Act takes="keep" variant="text" sx={{ px: 0, py: 0, color: ink("ink2") }} onClick={() => forget.mutate()}>Forget it</Act>
     </Box>
   );
 }
@@ -100,7 +100,7 @@ function AtHand({ issues }: { issues: Issue[] }) {
   return (
     <Box component="section" sx={{ display: "grid", gap: 0.75 }}>
       <Title level={2}>Catalogs at hand</Title>
-      <Box><FileButton label="Bring in a catalog" name="Catalog file" accept=".json,.gz,.zst,.sig" many pending={bring.isPending} chosen={(files) => bring.mutate(files)} /></Box>
+      <Box><FileButton takes="keep" label="Bring in a catalog" name="Catalog file" accept=".json,.gz,.zst,.sig" many pending={bring.isPending} chosen={(files) => bring.mutate(files)} /></Box>
       {bring.error && <Refusal error={bring.error} />}
       {bring.data && <Box role="status" sx={{ color: ink("done") }}>{bring.data.map((c) => `${c.maker} ${c.issue} ${c.state === "new" ? "brought in" : c.state === "signed" ? "is signed now" : "was here already"}${c.older_than ? `; ${c.older_than} is newer` : ""}`).join(". ")}.</Box>}
       {issues.map((i) => (
@@ -149,7 +149,7 @@ function Keys() {
       {data.map((k) => (
         <Box key={k.id} sx={{ borderTop: `1px solid ${ink("rule")}`, pt: 0.75, overflowWrap: "anywhere" }}>
           <strong>{k.maker}</strong>: {k.name} <Mono dim>{k.key.slice(0, 12)}…</Mono> <Box component="span" sx={{ color: "text.secondary" }}>by {k.added_by}</Box>{" "}
-          <Button variant="text" sx={{ px: 0.5, py: 0, color: ink("ink2") }} aria-label={`Trust ${k.name} no longer`} onClick={() => remove.mutate(k.id)}>trust no longer</Button>
+          <Act takes="approve" variant="text" sx={{ px: 0.5, py: 0, color: ink("ink2") }} aria-label={`Trust ${k.name} no longer`} onClick={() => remove.mutate(k.id)}>trust no longer</Act>
         </Box>
       ))}
       {adding ? (
@@ -163,7 +163,7 @@ function Keys() {
           {add.error && <Trouble>{add.error.message}</Trouble>}
           <Box sx={{ display: "flex", gap: 1 }}><Button type="submit" variant="contained" loading={add.isPending}>Trust it</Button><Button variant="outlined" onClick={() => setAdding(false)}>Cancel</Button></Box>
         </Box>
-      ) : <Box><Button variant="outlined" onClick={() => setAdding(true)}>Trust a key</Button></Box>}
+      ) : <Box><Act takes="approve" variant="outlined" onClick={() => setAdding(true)}>Trust a key</Act></Box>}
     </Box>
   );
 }

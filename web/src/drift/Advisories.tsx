@@ -29,7 +29,7 @@ export function Advisories({ narrow, shown }: { narrow: (id: string) => void; sh
     <Box sx={{ display: "grid", gap: 1.25, alignContent: "start" }}>
       <Title level={2}>Advisories</Title>
       <Box sx={{ color: "text.secondary", fontSize: 13 }}>Security advisories (CSAF 2.0) against what runs here now.</Box>
-      <Box><FileButton label="Bring in advisories" name="Advisory files" accept=".json,.gz,.zst" many pending={bring.isPending} chosen={(files) => bring.mutate(files)} /></Box>
+      <Box><FileButton takes="keep" label="Bring in advisories" name="Advisory files" accept=".json,.gz,.zst" many pending={bring.isPending} chosen={(files) => bring.mutate(files)} /></Box>
       {bring.error && <Refusal error={bring.error} />}
       {bring.data && <Box role="status" sx={{ color: ink("done"), fontSize: 13 }}>{bring.data.map((a) => `${a.id} ${a.state === "known" ? "was here already" : "brought in"}`).join(", ")}.</Box>}
       <Box component="ul" aria-label="Advisories" sx={{ m: 0, p: 0, listStyle: "none" }}>
@@ -48,7 +48,7 @@ function Entry({ advisory: a, shown, narrow }: { advisory: Advisory; shown: bool
         {a.score !== null && <Tag tone={a.affected ? "deep" : "rule"}>score {a.score}</Tag>}
       </Box>
       <Box>{a.title}</Box>
-      {a.reason ? <Box sx={{ color: "text.secondary" }}>Does not apply: {a.reason}.</Box> : (
+      {a.reason ? <Box sx={{ color: "text.secondary" }}>{a.undecided ? <><Tag tone="pending">can&rsquo;t be decided</Tag> Whether it applies: </> : "Does not apply: "}{a.reason}.</Box> : (
         <>
           <Box component="ul" sx={{ m: 0, mt: 0.25, pl: 0, listStyle: "none", color: "text.secondary" }}>{open.map((c) => <li key={`${c.product} ${c.version}`}><Says concern={c} /></li>)}</Box>
           {a.affected > 0 ? (
@@ -57,9 +57,9 @@ function Entry({ advisory: a, shown, narrow }: { advisory: Advisory; shown: bool
         </>
       )}
       <Box component="details" sx={{ fontSize: 12.5, color: "text.secondary", "& summary": { cursor: "pointer" } }}>
-        <summary>{a.publisher}, {a.released.slice(0, 10)}</summary>
+        <summary>{a.publisher}, {a.released.slice(0, 10)}{a.tlp && `, TLP:${a.tlp}`}</summary>
         {a.notes && <Box>{a.notes}</Box>}
-        {a.remedies.map((r) => <Box key={r.details}>{r.category}: {r.details}</Box>)}
+        {a.remedies.map((r) => <Box key={r.details}>{r.category}: {r.details}{r.restart && ` Takes a restart ${r.restart}.`}{r.url && <> <Box component="a" href={r.url} target="_blank" rel="noreferrer noopener" sx={{ color: ink("water") }}>{r.url}</Box></>}</Box>)}
       </Box>
     </Box>
   );

@@ -63,8 +63,8 @@ function Send({ data, filters }: { data: Data; filters: Record<string, string> }
   const rest = whole ? "" : `&servers=${names.join(",")}`;
   return (
     <Box sx={{ display: "flex", gap: 1 }}>
-      <Act variant="contained" why={why} onClick={() => void navigate(`/run-sheet?new=1${rest}`)}>Plan a run for {names.length}</Act>
-      <Act variant="outlined" why={why} onClick={() => void navigate(`/repository?new=1${rest}`)}>Pack</Act>
+      <Act takes="plan" variant="contained" why={why} onClick={() => void navigate(`/run-sheet?new=1${rest}`)}>Plan a run for {names.length}</Act>
+      <Act takes="plan" variant="outlined" why={why} onClick={() => void navigate(`/repository?new=1${rest}`)}>Pack</Act>
     </Box>
   );
 }
@@ -78,7 +78,7 @@ function Line({ step: s, takeOut }: { step: Step; takeOut: (reason: string) => v
       <Box sx={{ display: "flex", gap: 1, alignItems: "baseline" }}>
         <strong>{s.name}</strong>
         {s.importance === "security" && <Tag tone="deep">{s.score ? `score ${s.score}` : "security"}</Tag>}
-        {!asking && <Button variant="text" sx={{ ml: "auto", px: 0.5, py: 0, color: ink("water") }} aria-label={`Take out ${s.name} ${s.before} to ${s.after}`} onClick={() => ask(true)}>take out</Button>}
+        {!asking && <Act takes="plan" variant="text" sx={{ ml: "auto", px: 0.5, py: 0, color: ink("water") }} aria-label={`Take out ${s.name} ${s.before} to ${s.after}`} onClick={() => ask(true)}>take out</Act>}
       </Box>
       <Box><Mono>{s.before || "?"}</Mono> → {s.via.map((v) => <span key={v}><Mono dim>{v}</Mono> → </span>)}<Mono>{s.after}</Mono></Box>
       <Box sx={{ color: "text.secondary" }}>{count(s.places.length, "component")} in {foldNames(servers)}{servers.length > 3 ? ` (${servers.length})` : ""}</Box>
@@ -107,7 +107,7 @@ function LeftOut({ data, putBack }: { data: Data; putBack: (places: Place[]) => 
           <Box component="li" key={`${items[0]?.reason} ${items[0]?.by}`} sx={{ borderTop: `1px solid ${ink("rule")}`, py: 0.5 }}>
             {foldNames([...new Set(items.map((i) => i.server))])}: <Mono dim>{[...new Set(items.map((i) => i.slot))].slice(0, 4).join(", ")}</Mono>
             <Box sx={{ color: "text.secondary" }}>“{items[0]?.reason}”, {items[0]?.by}, {items[0]?.at.slice(0, 10)}</Box>
-            <Button variant="text" sx={{ px: 0, py: 0, color: ink("water") }} onClick={() => putBack(items.map(({ server, slot }) => ({ server, slot })))}>Put back in</Button>
+            <Act takes="plan" variant="text" sx={{ px: 0, py: 0, color: ink("water") }} onClick={() => putBack(items.map(({ server, slot }) => ({ server, slot })))}>Put back in</Act>
           </Box>
         ))}
       </Box>

@@ -1,5 +1,4 @@
 import Box from "@mui/material/Box";
-import Button from "@mui/material/Button";
 import { useMutation } from "@tanstack/react-query";
 import { useNavigate } from "react-router";
 
@@ -18,9 +17,9 @@ export function Acts({ servers, whole = false }: { servers: Acted[]; whole?: boo
   const chosen = whole ? "" : `&servers=${names.join(",")}`;
   return (
     <Box sx={{ display: "flex", flexWrap: "wrap", gap: 1 }}>
-      <Act variant="contained" why={nothing} onClick={() => void navigate(`/run-sheet?new=1${chosen}`)}>Plan a run</Act>
-      <Act variant="outlined" why={nothing} onClick={() => void navigate(`/repository?new=1${chosen}`)}>Pack</Act>
-      {!whole && <Button variant="outlined" onClick={() => read.mutate()} loading={read.isPending}>Read again</Button>}
+      <Act takes="plan" variant="contained" why={nothing} onClick={() => void navigate(`/run-sheet?new=1${chosen}`)}>Plan a run</Act>
+      <Act takes="plan" variant="outlined" why={nothing} onClick={() => void navigate(`/repository?new=1${chosen}`)}>Pack</Act>
+      {!whole && <Act takes="plan" variant="outlined" onClick={() => read.mutate()} loading={read.isPending}>Read again</Act>}
       {read.error && <Trouble>{read.error.message}</Trouble>}
     </Box>
   );

@@ -31,8 +31,25 @@ export function AddServers({ done }: { done: () => void }) {
   );
 }
 
+/** A file as text; null when it is not UTF-8: what it is then is asked, never guessed. */
+function asUtf8(raw: ArrayBuffer): string | null {
+  try {
+    return new TextDecoder("utf-8", { fatal: true }).decode(raw);
+  } catch {
+    return null;
+  }
+}
+
+const asWindows = (raw: ArrayBuffer): string => new TextDecoder("windows-1252").decode(raw);
+
 function Ask({ fields, change, found }: { fields: Fields; change: (fields: Fields) => void; found: (id: number) => void }) {
   const file = useRef<HTMLInputElement>(null);
+  const [odd, setOdd] = useState<ArrayBuffer | null>(null);
+  const read = (raw: ArrayBuffer) => {
+    const list = asUtf8(raw);
+    setOdd(list === null ? raw : null);
+    if (list !== null) change({ ...fields, list });
+  };
   const look = useMutation({
     mutationFn: (listen: boolean) => take(api.POST("/api/v1/searches", { body: { ...fields, listen } })),
     onSuccess: (search) => found(search.id),
@@ -51,10 +68,18 @@ function Ask({ fields, change, found }: { fields: Fields; change: (fields: Field
       ) : (
         <TextField multiline minRows={4} label="Addresses of management controllers" value={fields.addresses} onChange={set("addresses")} helperText="One a line: 10.0.0.7, 10.0.0.7:8443, 10.0.0.10-10.0.0.40, 10.0.0.0/24 or a name." />
       )}
-      <input ref={file} type="file" aria-label="List of servers" hidden accept=".csv,text/csv" onChange={(e) => { const chosen = e.target.files?.[0]; if (chosen) void chosen.text().then((list) => change({ ...fields, list })); e.target.value = ""; }} />
+      <input ref={file} type="file" aria-label="List of servers" hidden accept=".csv,text/csv" onChange={(e) => { const chosen = e.target.files?.[0]; if (chosen) void chosen.arrayBuffer().then(read); e.target.value = ""; }} />
+      {odd && (
+        <Trouble title="This list is not UTF-8">
+          Spreadsheets in western Europe write Windows-1252. Read so, it begins with:
+          <Box component="pre" sx={{ m: 0, my: 0.5, fontSize: 12, overflow: "auto" }}>{asWindows(odd).split("\n").slice(0, 3).join("\n")}</Box>
+          <Button variant="outlined" onClick={() => { change({ ...fields, list: asWindows(odd) }); setOdd(null); }}>That is right: take it so</Button>{" "}
+          <Button onClick={() => setOdd(null)}>Leave it</Button>
+        </Trouble>
+      )}
       <Box sx={{ display: "flex", gap: 1 }}>
         <Button variant="outlined" onClick={() => file.current?.click()}>Choose a list (CSV)</Button>
-        <Button variant="outlined" onClick={() => look.mutate(true)} loading={look.isPending && look.variables}>Search the network</Button>
+        <Act takes="keep" variant="outlined" onClick={() => look.mutate(true)} loading={look.isPending && look.variables}>Search the network</Act>
       </Box>
       <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", gap: 1 }}>
         <TextField size="small" label="Controller user" autoComplete="off" value={fields.user} onChange={set("user")} />
@@ -62,7 +87,7 @@ function Ask({ fields, change, found }: { fields: Fields; change: (fields: Field
       </Box>
       <Box sx={{ fontSize: 12.5, color: "text.secondary" }}>They are sent only to controllers whose certificate is from the fleet's authority, kept encrypted, and never shown again.</Box>
       {look.error && <Trouble>{look.error.message}</Trouble>}
-      <Box><Act type="submit" variant="contained" loading={look.isPending && !look.variables} why={fields.addresses.trim() || fields.list ? null : "Give addresses or choose a list first."}>Look who is there</Act></Box>
+      <Box><Act takes="keep" type="submit" variant="contained" loading={look.isPending && !look.variables} why={fields.addresses.trim() || fields.list ? null : "Give addresses or choose a list first."}>Look who is there</Act></Box>
     </Box>
   );
 }
@@ -113,7 +138,7 @@ function Preview({ search, fields, again }: { search: Search; fields: Fields; ag
       {search.rows.some((row) => row.line > 0) && <FormControlLabel control={<Checkbox size="small" checked={whole} onChange={(e) => setWhole(e.target.checked)} />} label="All rows or none" />}
       {add.error && <Trouble>{add.error.message}</Trouble>}
       <Box sx={{ display: "flex", gap: 1 }}>
-        <Act variant="contained" why={why} loading={add.isPending} onClick={() => add.mutate()}>Add {count(picked.length, "server")} and read</Act>
+        <Act takes="keep" variant="contained" why={why} loading={add.isPending} onClick={() => add.mutate()}>Add {count(picked.length, "server")} and read</Act>
         <Button variant="outlined" onClick={again}>Look elsewhere</Button>
       </Box>
     </Box>

@@ -1,10 +1,10 @@
 import Box from "@mui/material/Box";
-import Button from "@mui/material/Button";
 import TextField from "@mui/material/TextField";
 import { useMutation } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 
 import { api, take } from "../api/client";
+import { Act } from "../shell/parts";
 import { readAgain } from "./orders";
 
 /** New credentials for one server or many; they are read again at once. What was typed is never shown again. */
@@ -23,12 +23,12 @@ export function Credentials({ names, user: known, open = false }: { names: strin
     event.preventDefault();
     save.mutate();
   };
-  if (!shown) return <Box><Button variant="text" sx={{ px: 0 }} onClick={() => setShown(true)}>Change {names.length > 1 ? "their" : "its"} controller user and password</Button></Box>;
+  if (!shown) return <Box><Act takes="keep" variant="text" sx={{ px: 0 }} onClick={() => setShown(true)}>Change {names.length > 1 ? "their" : "its"} controller user and password</Act></Box>;
   return (
     <Box component="form" onSubmit={submit} sx={{ display: "grid", gap: 1, mt: 1.25 }}>
       <TextField size="small" label="Controller user" value={user} autoComplete="off" onChange={(e) => setUser(e.target.value)} required />
       <TextField size="small" label="Controller password" type="password" autoComplete="off" value={password} onChange={(e) => setPassword(e.target.value)} required />
-      <Box><Button type="submit" variant="contained" loading={save.isPending}>Keep and read again</Button></Box>
+      <Box><Act takes="keep" type="submit" variant="contained" loading={save.isPending}>Keep and read again</Act></Box>
       {save.error && <Box>{save.error.message}</Box>}
     </Box>
   );

@@ -5,7 +5,7 @@ import { useRef } from "react";
 
 import { api, take } from "../api/client";
 import { floor as floorQuery } from "../api/queries";
-import { Empty, Split, Title, Trouble } from "../shell/parts";
+import { Act, Empty, Split, Title, Trouble } from "../shell/parts";
 import { useParam, useSelection } from "../shell/selection";
 import { useSiteNow } from "../shell/time";
 import { fonts, ink } from "../theme/theme";
@@ -37,7 +37,7 @@ export function FloorPlace() {
   const panel = adding ? <AddServers done={() => setAdding(null)} /> : grouping ? <Groups done={() => setGrouping(null)} /> : names.length === 1 ? <ServerPanel name={names[0] ?? ""} /> : names.length > 1 ? <Several spots={chosen} /> : <Summary spots={data} />;
   if (data.length === 0 && !adding) {
     return (
-      <Empty title="No server yet" act={<Button variant="contained" onClick={() => setAdding("1")}>Add servers</Button>}>
+      <Empty title="No server yet" act={<Act takes="keep" variant="contained" onClick={() => setAdding("1")}>Add servers</Act>}>
         The Floor shows the racks of the house with every server's firmware at a glance. Add servers by the addresses of their management controllers, from a list, or by searching the network.
       </Empty>
     );
@@ -69,10 +69,10 @@ function Head({ spots, add, group, table, setTable, chosen, zoomer }: { spots: S
         {!table && <Zoom zoomer={zoomer} />}
         <Box sx={{ ml: "auto", display: "flex", flexWrap: "wrap", gap: 1 }}>
           <Button variant="outlined" aria-pressed={table} onClick={() => setTable(!table)}>{table ? "Show as racks" : "Show as table"}</Button>
-          {failed > 0 && <Button variant="outlined" onClick={() => again.mutate()} loading={again.isPending}>Read again what failed ({failed})</Button>}
+          {failed > 0 && <Act takes="plan" variant="outlined" onClick={() => again.mutate()} loading={again.isPending}>Read again what failed ({failed})</Act>}
           <Button variant="outlined" onClick={group}>Groups</Button>
-          <Button variant="outlined" onClick={add}>Add servers</Button>
-          <Button variant="contained" onClick={() => read.mutate()} loading={read.isPending}>Read all servers</Button>
+          <Act takes="keep" variant="outlined" onClick={add}>Add servers</Act>
+          <Act takes="plan" variant="contained" onClick={() => read.mutate()} loading={read.isPending}>Read all servers</Act>
         </Box>
       </Box>
       {(read.error ?? again.error) && <Trouble>{(read.error ?? again.error)?.message}</Trouble>}

@@ -56,8 +56,8 @@ function Row({ group }: { group: Group }) {
         </Box>
         <TextField size="small" label="May be away" value={told ?? String(group.may_be_away)} onChange={(e) => setTold(e.target.value)} slotProps={{ htmlInput: { inputMode: "numeric", "aria-label": `May be away of ${group.name}` } }} sx={{ width: 96 }} />
         {wanted !== null
-          ? <Button type="submit" variant="contained" loading={change.isPending}>Change</Button>
-          : <Act aria-label={`Delete ${group.name}`} why={group.away?.length ? "Servers of it are away." : null} loading={remove.isPending} onClick={() => group.servers ? ask(true) : remove.mutate()}>Delete</Act>}
+          ? <Act takes="keep" type="submit" variant="contained" loading={change.isPending}>Change</Act>
+          : <Act takes="keep" aria-label={`Delete ${group.name}`} why={group.away?.length ? "Servers of it are away." : null} loading={remove.isPending} onClick={() => group.servers ? ask(true) : remove.mutate()}>Delete</Act>}
       </Box>
       {asked && (
         <Trouble title={`${count(group.servers ?? 0, "server")} would lose the limit`}>
@@ -92,8 +92,8 @@ function NewGroup() {
       </Box>
       <input ref={file} type="file" aria-label="List of groups" hidden accept=".csv,text/csv" onChange={(e) => { const chosen = e.target.files?.[0]; if (chosen) void chosen.text().then((list) => bring.mutate(list)); e.target.value = ""; }} />
       <Box sx={{ display: "flex", gap: 1 }}>
-        <Act type="submit" variant="contained" loading={make.isPending} why={!name.trim() ? "Give it a name first." : /^\d+$/.test(limit) ? null : "How many may be away is a number."}>Make the group</Act>
-        <Button variant="outlined" loading={bring.isPending} onClick={() => file.current?.click()}>Choose a list (CSV)</Button>
+        <Act takes="keep" type="submit" variant="contained" loading={make.isPending} why={!name.trim() ? "Give it a name first." : /^\d+$/.test(limit) ? null : "How many may be away is a number."}>Make the group</Act>
+        <Act takes="keep" variant="outlined" loading={bring.isPending} onClick={() => file.current?.click()}>Choose a list (CSV)</Act>
       </Box>
       <Box sx={{ fontSize: 12.5, color: "text.secondary" }}>A list has the columns group and may_be_away. Which servers belong to a group is said in the list of servers, or on a server's panel.</Box>
       {(make.error ?? bring.error) && <Trouble>{(make.error ?? bring.error)?.message}</Trouble>}
@@ -128,7 +128,7 @@ export function GiveBack({ row }: { row: Away }) {
       <Box><strong>{row.server}</strong> <Tag tone="deep">away</Tag> since {clock(new Date(row.since))}: {row.run_name} ended there while it was out of service.{row.doubt && ` The last reading does not prove it back: ${row.doubt}.`} Read it again, or say why it counts as back.</Box>
       <Box sx={{ display: "flex", gap: 1 }}>
         <TextField size="small" label={`Why ${row.server} is back`} value={reason} onChange={(e) => setReason(e.target.value)} sx={{ flex: 1, bgcolor: "background.paper" }} />
-        <Act type="submit" variant="contained" why={reason.trim() ? null : "Say why first; it stands on its tape."} loading={back.isPending}>Counts as back</Act>
+        <Act takes="run" type="submit" variant="contained" why={reason.trim() ? null : "Say why first; it stands on its tape."} loading={back.isPending}>Counts as back</Act>
       </Box>
       {back.error && <Trouble>{back.error.message}</Trouble>}
     </Box>

@@ -8,7 +8,7 @@ import { useEffect, useState } from "react";
 import { api, type Changes, type Reading, type ServerDetail, take } from "../api/client";
 import { changes as changesQuery, readings as readingsQuery } from "../api/queries";
 import { clock, count, day } from "../shell/format";
-import { Mono, Title, Trouble } from "../shell/parts";
+import { Mono, More, Title, Trouble } from "../shell/parts";
 import { ink } from "../theme/theme";
 
 /** What was there at an earlier reading and is not any more, until someone has looked. */
@@ -58,7 +58,8 @@ export function History({ server }: { server: ServerDetail }) {
 }
 
 function Compare({ name }: { name: string }) {
-  const { data: all = [] } = useQuery(readingsQuery(name));
+  const [limit, setLimit] = useState(100);
+  const { data: { rows: all, total } = { rows: [], total: 0 } } = useQuery(readingsQuery(name, limit));
   const [before, setBefore] = useState<number | null>(null);
   const [after, setAfter] = useState<number | null>(null);
   const { data, error } = useQuery(changesQuery(name, before, after));
@@ -75,6 +76,7 @@ function Compare({ name }: { name: string }) {
       {known(data.before.id) && known(data.after.id) && (
         <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", gap: 1 }}>{pick("From", data.before.id, setBefore)}{pick("To", data.after.id, setAfter)}</Box>
       )}
+      <More shown={all.length} total={total} what="readings to choose from" more={() => setLimit(limit * 5)} />
       <ChangeList changes={data} />
     </Box>
   );

@@ -1,11 +1,10 @@
 import Box from "@mui/material/Box";
-import Button from "@mui/material/Button";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useRef } from "react";
 
 import { sendFile, type ServerDetail } from "../api/client";
 import { ago, count } from "../shell/format";
-import { Title, Trouble } from "../shell/parts";
+import { Act, Title, Trouble } from "../shell/parts";
 import { useSelection } from "../shell/selection";
 import { useSiteNow } from "../shell/time";
 import { ink } from "../theme/theme";
@@ -30,7 +29,7 @@ export function HostReport({ server }: { server: ServerDetail }) {
         {server.reported_at ? `Made inside its system ${ago(server.reported_at, now)}; laid over every reading.` : "Some devices don't show themselves to the controller. Run ordnung host-report inside the server's system and bring the file in."}
       </Box>
       <input ref={file} type="file" aria-label="Host report file" hidden accept=".json,application/json" onChange={(e) => { const chosen = e.target.files?.[0]; if (chosen) bring.mutate(chosen); e.target.value = ""; }} />
-      <Box><Button variant="outlined" onClick={() => file.current?.click()} loading={bring.isPending}>Bring in a host report</Button></Box>
+      <Box><Act takes="plan" variant="outlined" onClick={() => file.current?.click()} loading={bring.isPending}>Bring in a host report</Act></Box>
       {told && (
         <Box role="status" sx={{ fontSize: 13 }}>
           {count(told.matched, "device")} of {told.server} matched, {told.added.length} new{told.added.length > 0 && `: ${told.added.join(", ")}`}.

@@ -1,12 +1,11 @@
 import Box from "@mui/material/Box";
-import Button from "@mui/material/Button";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
 
 import { api, type Component, type ServerDetail, take } from "../api/client";
 import { server as serverQuery } from "../api/queries";
 import { ago, clock, count, day, month } from "../shell/format";
-import { Mono, Tag, Title, Trouble } from "../shell/parts";
+import { Act, Mono, Tag, Title, Trouble } from "../shell/parts";
 import { useSiteNow } from "../shell/time";
 import { fonts, ink } from "../theme/theme";
 import { Glyph } from "../waterline/Glyph";
@@ -17,6 +16,8 @@ import { Credentials } from "./Credentials";
 import { History, LostParts } from "./History";
 import { HostReport } from "./HostReport";
 import { Hindrances, Ways } from "./Ways";
+
+const wantsCredentials = (cause: string | undefined): boolean => cause === "signed out" || cause === "no credentials";
 
 /** Everything of one server, and what can be done with it. */
 export function ServerPanel({ name }: { name: string }) {
@@ -35,7 +36,7 @@ export function ServerPanel({ name }: { name: string }) {
       <Ways server={data} />
       <History key={data.name} server={data} />
       <HostReport server={data} />
-      {data.failure?.cause !== "signed out" && <Credentials key={`${data.name} user`} names={[data.name]} user={data.user} />}
+      {!wantsCredentials(data.failure?.cause) && <Credentials key={`${data.name} user`} names={[data.name]} user={data.user} />}
     </Box>
   );
 }
@@ -73,10 +74,10 @@ function Failed({ server }: { server: ServerDetail }) {
       {failure.cause.startsWith("certificate") && seen && (
         <Box sx={{ mt: 1, fontFamily: fonts.mono, fontSize: 12 }}>
           {server.pin && <div>known {server.pin}</div>}<div>shown {seen}</div>
-          <Button variant="outlined" sx={{ mt: 1 }} onClick={() => trust.mutate(seen)}>Accept the shown certificate</Button>
+          <Act takes="approve" variant="outlined" sx={{ mt: 1 }} onClick={() => trust.mutate(seen)}>Accept the shown certificate</Act>
         </Box>
       )}
-      {failure.cause === "signed out" && <Credentials names={[server.name]} user={server.user} open />}
+      {wantsCredentials(failure.cause) && <Credentials names={[server.name]} user={server.user} open />}
     </Trouble>
   );
 }

@@ -7,7 +7,7 @@ import { api, take } from "../api/client";
 import { lost as lostQuery, named } from "../api/queries";
 import { CAUSES } from "./causes";
 import { count } from "../shell/format";
-import { Mono, Title, Trouble } from "../shell/parts";
+import { Act, Mono, Title, Trouble } from "../shell/parts";
 import { useSelection } from "../shell/selection";
 import { ink } from "../theme/theme";
 import { Acts } from "./Acts";
@@ -90,7 +90,7 @@ function TrustBatch({ names }: { names: string[] }) {
   return (
     <Box sx={{ mt: 1 }}>
       <Box component="ul" sx={{ m: 0, pl: 2, fontSize: 12 }}>{shown.map((s) => <li key={s.name}>{s.name} <Mono>{s.seen_pin?.slice(0, 16)}…{s.seen_pin?.slice(-8)}</Mono></li>)}</Box>
-      <Button variant="outlined" sx={{ mt: 0.75 }} onClick={() => accept.mutate()} loading={accept.isPending}>Accept {count(shown.length, "fingerprint")} and read again</Button>
+      <Act takes="approve" variant="outlined" sx={{ mt: 0.75 }} onClick={() => accept.mutate()} loading={accept.isPending}>Accept {count(shown.length, "fingerprint")} and read again</Act>
       {accept.error && <Box>{accept.error.message}</Box>}
     </Box>
   );
@@ -125,7 +125,7 @@ export function Several({ spots }: { spots: Spot[] }) {
         {spots.filter((s) => s.off).length} are off the baseline, {count(outages, "outage")} to pay in all. The selection is kept in the other places.
       </Box>
       <Acts servers={spots} />
-      <Box><Button variant="outlined" onClick={() => reach.mutate()} loading={reach.isPending}>Try the way from their side</Button></Box>
+      <Box><Act takes="plan" variant="outlined" onClick={() => reach.mutate()} loading={reach.isPending}>Try the way from their side</Act></Box>
       <Credentials names={spots.map((s) => s.name)} user="" />
       <Box component="ul" sx={{ m: 0, pl: 2.25, fontSize: 13 }}>{spots.slice(0, 200).map((s) => <li key={s.name}><strong>{s.name}</strong> {s.failure || tellResets(s) || (s.off ? "no reset" : s.read ? "level" : "not read yet")}</li>)}</Box>
     </Box>

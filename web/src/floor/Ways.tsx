@@ -1,10 +1,9 @@
 import Box from "@mui/material/Box";
-import Button from "@mui/material/Button";
 import { useMutation } from "@tanstack/react-query";
 
 import type { ServerDetail } from "../api/client";
 import { ago } from "../shell/format";
-import { Tag, Title, Trouble } from "../shell/parts";
+import { Act, Tag, Title, Trouble } from "../shell/parts";
 import { useSiteNow } from "../shell/time";
 import { ink } from "../theme/theme";
 import { tryReach } from "./orders";
@@ -40,7 +39,7 @@ export function Ways({ server }: { server: ServerDetail }) {
           return <li key={way.way}><Tag tone={tone}>{word}</Tag> <strong>{way.way}</strong>: {way.seen}.{way.remedy && ` ${way.remedy}`}</li>;
         })}
       </Box>
-      <Box><Button variant="outlined" onClick={() => reach.mutate()} loading={reach.isPending} title="Have the controller send a test to us, over HTTPS and HTTP">Try from its side</Button></Box>
+      <Box><Act takes="plan" variant="outlined" onClick={() => reach.mutate()} loading={reach.isPending} title="Have the controller send a test to us, over HTTPS and HTTP">Try from its side</Act></Box>
       {reach.error && <Trouble>{reach.error.message}</Trouble>}
       <Box sx={{ fontSize: 12.5, color: "text.secondary" }}>{server.probed_at ? `Tried from its side ${ago(server.probed_at, now)}.` : "Not tried from its side yet."}</Box>
     </Box>

@@ -1,30 +1,34 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useMutation, useQuery } from "@tanstack/react-query";
+import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 
 import { api, type RecordServer, type RunRecord, type RunSummary, take } from "../api/client";
-import { record as recordQuery, runs as runsQuery } from "../api/queries";
+import { record as recordQuery, runsPage } from "../api/queries";
 import { clock, count, day, duration } from "../shell/format";
-import { Act, Empty, Mono, Split, tableSx, Tag, Title, Trouble } from "../shell/parts";
+import { Act, Empty, Mono, More, Split, tableSx, Tag, Title, Trouble } from "../shell/parts";
 import { ink } from "../theme/theme";
 import { GlyphRow } from "../waterline/GlyphRow";
 
 /** What was done, with before and after, and the way back of each update. */
 export function RecordPlace() {
   const { id } = useParams();
-  const { data } = useQuery(runsQuery);
+  const [limit, setLimit] = useState(100);
+  const { data } = useQuery(runsPage(limit));
   if (!data) return null;
-  const ended = data.filter((r) => r.state !== "draft");
+  const ended = data.rows.filter((r) => r.state !== "draft");
   const shown = id ? Number(id) : ended[0]?.id;
   if (shown === undefined) {
-    return <Empty title="Nothing on record yet" act={<Button component={Link} to="/run-sheet" variant="contained">Go to the Run sheet</Button>}>Every run is kept here with its before and after, who started it, and what can be taken back.</Empty>;
+    return <Empty title="Nothing on record yet" act={<Box sx={{ display: "flex", gap: 1 }}><Button component={Link} to="/run-sheet" variant="contained">Go to the Run sheet</Button><Button component={Link} to="/record/trail" variant="outlined">Audit trail</Button></Box>}>Every run is kept here with its before and after, who started it, and what can be taken back.</Empty>;
   }
   return (
     <Box sx={{ display: "grid", gridTemplateColumns: { xs: "1fr", md: "270px minmax(0,1fr)" }, height: { md: "100%" } }}>
       <Box component="nav" tabIndex={0} aria-label="Runs" sx={{ px: 2, py: 1.5, overflow: "auto", borderRight: `1px solid ${ink("rule")}` }}>
         <Title level={2}>Record</Title>
+        <Box component={Link} to="/record/trail" sx={{ color: ink("water"), fontSize: 13.5 }}>Audit trail: who did what</Box>
         {ended.map((r) => <RunLink key={r.id} run={r} current={r.id === shown} />)}
+        <More shown={data.rows.length} total={data.total} more={() => setLimit(limit * 5)} />
       </Box>
       <Shown id={shown} />
     </Box>
@@ -117,7 +121,7 @@ function Done({ run, server: s }: { run: number; server: RecordServer }) {
       {s.done.map((d) => (
         <Box key={d.slot} sx={{ display: "flex", gap: 1, alignItems: "center" }}>
           <Box sx={{ flex: 1 }}>{d.slot} <Mono>{d.before} → {d.after}</Mono></Box>
-          <Act className="no-print" variant="outlined" why={d.back_to ? null : `No way back: ${d.barred}`} aria-label={`${d.back_to ? `Back to ${d.back_to}` : "No way back"}: ${d.slot} of ${s.server}`} onClick={() => back.mutate(d.slot)} sx={{ py: 0, fontSize: 12, width: 124 }}>
+          <Act takes="run" className="no-print" variant="outlined" why={d.back_to ? null : `No way back: ${d.barred}`} aria-label={`${d.back_to ? `Back to ${d.back_to}` : "No way back"}: ${d.slot} of ${s.server}`} onClick={() => back.mutate(d.slot)} sx={{ py: 0, fontSize: 12, width: 124 }}>
             {d.back_to ? `Back to ${d.back_to}` : "No way back"}
           </Act>
         </Box>

@@ -17,7 +17,7 @@ export function All({ all, shown, pick, compare, plan, carry }: Props) {
   return (
     <Box component="section" sx={{ display: "grid", gap: 1.25 }}>
       <Title level={2}>Repositories</Title>
-      <Box sx={{ display: "flex", gap: 1 }}><Button variant="outlined" onClick={plan}>Pack another</Button><Button variant="outlined" onClick={carry}>Carry one in</Button></Box>
+      <Box sx={{ display: "flex", gap: 1 }}><Button variant="outlined" onClick={plan}>Pack another</Button><Act takes="keep" variant="outlined" onClick={carry}>Carry one in</Act></Box>
       {drop.error && <Trouble title="Not dropped">{drop.error.message}</Trouble>}
       <Box component="ul" aria-label="Repositories" sx={{ m: 0, p: 0, listStyle: "none", display: "grid", gap: 0.5 }}>
         {all.map((r) => (
@@ -28,7 +28,7 @@ export function All({ all, shown, pick, compare, plan, carry }: Props) {
             </Box>
             <Box sx={{ display: "flex", gap: 1.5 }}>
               {here && r.id !== here.id && <Button variant="text" aria-label={`What changed between ${r.name} edition ${r.edition} and the one shown`} onClick={() => compare(r.id)} sx={{ px: 0, py: 0, color: ink("water") }}>What changed</Button>}
-              {r.id === shown && <Act variant="text" why={r.state === "packing" ? "It is being packed." : null} onClick={() => drop.mutate(r.id)} sx={{ px: 0, py: 0, color: ink("ink2") }}>Drop it</Act>}
+              {r.id === shown && <Act takes="keep" variant="text" why={r.state === "packing" ? "It is being packed." : null} onClick={() => drop.mutate(r.id)} sx={{ px: 0, py: 0, color: ink("ink2") }}>Drop it</Act>}
             </Box>
           </Box>
         ))}

@@ -41,14 +41,14 @@ export function CarryIn({ show, close }: { show: (id: number) => void; close: ((
       </Box>
       <Box sx={{ color: "text.secondary" }}>An archive, a disc image or a folder that was written out elsewhere. It is verified whole before anything is stored; what is here already is not stored again. Of several media, carry in one after the other.</Box>
       <Box sx={{ display: "flex", gap: 1, alignItems: "center", flexWrap: "wrap" }}>
-        <FileButton label="Send a file from here" name="Repository file" accept=".tar,.zst,.iso" pending={send.isPending} chosen={([file]) => file && send.mutate(file)} />
+        <FileButton takes="keep" label="Send a file from here" name="Repository file" accept=".tar,.zst,.iso" pending={send.isPending} chosen={([file]) => file && send.mutate(file)} />
         <Box sx={{ color: "text.secondary" }}>or</Box>
         <Box component="form" aria-label="From this machine" onSubmit={(e) => {
           e.preventDefault();
           from.mutate();
         }} sx={{ display: "flex", gap: 1, flex: 1, minWidth: 320 }}>
           <TextField size="small" label="Path on the machine Ordnung runs on" value={place} onChange={(e) => setPlace(e.target.value)} sx={{ flex: 1 }} />
-          <Act type="submit" variant="outlined" why={place ? null : "Say where it lies first."} loading={from.isPending}>Carry in</Act>
+          <Act takes="keep" type="submit" variant="outlined" why={place ? null : "Say where it lies first."} loading={from.isPending}>Carry in</Act>
         </Box>
       </Box>
       {sent && (
@@ -96,7 +96,7 @@ function Refused({ arrival: a }: { arrival: Arrival }) {
         <Box sx={{ border: `1px solid ${ink("ink")}`, p: 1, fontSize: 13.5, display: "grid", gap: 0.75 }}>
           <span>Its root key is</span><Mono>{a.root_key.split(",").join(" ")}</Mono>
           <span>Trust it only if the same is shown where it was packed, told by telephone or on paper.</span>
-          <Box><Button variant="contained" onClick={() => again.mutate({ trust: a.root_key, expired_reason: "" })} loading={again.isPending}>I have compared them: trust these keys and carry it in</Button></Box>
+          <Box><Act takes="approve" variant="contained" onClick={() => again.mutate({ trust: a.root_key, expired_reason: "" })} loading={again.isPending}>I have compared them: trust these keys and carry it in</Act></Box>
         </Box>
       )}
       {a.code === "expired" && (
@@ -105,7 +105,7 @@ function Refused({ arrival: a }: { arrival: Arrival }) {
           again.mutate({ trust: "", expired_reason: reason });
         }} sx={{ display: "flex", gap: 1 }}>
           <TextField size="small" label="Why it is taken all the same; this is recorded" value={reason} onChange={(e) => setReason(e.target.value)} sx={{ flex: 1 }} />
-          <Act type="submit" variant="outlined" why={reason.trim() ? null : "Say why first."} loading={again.isPending}>Take it although expired</Act>
+          <Act takes="approve" type="submit" variant="outlined" why={reason.trim() ? null : "Say why first."} loading={again.isPending}>Take it although expired</Act>
         </Box>
       )}
       {again.error && <Trouble>{again.error.message}</Trouble>}
@@ -120,7 +120,7 @@ function Baseline({ id }: { id: number }) {
   if (!data?.has_baseline || !data.carried_from) return null;
   return (
     <Box sx={{ fontSize: 13.5, display: "flex", gap: 1, alignItems: "center", flexWrap: "wrap" }}>
-      {takeIt.data ? <Box role="status" sx={{ color: ink("done") }}>Its rules are revision {takeIt.data.number} of this site.</Box> : <><span>It brings the rules of its revision {data.revision} along.</span><Button variant="outlined" onClick={() => takeIt.mutate()} loading={takeIt.isPending}>Make them the next revision here</Button></>}
+      {takeIt.data ? <Box role="status" sx={{ color: ink("done") }}>Its rules are revision {takeIt.data.number} of this site.</Box> : <><span>It brings the rules of its revision {data.revision} along.</span><Act takes="approve" variant="outlined" onClick={() => takeIt.mutate()} loading={takeIt.isPending}>Make them the next revision here</Act></>}
       {takeIt.error && <Trouble>{takeIt.error.message}</Trouble>}
     </Box>
   );

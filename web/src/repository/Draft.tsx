@@ -37,7 +37,7 @@ export function Draft({ made, close, hasOthers }: { made: (r: Repository) => voi
         <Title>To be packed</Title>
         <Box sx={{ color: "text.secondary" }}>{names.length ? `for ${count(names.length, "selected server")}` : "for all servers"}: {count(data.servers.length, "server")} need something</Box>
         <Box sx={{ ml: "auto", display: "flex", gap: 1 }}>
-          <Act variant="contained" why={nothing} onClick={() => pack.mutate()} loading={pack.isPending}>Pack and seal</Act>
+          <Act takes="plan" variant="contained" why={nothing} onClick={() => pack.mutate()} loading={pack.isPending}>Pack and seal</Act>
           {hasOthers && <Button variant="outlined" onClick={close}>Not now</Button>}
         </Box>
       </Box>

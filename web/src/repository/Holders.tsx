@@ -55,7 +55,7 @@ function OwnSeal({ seal }: { seal: SealState }) {
       <Box component="label" sx={{ fontSize: 13, display: "flex", gap: 0.75 }}><input type="checkbox" checked={online} onChange={(e) => setOnline(e.target.checked)} />a new key for snapshot and timestamp, which Ordnung signs by itself</Box>
       {change.error && <Trouble title="Not changed">{change.error.message}</Trouble>}
       <Box sx={{ display: "flex", gap: 1 }}>
-        <Act variant="contained" why={changed ? null : "Nothing is changed yet."} onClick={() => change.mutate()} loading={change.isPending}>Make root {seal.version + 1}</Act>
+        <Act takes="approve" variant="contained" why={changed ? null : "Nothing is changed yet."} onClick={() => change.mutate()} loading={change.isPending}>Make root {seal.version + 1}</Act>
         <Button variant="outlined" href="/api/v1/seal/root" download="1.root.json">Get the first root</Button>
       </Box>
       <Box sx={{ color: "text.secondary", fontSize: 12.5 }}>The first root can be trusted at a far end before anything is carried there.</Box>
@@ -103,8 +103,8 @@ function Draft({ wanted, renew }: { wanted: NonNullable<SealState["draft"]>; ren
       {wanted.map((w) => <span key={w.role}>{w.role}: {w.have} of {w.threshold}; could sign: <Mono>{w.open_to.map((k) => k.slice(0, 12)).join(", ")}</Mono></span>)}
       <Box sx={{ display: "flex", gap: 1, flexWrap: "wrap" }}>
         <Button variant="outlined" href="/api/v1/seal/draft">Get the file</Button>
-        <FileButton label="Bring it signed" name="Signed root" accept=".json" pending={bring.isPending} chosen={([file]) => file && bring.mutate(file)} />
-        <Button variant="text" onClick={() => drop.mutate()} sx={{ color: ink("ink2") }}>Leave the root as it is</Button>
+        <FileButton takes="approve" label="Bring it signed" name="Signed root" accept=".json" pending={bring.isPending} chosen={([file]) => file && bring.mutate(file)} />
+        <Act takes="approve" variant="text" onClick={() => drop.mutate()} sx={{ color: ink("ink2") }}>Leave the root as it is</Act>
       </Box>
       {bring.error && <Trouble title="Not taken">{bring.error.message}</Trouble>}
     </Box>
@@ -122,7 +122,7 @@ function Accepted() {
       {data.map((r) => (
         <Box key={r.id} sx={{ borderTop: `1px solid ${ink("rule")}`, py: 0.5, overflowWrap: "anywhere" }}>
           <strong>{r.name}</strong>, root {r.version}, compared by {r.added_by}<br /><Mono dim>{r.keys.split(",").join(" ")}</Mono>{" "}
-          <Button variant="text" aria-label={`Accept seals of ${r.name} no longer`} onClick={() => drop.mutate(r.id)} sx={{ p: 0, color: ink("ink2") }}>accept no longer</Button>
+          <Act takes="approve" variant="text" aria-label={`Accept seals of ${r.name} no longer`} onClick={() => drop.mutate(r.id)} sx={{ p: 0, color: ink("ink2") }}>accept no longer</Act>
         </Box>
       ))}
     </Box>

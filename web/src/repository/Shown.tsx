@@ -7,7 +7,7 @@ import { useState } from "react";
 import { api, type Repository, type RepositoryHead, take, type Work } from "../api/client";
 import { stale as staleQuery, work as workQuery } from "../api/queries";
 import { count, fewNames, size } from "../shell/format";
-import { Mono, Tag, Title, Trouble } from "../shell/parts";
+import { Act, Mono, Tag, Title, Trouble } from "../shell/parts";
 import { useSiteNow } from "../shell/time";
 import { progress } from "../shell/WorkBar";
 import { ink } from "../theme/theme";
@@ -93,8 +93,8 @@ function Today({ repository: r, show }: { repository: Repository; show: (id: num
       </Box>
       {!r.carried_from && (
         <Box sx={{ display: "flex", gap: 1 }}>
-          <Button variant={isStale ? "contained" : "outlined"} onClick={() => again.mutate(false)} loading={again.isPending}>Pack the next edition</Button>
-          {r.state === "sealed" && <Button variant="outlined" onClick={() => again.mutate(true)}>Only seal it anew</Button>}
+          <Act takes="plan" variant={isStale ? "contained" : "outlined"} onClick={() => again.mutate(false)} loading={again.isPending}>Pack the next edition</Act>
+          {r.state === "sealed" && <Act takes="plan" variant="outlined" onClick={() => again.mutate(true)}>Only seal it anew</Act>}
         </Box>
       )}
       {again.error && <Trouble>{again.error.message}</Trouble>}

@@ -1,5 +1,4 @@
 import Box from "@mui/material/Box";
-import Button from "@mui/material/Button";
 import TextField from "@mui/material/TextField";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
@@ -49,8 +48,8 @@ function Places() {
           <Box component="li" key={p.id} sx={{ borderTop: `1px solid ${ink("rule")}`, py: 0.5, overflowWrap: "anywhere" }}>
             <Mono>{p.base.replace(/^https:\/\//, "")}</Mono> {p.aside && <Tag tone="deep">put aside</Tag>}
             <Box sx={{ color: "text.secondary" }}>{p.answered_at ? `Answered ${ago(p.answered_at, now)}` : "Never asked yet"}{p.proxy && `, through ${p.proxy}`}, named by {p.added_by}.</Box>
-            {p.aside && <Trouble title={`It lied ${p.aside_at ? ago(p.aside_at, now) : ""}`}>{p.aside}<Box><Button variant="outlined" onClick={() => trust.mutate(p.id)}>Trust it again</Button></Box></Trouble>}
-            <Button variant="text" aria-label={`Look no more at ${p.base}`} onClick={() => drop.mutate(p.id)} sx={{ p: 0, color: ink("ink2") }}>look there no more</Button>
+            {p.aside && <Trouble title={`It lied ${p.aside_at ? ago(p.aside_at, now) : ""}`}>{p.aside}<Box><Act takes="keep" variant="outlined" onClick={() => trust.mutate(p.id)}>Trust it again</Act></Box></Trouble>}
+            <Act takes="keep" variant="text" aria-label={`Look no more at ${p.base}`} onClick={() => drop.mutate(p.id)} sx={{ p: 0, color: ink("ink2") }}>look there no more</Act>
           </Box>
         ))}
       </Box>
@@ -61,7 +60,7 @@ function Places() {
         <TextField size="small" label="https address or folder, payloads below it" value={told.base} onChange={(e) => tell({ ...told, base: e.target.value })} />
         {told.base.startsWith("https") && <TextField size="small" label="Proxy (http://host:port), if any" value={told.proxy} onChange={(e) => tell({ ...told, proxy: e.target.value })} />}
         <Box sx={{ display: "flex", gap: 1, alignItems: "center" }}>
-          <Act type="submit" variant="outlined" why={told.base ? null : "Say where first."} loading={add.isPending}>Add a place</Act>
+          <Act takes="keep" type="submit" variant="outlined" why={told.base ? null : "Say where first."} loading={add.isPending}>Add a place</Act>
           <Limit key={data.bytes_per_s} bytes={data.bytes_per_s} set={(bytes) => limit.mutate(bytes)} />
         </Box>
       </Box>
@@ -91,8 +90,8 @@ function Store() {
       <Title level={2}>Store</Title>
       <Box sx={{ color: "text.secondary" }}>{count(data.files, "file")}, <Mono>{data.bytes ? size(data.bytes) : "0 kB"}</Mono>; <Mono>{size(data.free)}</Mono> free. {data.loose_files > 0 ? <>{count(data.loose_files, "file")}, <Mono>{size(data.loose_bytes)}</Mono>, that no repository needs.</> : "All of it is needed."}</Box>
       <Box sx={{ display: "flex", gap: 1 }}>
-        <Button variant="outlined" onClick={() => look.mutate()} loading={look.isPending}>Look it over</Button>
-        <Act variant="outlined" why={data.loose_files ? null : "Nothing in it is loose."} onClick={() => clear.mutate()} loading={clear.isPending}>Throw away what is loose</Act>
+        <Act takes="plan" variant="outlined" onClick={() => look.mutate()} loading={look.isPending}>Look it over</Act>
+        <Act takes="keep" variant="outlined" why={data.loose_files ? null : "Nothing in it is loose."} onClick={() => clear.mutate()} loading={clear.isPending}>Throw away what is loose</Act>
       </Box>
       {clear.error && <Trouble>{clear.error.message}</Trouble>}
       {clear.data && <Box role="status" sx={{ color: ink("done") }}>{count(clear.data.files, "file")}, {size(clear.data.bytes)} thrown away.</Box>}

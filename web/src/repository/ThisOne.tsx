@@ -39,7 +39,7 @@ function Seal({ repository: r }: { repository: Repository }) {
         {r.ends === "over" ? `Ended on ${date(r.expires)}: it is refused wherever it arrives. Seal it anew.` : `Good until ${date(r.expires)}${r.ends === "soon" ? ", which is soon" : ""}. A copy that was altered, cut short, mixed or swapped for an older one is refused where it arrives.`}
       </Box>
       <Box sx={{ fontSize: 12, overflowWrap: "anywhere" }}>Root {r.root_version}, to compare at the far end: <Mono>{r.root_key.split(",").join(" ")}</Mono></Box>
-      <Box><Button variant="outlined" onClick={() => check.mutate()} loading={check.isPending}>Check it end to end</Button></Box>
+      <Box><Act takes="plan" variant="outlined" onClick={() => check.mutate()} loading={check.isPending}>Check it end to end</Act></Box>
       {check.error && <Trouble title="Refused">{check.error.message}</Trouble>}
       {r.checked && (r.check_failed ? <Trouble title="Refused">{r.checked}</Trouble> : <Box role="status" sx={{ color: ink("done") }}>{r.checked}.</Box>)}
     </Box>
@@ -57,7 +57,7 @@ function Signing({ repository: r }: { repository: Repository }) {
       <Box sx={{ color: "text.secondary", fontSize: 13 }}>Take the file to where the key is, sign it there with <Mono>ordnung seal sign</Mono>, and bring it back.</Box>
       <Box sx={{ display: "flex", gap: 1 }}>
         <Button variant="outlined" href={`/api/v1/repositories/${r.id}/targets`}>Get the file</Button>
-        <FileButton label="Bring it signed" name="Signed file" accept=".json" pending={bring.isPending} chosen={([file]) => file && bring.mutate(file)} />
+        <FileButton takes="approve" label="Bring it signed" name="Signed file" accept=".json" pending={bring.isPending} chosen={([file]) => file && bring.mutate(file)} />
       </Box>
       {bring.error && <Trouble title="Not taken">{bring.error.message}</Trouble>}
     </Box>
@@ -97,7 +97,7 @@ function WriteOut({ repository: r, editions }: { repository: Repository; edition
           {older.map((e) => <MenuItem key={e.id} value={String(e.edition)}>only what edition {e.edition} lacks</MenuItem>)}
         </TextField>
       )}
-      <Box><Act variant="contained" why={why} onClick={() => write.mutate()} loading={write.isPending}>Write it out{r.media > 1 && ` on ${r.media} media`}</Act></Box>
+      <Box><Act takes="plan" variant="contained" why={why} onClick={() => write.mutate()} loading={write.isPending}>Write it out{r.media > 1 && ` on ${r.media} media`}</Act></Box>
       {write.error && <Trouble title="Not written">{write.error.message}</Trouble>}
       <Box component="ul" aria-label="Written out" sx={{ m: 0, p: 0, listStyle: "none" }}>{r.written.map((w) => <WrittenLine key={w.id} repository={r} written={w} />)}</Box>
     </Box>
@@ -135,7 +135,7 @@ function Reach({ repository: r }: { repository: Repository }) {
           </Box>
         ))}
       </Box>
-      <Box><Act variant="outlined" why={known.length ? null : "None of its servers was read here."} onClick={() => ask.mutate()} loading={ask.isPending}>Have them try</Act></Box>
+      <Box><Act takes="plan" variant="outlined" why={known.length ? null : "None of its servers was read here."} onClick={() => ask.mutate()} loading={ask.isPending}>Have them try</Act></Box>
     </Box>
   );
 }

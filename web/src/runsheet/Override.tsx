@@ -1,5 +1,4 @@
 import Box from "@mui/material/Box";
-import Button from "@mui/material/Button";
 import TextField from "@mui/material/TextField";
 import { useMutation } from "@tanstack/react-query";
 import { useState, type FormEvent } from "react";
@@ -29,7 +28,7 @@ export function Override({ run, lane }: { run: number; lane: RunServer }) {
           {lane.stopping && (
             <Box component="form" onSubmit={submit} sx={{ display: "grid", gap: 1, mt: 1, justifyItems: "start" }}>
               <TextField size="small" fullWidth multiline label={`Why ${lane.server} goes all the same`} value={reason} onChange={(e) => setReason(e.target.value)} sx={{ bgcolor: "background.paper" }} />
-              <Act type="submit" variant="outlined" why={reason.trim() ? null : "Say why first; it stays with the run."} loading={set.isPending}>Override the {lane.stopping} check</Act>
+              <Act takes="run" type="submit" variant="outlined" why={reason.trim() ? null : "Say why first; it stays with the run."} loading={set.isPending}>Override the {lane.stopping} check</Act>
             </Box>
           )}
         </Trouble>
@@ -37,7 +36,7 @@ export function Override({ run, lane }: { run: number; lane: RunServer }) {
       {lane.overrides.length > 0 && (
         <Box sx={{ fontSize: 13 }}>
           {lane.overrides.map((o) => <Box key={o.check}>The {o.check} check is overridden: {o.reason}</Box>)}
-          <Button onClick={() => clear.mutate()} sx={{ ml: -1 }}>Take the override back</Button>
+          <Act takes="run" onClick={() => clear.mutate()} sx={{ ml: -1 }}>Take the override back</Act>
         </Box>
       )}
       {trouble && <Trouble>{trouble.message}</Trouble>}

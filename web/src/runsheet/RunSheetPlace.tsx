@@ -30,7 +30,7 @@ function Sheets() {
   });
   if (!data) return null;
   const whom = names.length ? count(names.length, "selected server") : "all servers that need something";
-  const act = <Button variant="contained" onClick={() => plan.mutate()} loading={plan.isPending}>Plan a run for {whom}</Button>;
+  const act = <Act takes="plan" variant="contained" onClick={() => plan.mutate()} loading={plan.isPending}>Plan a run for {whom}</Act>;
   const open = data.filter((r) => r.state !== "ended");
   if (!open.length || fresh) {
     return (
@@ -115,13 +115,13 @@ function Orders({ run }: { run: Run }) {
     <>
       {trouble && <Trouble>{trouble.message}</Trouble>}
       {run.state === "draft" && <>
-        <Act variant="contained" why={lacking} onClick={() => start.mutate()} loading={start.isPending}>Start: update {count(run.count, "server")} now</Act>
+        <Act takes="run" variant="contained" why={lacking} onClick={() => start.mutate()} loading={start.isPending}>Start: update {count(run.count, "server")} now</Act>
         {lacking && <Button component={Link} to={`/repository?new=1&servers=${run.servers.map((s) => s.server).join(",")}`} variant="outlined">Pack them</Button>}
-        <Button variant="outlined" onClick={() => drop.mutate()}>Throw away</Button>
+        <Act takes="plan" variant="outlined" onClick={() => drop.mutate()}>Throw away</Act>
       </>}
       {run.state === "running" && run.order !== "stop" && <>
-        <Button variant="outlined" onClick={() => hold.mutate()}>{run.order === "hold" ? "Go on" : "Hold before the next step"}</Button>
-        <Button variant="outlined" color="error" onClick={() => stop.mutate()}>Stop after the present steps</Button>
+        <Act takes="run" variant="outlined" onClick={() => hold.mutate()}>{run.order === "hold" ? "Go on" : "Hold before the next step"}</Act>
+        <Act takes="run" variant="outlined" color="error" onClick={() => stop.mutate()}>Stop after the present steps</Act>
       </>}
       {run.state === "running" && run.order === "stop" && <Tag tone="deep">stopping after the present steps</Tag>}
       {run.state === "ended" && <Button component={Link} to={`/record/${run.id}`} variant="contained">Open its record</Button>}

@@ -1,11 +1,12 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
 
 import type { Run, RunServer } from "../api/client";
 import { tape as tapeQuery } from "../api/queries";
 import { clock, count, duration } from "../shell/format";
-import { Mono, Title, Trouble } from "../shell/parts";
+import { Mono, More, Title, Trouble } from "../shell/parts";
 import { ink } from "../theme/theme";
 import { Override } from "./Override";
 
@@ -32,7 +33,7 @@ export function SheetPanel({ run, now, picked, pick }: Props) {
         </Trouble>
       ))}
       {lane && <Plan run={run} lane={lane} close={() => pick(null)} />}
-      {run.state !== "draft" && <Tape id={run.id} server={picked} />}
+      {run.state !== "draft" && <Tape key={picked} id={run.id} server={picked} />}
       {run.state === "draft" && !lane && <Box sx={{ color: "text.secondary", fontSize: 13.5 }}>Pick a lane to see its rounds: what is written, and which reset makes it active.</Box>}
     </Box>
   );
@@ -82,19 +83,23 @@ function Plan({ run, lane, close }: { run: Run; lane: RunServer; close: () => vo
   );
 }
 
+const STEP = 60;
+
 /** What was intended and what came of it, newest first. */
 function Tape({ id, server }: { id: number; server: string | null }) {
-  const { data = [] } = useQuery(tapeQuery(id, server));
+  const [limit, setLimit] = useState(STEP);
+  const { data = { rows: [], total: 0 } } = useQuery(tapeQuery(id, server, limit));
   return (
     <Box component="section">
       <Title level={2}>Tape{server ? ` of ${server}` : ""}</Title>
       <Box component="ol" sx={{ listStyle: "none", m: 0, mt: 0.75, p: 0, fontSize: 12.5, display: "grid", gap: 0.4 }}>
-        {data.slice(0, 60).map((e) => (
+        {data.rows.map((e) => (
           <Box component="li" key={`${e.server} ${e.seq}`} sx={{ display: "grid", gridTemplateColumns: "72px 1fr", color: e.kind.includes("failed") ? ink("deep") : "inherit" }}>
             <Mono dim>{clock(new Date(e.at), true)}</Mono><Box sx={{ overflowWrap: "anywhere" }}>{!server && <strong>{e.server} </strong>}{e.text}</Box>
           </Box>
         ))}
       </Box>
+      <More shown={data.rows.length} total={data.total} what="entries" more={() => setLimit(limit + 5 * STEP)} />
     </Box>
   );
 }

@@ -1,10 +1,12 @@
-import Button from "@mui/material/Button";
 import { useRef } from "react";
 
-interface Props { label: string; name?: string; accept: string; many?: boolean; pending?: boolean; chosen: (files: File[]) => void }
+import type { Right } from "../api/client";
+import { Act } from "./parts";
+
+interface Props { label: string; takes?: Right; name?: string; accept: string; many?: boolean; pending?: boolean; chosen: (files: File[]) => void }
 
 /** A button that asks for files. */
-export function FileButton({ label, name = label, accept, many = false, pending = false, chosen }: Props) {
+export function FileButton({ label, takes, name = label, accept, many = false, pending = false, chosen }: Props) {
   const input = useRef<HTMLInputElement>(null);
   return (
     <>
@@ -16,7 +18,7 @@ export function FileButton({ label, name = label, accept, many = false, pending 
           event.target.value = "";
         }}
       />
-      <Button variant="outlined" onClick={() => input.current?.click()} loading={pending}>{label}</Button>
+      <Act takes={takes} variant="outlined" onClick={() => input.current?.click()} loading={pending}>{label}</Act>
     </>
   );
 }

@@ -35,11 +35,13 @@ function useFound(): Found[] {
       { group: "Do", label: "Carry a repository in", hint: "from a file or a path", go: to("/repository?in=1") },
       { group: "Do", label: "Change who may seal", hint: "holders and thresholds", go: to("/repository?side=holders") },
       { group: "Do", label: "Look over the store", hint: "hash every payload", go: () => void take(api.POST("/api/v1/store")) },
+      { group: "Do", label: "Look through the audit trail", hint: "who did what, when, from where", go: to("/record/trail") },
+      { group: "Do", label: "People and rights", hint: "add, disable, reset; your password and sessions", go: to("/people") },
       { group: "Do", label: "Plan a run", hint: "for all servers that need something", go: to("/run-sheet?new=1") },
     ];
     const names = (all ?? []).map((s) => ({ group: "Servers", label: s.name, hint: `${s.model}, ${s.rack} unit ${s.unit}`, go: to(`/floor?servers=${s.name}`) }));
     const products = (list?.lines ?? []).map((l) => ({ group: "Products", label: l.name, hint: l.held ? "held" : `${l.target ?? ""}, ${l.issues.map((i) => i.name).join(", ")}`, go: to(`/drift?product=${l.product}`) }));
-    const told = (notes ?? []).map((a) => ({ group: "Advisories", label: a.id, hint: a.affected ? `${a.affected} servers affected` : "nothing affected", go: to(`/drift?side=advisories&advisory=${a.id}`) }));
+    const told = (notes ?? []).map((a) => ({ group: "Advisories", label: a.id, hint: a.affected ? `${a.affected} servers affected` : a.undecided ? "can't be decided" : "nothing affected", go: to(`/drift?side=advisories&advisory=${a.id}`) }));
     const rules = (list?.rules ?? []).map((r, n) => ({ group: "House rules", label: `${r.do} ${r.what}`, hint: `rule ${n + 1}: ${r.reason}`, go: to("/baseline") }));
     const sheetRows = (sheets ?? []).map((r) => ({ group: "Runs", label: r.name, hint: r.state, go: to(r.state === "ended" ? `/record/${r.id}` : `/run-sheet/${r.id}`) }));
     const boxes = (packed ?? []).map((r) => ({ group: "Repositories", label: r.name, hint: `edition ${r.edition}, ${r.state}`, go: to(`/repository?repository=${r.id}`) }));

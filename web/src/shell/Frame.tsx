@@ -3,11 +3,11 @@ import Button from "@mui/material/Button";
 import { useColorScheme } from "@mui/material/styles";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import { Outlet } from "react-router";
+import { Link, Outlet } from "react-router";
 
 import { api, take } from "../api/client";
 import { useLive } from "../api/live";
-import { site } from "../api/queries";
+import { me, site } from "../api/queries";
 import { fonts, ink } from "../theme/theme";
 import { Find } from "./Find";
 import { clock, day } from "./format";
@@ -54,6 +54,11 @@ function Scheme() {
   return <Button variant="text" color="inherit" onClick={() => setMode(night ? "light" : "dark")}>{night ? "Paper" : "Night shift"}</Button>;
 }
 
+function Who() {
+  const { data } = useQuery(me);
+  return <Button variant="text" color="inherit" component={Link} to="/people" title="People, your password and your sessions">{data?.name}</Button>;
+}
+
 function Leave() {
   const queries = useQueryClient();
   const leave = async () => {
@@ -78,7 +83,7 @@ export function Frame() {
           Find or do <Box component="kbd" sx={{ border: "1px solid", borderRadius: 0.5, px: 0.7, fontSize: 11 }}>/</Box>
         </Button>
         <Now />
-        <Box sx={{ display: { xs: "none", sm: "flex" } }}><Scheme /><Leave /></Box>
+        <Box sx={{ display: { xs: "none", sm: "flex" } }}><Scheme /><Who /><Leave /></Box>
       </Box>
       <Box component="main" sx={{ minHeight: 0, overflow: { xs: "auto", md: "hidden" } }}><Outlet /></Box>
       <WorkBar open={sheet === "work"} setOpen={(open) => setSheet(open ? "work" : null)} live={live} />

@@ -2,12 +2,13 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Drawer from "@mui/material/Drawer";
 import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
 
 import { api, take, type Work } from "../api/client";
-import { site, work } from "../api/queries";
+import { site, work, workPage } from "../api/queries";
 import { ink } from "../theme/theme";
 import { ago, duration, size } from "./format";
-import { Mono, Tag, Title, Trouble } from "./parts";
+import { Mono, More, Tag, Title, Trouble } from "./parts";
 import { useSiteNow } from "./time";
 
 const amount = (n: number, unit: string): string => (unit === "bytes" ? size(n) : String(n));
@@ -43,6 +44,19 @@ function Item({ w, now }: { w: Work; now: number }) {
   );
 }
 
+function AllWork({ now }: { now: number }) {
+  const [limit, setLimit] = useState(20);
+  const { data } = useQuery(workPage(limit));
+  if (!data) return null;
+  return (
+    <>
+      {data.total === 0 && "Nothing has been asked for yet."}
+      {data.rows.map((w) => <WorkDetail key={w.id} w={w} now={now} />)}
+      <More shown={data.rows.length} total={data.total} more={() => setLimit(limit * 5)} />
+    </>
+  );
+}
+
 /** Work under way: always on screen. A failure stays until someone has seen it. */
 export function WorkBar({ open, setOpen, live }: { open: boolean; setOpen: (open: boolean) => void; live: boolean }) {
   const { data = [] } = useQuery(work);
@@ -68,8 +82,7 @@ export function WorkBar({ open, setOpen, live }: { open: boolean; setOpen: (open
           <Button variant="outlined" onClick={() => setOpen(false)}>Close</Button>
         </Box>
         <Box sx={{ display: "grid", gap: 1.25 }}>
-          {data.length === 0 && "Nothing has been asked for yet."}
-          {data.map((w) => <WorkDetail key={w.id} w={w} now={now} />)}
+          <AllWork now={now} />
         </Box>
       </Drawer>
     </Box>

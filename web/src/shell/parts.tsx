@@ -3,7 +3,9 @@ import Button, { type ButtonProps } from "@mui/material/Button";
 import Tooltip from "@mui/material/Tooltip";
 import type { KeyboardEvent, ReactNode } from "react";
 
+import type { Right } from "../api/client";
 import { fonts, ink } from "../theme/theme";
+import { useBarred } from "./rights";
 
 /** A title in Archivo. */
 export function Title({ children, level = 1, id }: { children: ReactNode; level?: 1 | 2 | 3; id?: string }) {
@@ -19,12 +21,13 @@ export function Mono({ children, dim }: { children: ReactNode; dim?: boolean }) 
   return <Box component="span" sx={{ fontFamily: fonts.mono, fontVariantNumeric: "tabular-nums", color: dim ? "text.secondary" : "inherit" }}>{children}</Box>;
 }
 
-/** A button that, when it can't be used, says why when reached; it stays focusable. */
-export function Act({ why, children, onClick, ...rest }: ButtonProps & { why?: string | null }) {
+/** A button that, when it can't be used, says why when reached; it stays focusable. ``takes`` is the right it takes. */
+export function Act({ why: reason, takes, children, onClick, ...rest }: ButtonProps & { why?: string | null; takes?: Right }) {
+  const why = useBarred(takes) ?? reason;
   const barred = Boolean(why);
   return (
     <Tooltip title={why ?? ""} describeChild>
-      <Button {...rest} aria-disabled={barred} onClick={barred ? undefined : onClick} sx={{ ...(barred ? { opacity: 0.5, cursor: "not-allowed" } : {}), ...rest.sx }}>
+      <Button {...rest} type={barred ? "button" : rest.type} aria-disabled={barred} onClick={barred ? undefined : onClick} sx={{ ...(barred ? { opacity: 0.5, cursor: "not-allowed" } : {}), ...rest.sx }}>
         {children}
       </Button>
     </Tooltip>
@@ -98,6 +101,17 @@ export function Split({ children, panel, label, width = 330 }: { children: React
           {panel}
         </Box>
       )}
+    </Box>
+  );
+}
+
+/** Below a list that is longer than what is shown: how much there is, and more of it. */
+export function More({ shown, total, what = "", more }: { shown: number; total: number; what?: string; more: () => void }) {
+  if (shown >= total) return null;
+  return (
+    <Box sx={{ display: "flex", gap: 1, alignItems: "baseline", fontSize: 13, color: "text.secondary", py: 0.75 }}>
+      {shown} of {total}{what && ` ${what}`} shown
+      <Button size="small" variant="outlined" onClick={more}>Show more</Button>
     </Box>
   );
 }

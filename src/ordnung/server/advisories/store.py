@@ -4,11 +4,10 @@ from __future__ import annotations
 
 import threading
 
-from django.db import transaction
-
 from ordnung.core.advisories import Advisory
 from ordnung.formats.csaf import parse_advisory
 from ordnung.server.advisories.models import AdvisoryFile
+from ordnung.server.audit.recording import record, recorded
 from ordnung.server.clock import now
 from ordnung.server.problems import Problem
 from ordnung.server.work.events import tell
@@ -29,7 +28,8 @@ def bring_in_advisory(raw: bytes, source: str) -> tuple[Advisory, str]:
         "version": advisory.version, "released": advisory.released, "raw": raw, "source": source[:500],
         "brought_in": now(),
     }  # fmt: skip
-    with transaction.atomic():
+    with recorded():
+        record(on={"advisory": advisory.id}, after={"version": advisory.version, "source": source})
         known = AdvisoryFile.objects.filter(publisher=advisory.publisher, name=advisory.id).first()
         if known is None:
             AdvisoryFile.objects.create(publisher=advisory.publisher, name=advisory.id, **values)

@@ -29,3 +29,23 @@ class Draft(models.Model):
     rules = models.JSONField()
     follows = models.JSONField(default=list)
     changed_at = models.DateTimeField()
+
+
+class LeftOut(models.Model):
+    """A component that a person took out of the work to be done. Put back, the row stays as a record."""
+
+    server = models.CharField(max_length=200)
+    slot = models.CharField(max_length=200)
+    reason = models.TextField()
+    by = models.CharField(max_length=150)
+    at = models.DateTimeField()
+    put_back_at = models.DateTimeField(null=True)
+    put_back_by = models.CharField(max_length=150, default="")
+
+    class Meta:
+        db_table = "runs_leftout"
+        constraints = [
+            models.UniqueConstraint(
+                fields=["server", "slot"], condition=models.Q(put_back_at=None), name="left_out_once"
+            )
+        ]

@@ -7,11 +7,10 @@ import hashlib
 from collections.abc import Collection
 from dataclasses import dataclass, replace
 
-from django.db import transaction
-
 from ordnung.core.catalog import Issue
 from ordnung.formats.catalog import parse_catalog
 from ordnung.formats.signatures import find_signer
+from ordnung.server.audit.recording import record, recorded
 from ordnung.server.catalogs.models import CatalogIssue, NewestSeen, TrustedKey
 from ordnung.server.clock import now
 from ordnung.server.problems import Problem
@@ -54,13 +53,15 @@ def bring_in(
     issue = parse_catalog(raw, source)
     is_vouched = bool(vouched) and (vouches_for is None or issue.maker in vouches_for)
     signer = vouched if is_vouched else check_signature(issue.maker, packed or raw, signature, source)
-    with transaction.atomic():
+    with recorded():
         known = CatalogIssue.objects.filter(maker=issue.maker, catalog=issue.catalog, issue=issue.issue).first()
         if known is not None:
             state = _meet(known, raw, signer, issue, source)
         else:
             _store(issue, raw, signer, source)
             state = "new"
+        name = f"{issue.maker} {issue.catalog} {issue.issue}"
+        record(on={"catalog": name}, after={"state": state, "signed_by": signer, "source": source})
         newest = see(issue.maker, issue.catalog, issue.issue, issue.issued)
         if state != "known":
             tell("catalogs")

@@ -15,6 +15,7 @@ from ordnung.formats.errors import FormatError
 from ordnung.formats.folder_catalog import Heading, build_catalog
 from ordnung.repository import (
     Brought,
+    Egress,
     Looked,
     Mirror,
     RepositoryError,
@@ -23,7 +24,6 @@ from ordnung.repository import (
     look_into_folder,
     look_into_tuf,
 )
-from ordnung.server.adapters import add_done, bump
 from ordnung.server.catalogs.bring_in import bring_in, see
 from ordnung.server.catalogs.models import CatalogIssue, NewestSeen, Source
 from ordnung.server.clock import now
@@ -31,6 +31,7 @@ from ordnung.server.problems import Problem
 from ordnung.server.shop import Shop
 from ordnung.server.work.events import tell
 from ordnung.server.work.models import Work
+from ordnung.server.work.progress import add_done, bump
 
 
 async def do_catalogs(work: Work, shop: Shop) -> None:
@@ -65,15 +66,16 @@ async def _look_at(source: Source, work: Work) -> int:
         sums = await sync_to_async(_sums)()
         keep = Path(settings.HOME) / "catalog-sources" / str(source.pk)
         root = bytes(source.root)
-        looked = await asyncio.to_thread(
-            look_into_tuf, source.address, root, keep, sums, told, settings.MIRRORS_VOUCHED_BY, source.proxy
-        )
+        looked = await asyncio.to_thread(look_into_tuf, source.address, root, keep, sums, told, way_out(), source.proxy)
     else:
         partly = Path(settings.HOME) / "catalog-sources" / "partly"
-        looked = await look(
-            Mirror(source.address, partly, settings.MIRRORS_VOUCHED_BY, source.proxy), source.etag, known, told
-        )
+        looked = await look(Mirror(source.address, partly, way_out(), source.proxy), source.etag, known, told)
     return await sync_to_async(_take)(source, looked)
+
+
+def way_out() -> Egress:
+    """How this house goes out to mirrors."""
+    return Egress(settings.MIRRORS_VOUCHED_BY, settings.EGRESS)
 
 
 def _progress(work: Work) -> Callable[[int], None]:
@@ -129,7 +131,11 @@ def _take(source: Source, looked: Looked) -> int:
     for offer in looked.newest.values():
         see(offer.maker, offer.catalog, offer.issue, offer.issued)
     told = f"brought {', '.join(names)}" if names else "nothing new"
-    _answered(source, f"{told}; offers {looked.offered or len(files)}", looked.etag)
+    told += f"; offers {looked.offered or len(files)}"
+    if looked.unread:
+        roles = f"{'role' if len(looked.unread) == 1 else 'roles'} {', '.join(looked.unread)}"
+        told += f"; not looked at: what it delegates to the {roles}, which Ordnung doesn't follow"
+    _answered(source, told, looked.etag)
     return len(names)
 
 

@@ -33,6 +33,10 @@ class Server(models.Model):
     url = models.URLField(max_length=300)
     user = models.CharField(max_length=200)
     sealed_password = models.BinaryField()
+    cleared = models.CharField(max_length=200, default="", blank=True)
+    """Why no password is kept any more."""
+    moved_by = models.CharField(max_length=150, default="", blank=True)
+    """Who last changed its address."""
     pin = models.CharField(max_length=64, null=True)
     seen_pin = models.CharField(max_length=64, null=True)
     system = models.CharField(max_length=500, null=True)
@@ -57,13 +61,23 @@ class Server(models.Model):
 
     def set_password(self, password: str) -> None:
         """Keep a password, encrypted."""
-        self.sealed_password = vault.encrypt(password, self.name)
+        self.sealed_password, self.cleared = vault.encrypt(password, "server", self.name), ""
+
+    def clear_password(self, why: str) -> None:
+        """Keep no password any more, and say why: it is asked for again before anything is sent there."""
+        self.sealed_password, self.cleared = b"", why
 
     def endpoint(self) -> Endpoint:
-        """Where and how to sign in. Raises ValueError when the credentials can't be decrypted."""
-        password = vault.decrypt(bytes(self.sealed_password), self.name)
+        """Where and how to sign in; where there is no password that can be read, ``withheld`` says why."""
+        password, withheld = "", self.cleared or ("" if self.sealed_password else "no password is kept for it")
+        if not withheld:
+            try:
+                password = vault.decrypt(bytes(self.sealed_password), "server", self.name)
+            except ValueError as error:
+                withheld = str(error)
         return Endpoint(
-            name=self.name, url=self.url, user=self.user, password=password, pin=self.pin, system=self.system
+            name=self.name, url=self.url, user=self.user, password=password, pin=self.pin, system=self.system,
+            withheld=withheld,
         )  # fmt: skip
 
 
@@ -107,6 +121,14 @@ class Search(models.Model):
     sealed_password = models.BinaryField(default=b"")
     is_done = models.BooleanField(default=False)
     is_listening = models.BooleanField(default=False)
+
+    def set_password(self, password: str) -> None:
+        """Keep the password to look with, encrypted; none for an empty one."""
+        self.sealed_password = vault.encrypt(password, "search", str(self.asked_at)) if password else b""
+
+    def password(self) -> str:
+        """The password to look with; empty when none is kept. Raises ValueError when it can't be read."""
+        return vault.decrypt(bytes(self.sealed_password), "search", str(self.asked_at)) if self.sealed_password else ""
 
 
 class SearchRow(models.Model):

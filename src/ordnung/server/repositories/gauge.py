@@ -10,8 +10,8 @@ from typing import TypeVar
 
 from asgiref.sync import sync_to_async
 
-from ordnung.server.adapters import bump
 from ordnung.server.work.models import Work
+from ordnung.server.work.progress import bump
 
 EVERY_S = 0.4
 T = TypeVar("T")

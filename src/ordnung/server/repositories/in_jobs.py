@@ -27,18 +27,18 @@ from ordnung.repository import (
     store_metadata,
 )
 from ordnung.repository.roots import load_root
-from ordnung.server.adapters import bump
 from ordnung.server.advisories.store import bring_in_advisory
 from ordnung.server.catalogs.bring_in import bring_in
 from ordnung.server.clock import now
 from ordnung.server.problems import Problem
 from ordnung.server.repositories.gauge import Gauge
-from ordnung.server.repositories.models import Arrival, Line, Repository, TrustedRoot
+from ordnung.server.repositories.models import Arrival, Line, Repository, SeriesSeen, TrustedRoot, see_edition
 from ordnung.server.repositories.payloads import open_book, open_store, seal_folder
 from ordnung.server.repositories.uploads import forget_upload
 from ordnung.server.shop import Shop
 from ordnung.server.work.events import tell
 from ordnung.server.work.models import Work
+from ordnung.server.work.progress import bump
 
 
 async def do_carry_in(work: Work, shop: Shop) -> None:
@@ -75,9 +75,7 @@ def _carry_in(row: Arrival, gauge: Gauge) -> str:
 
 
 def _from_carrier(row: Arrival, carrier: Carrier, gauge: Gauge) -> str:
-    own = first_root(carrier)
-    Arrival.objects.filter(pk=row.pk).update(root_key=root_ids(own))
-    arrived = look_at(carrier, _trusted(row, own), allow_expired=bool(row.expired_reason))
+    arrived = _verify(row, carrier)
     refuse_older(arrived, _seen(arrived))
     store = open_store()
     packing = arrived.packing
@@ -87,6 +85,7 @@ def _from_carrier(row: Arrival, carrier: Carrier, gauge: Gauge) -> str:
         carried = carry_in(carrier, arrived, store, owner, gauge.told)
         with transaction.atomic():
             repository = known or _create(arrived, row)
+            see_edition(packing.series, packing.edition, arrived.packing_sum)
             _take_over(repository, carried, row)
     except BaseException:
         if known is None:
@@ -99,8 +98,30 @@ def _from_carrier(row: Arrival, carrier: Carrier, gauge: Gauge) -> str:
     return _tell_end(row, repository, carried)
 
 
+def _verify(row: Arrival, carrier: Carrier) -> Arrived:
+    """What came, its seal verified by the newest root known here of whoever sealed it.
+
+    Raises:
+        RepositoryError: ``untrusted``, or ``retired``: sealed by keys that were replaced since. What was recorded here
+            before that stays good.
+    """
+    own = first_root(carrier)
+    Arrival.objects.filter(pk=row.pk).update(root_key=root_ids(own))
+    expired = bool(row.expired_reason)
+    try:
+        return look_at(carrier, _trusted(row, own), allow_expired=expired)
+    except RepositoryError as error:
+        if error.code not in ("untrusted", "below threshold") or not _is_known(row, own):
+            raise
+        before = look_at(carrier, own, allow_expired=expired)
+        if not _is_recorded(before):
+            what = "it is sealed by keys that were replaced since: pack it anew where it came from"
+            raise RepositoryError("retired", error.file, what) from None
+        return before
+
+
 def _trusted(row: Arrival, own: bytes) -> bytes:
-    """The root to verify by.
+    """The root to verify by: the newest one known here.
 
     Raises:
         RepositoryError: nobody here trusts the keys that sealed it.
@@ -109,9 +130,9 @@ def _trusted(row: Arrival, own: bytes) -> bytes:
     known = TrustedRoot.objects.filter(keys=ids).first()
     if known is not None:
         return bytes(known.root)
-    book = open_book()
-    if ids == root_ids(book.history()[0]):
-        return book.history()[0]
+    history = open_book().history()
+    if own == history[0]:
+        return history[-1]
     if row.trust == ids:
         return own
     what = (
@@ -121,8 +142,20 @@ def _trusted(row: Arrival, own: bytes) -> bytes:
     raise RepositoryError("untrusted", "metadata/1.root.json", what)
 
 
+def _is_known(row: Arrival, own: bytes) -> bool:
+    """Whether the keys that sealed it first are trusted here, whatever became of them."""
+    return own == open_book().history()[0] or TrustedRoot.objects.filter(keys=root_ids(own)).exists()
+
+
+def _is_recorded(arrived: Arrived) -> bool:
+    """Whether this very repository is on record here."""
+    packing = arrived.packing
+    known = Repository.objects.filter(series=packing.series, edition=packing.edition)
+    return known.filter(packing_sum=arrived.packing_sum).exists()
+
+
 def _seen(arrived: Arrived) -> Seen | None:
-    last = Repository.objects.filter(series=arrived.packing.series).exclude(packing_sum="").order_by("-edition").first()
+    last = SeriesSeen.objects.filter(series=arrived.packing.series).first()
     return Seen(edition=last.edition, packing=last.packing_sum) if last else None
 
 
@@ -189,7 +222,7 @@ def _vouched_makers(row: Arrival, arrived: Arrived) -> set[str] | None:
 
 def _remember_root(row: Arrival, arrived: Arrived) -> None:
     """The newest root that it brought is what counts from now on; the first one's keys are its name."""
-    if arrived.seal.root == open_book().history()[-1]:
+    if arrived.seal.root in open_book().history():
         return
     ids = row.trust or Arrival.objects.values_list("root_key", flat=True).get(pk=row.pk)
     known = TrustedRoot.objects.filter(keys=ids).first()

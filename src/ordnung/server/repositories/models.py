@@ -185,3 +185,21 @@ class PayloadFetch(models.Model):
     bytes = models.PositiveBigIntegerField()
     whole = models.BooleanField()
     at = models.DateTimeField()
+
+
+class SeriesSeen(models.Model):
+    """The newest edition of a series that was ever here: what is older is refused, also when that was deleted."""
+
+    series = models.CharField(max_length=32, primary_key=True)
+    edition = models.PositiveIntegerField()
+    packing_sum = models.CharField(max_length=64)
+
+
+def see_edition(series: str, edition: int, packing_sum: str) -> None:
+    """Remember an edition if none of its series that is as new was seen."""
+    seen, is_new = SeriesSeen.objects.get_or_create(
+        series=series, defaults={"edition": edition, "packing_sum": packing_sum}
+    )
+    if not is_new and seen.edition < edition:
+        seen.edition, seen.packing_sum = edition, packing_sum
+        seen.save()

@@ -9,7 +9,6 @@ from asgiref.sync import sync_to_async
 
 from ordnung.repository import Carrier, RepositoryError, check_carrier, look_over, write_as
 from ordnung.repository.sealed import one_medium, only_new
-from ordnung.server.adapters import bump
 from ordnung.server.clock import now
 from ordnung.server.repositories.gauge import Gauge
 from ordnung.server.repositories.models import Line, Repository, WrittenOut
@@ -17,6 +16,7 @@ from ordnung.server.repositories.payloads import open_book, open_repository, ope
 from ordnung.server.shop import Shop
 from ordnung.server.work.events import tell
 from ordnung.server.work.models import Work
+from ordnung.server.work.progress import bump
 
 
 def carrier_for(row: Repository, medium: int = 0, since: Repository | None = None) -> Carrier:

@@ -21,16 +21,17 @@ from ordnung.repository.carry_in import PACKING
 from ordnung.repository.copying import write_durably
 from ordnung.repository.roots import SPELLING, Wanted
 from ordnung.repository.seal import wanted_signatures
-from ordnung.server.adapters import add_done, bump
+from ordnung.server.catalogs.fetching import way_out
 from ordnung.server.catalogs.models import Source, TrustedKey
 from ordnung.server.clock import now
-from ordnung.server.repositories.models import FetchLimit, FetchPlace, Line, Repository
+from ordnung.server.repositories.models import FetchLimit, FetchPlace, Line, Repository, see_edition
 from ordnung.server.repositories.payloads import open_book, open_store, seal_folder
 from ordnung.server.repositories.plans import Plan, gather_documents, make_plan
 from ordnung.server.repositories.rows import LINE_FIELDS, packed_rows
 from ordnung.server.shop import Shop
 from ordnung.server.work.events import tell
 from ordnung.server.work.models import Work
+from ordnung.server.work.progress import add_done, bump
 
 TOLD_BYTES = 256 * 1024
 """How much must have arrived before progress is stored again."""
@@ -87,7 +88,7 @@ async def _fetch(work: Work, row: Repository, lines: list[Packed]) -> list[tuple
     places, pace, keys, proxies = await sync_to_async(_ways)()
     aside: list[tuple[str, str]] = []
     fetcher = Fetcher(
-        open_store(), settings.MIRRORS_VOUCHED_BY, settings.FOLDERS, places=places, pace=pace,
+        open_store(), way_out(), settings.FOLDERS, places=places, pace=pace,
         put_aside=lambda place, why: aside.append((place.base, why)),
     )  # fmt: skip
     async with fetcher:
@@ -197,5 +198,6 @@ def keep_draft(row: Repository, targets: Metadata[Targets]) -> Wanted | None:
         packing_sum=targets.signed.targets[PACKING].hashes["sha256"],
         message="",
     )
+    see_edition(row.series, row.edition, targets.signed.targets[PACKING].hashes["sha256"])
     tell("repositories", id=row.pk)
     return None

@@ -22,7 +22,7 @@ from ordnung.repository.sealed import open_sealed
 from ordnung.repository.store import digest_of
 from ordnung.server.clock import now
 from ordnung.server.repositories.models import Repository
-from ordnung.server.vault import derive
+from ordnung.server.vault import purpose_key
 
 
 def open_store() -> ContentStore:
@@ -32,7 +32,7 @@ def open_store() -> ContentStore:
 
 def open_book() -> SealBook:
     """This site's keys and roots. Raises RepositoryError when the site's secret is not the one they were kept with."""
-    return SealBook(Path(settings.HOME) / "keys", derive("seal keys"), now())
+    return SealBook(Path(settings.HOME) / "keys", purpose_key("seal keys"), now())
 
 
 def seal_folder(row: Repository) -> Path:

@@ -13,12 +13,12 @@ from ordnung.core.packing import Packed, Trim, kept, plan_packing
 from ordnung.engine.compose import CatalogFile, Documents, everywhere_bytes, issues_of, payload_paths
 from ordnung.formats.documents import write_document
 from ordnung.server.advisories.models import AdvisoryFile
+from ordnung.server.assessment.house import load_catalogs, snapshot
 from ordnung.server.baselines.current import decided
+from ordnung.server.baselines.left_out import reviewed
 from ordnung.server.baselines.models import Revision
 from ordnung.server.catalogs.models import CatalogIssue
 from ordnung.server.clock import now
-from ordnung.server.drift.left_out import reviewed
-from ordnung.server.house import load_catalogs, snapshot
 from ordnung.server.problems import Problem
 
 

@@ -11,6 +11,7 @@ from rest_framework import serializers
 from ordnung.core.packing import BY, Packed
 from ordnung.server.clock import now
 from ordnung.server.repositories.models import Arrival, Line, Repository
+from ordnung.server.shapes import StrictSerializer
 
 SOON = datetime.timedelta(days=14)
 """So long before its end a seal is warned about."""
@@ -21,12 +22,12 @@ LINE_FIELDS = (
 )  # fmt: skip
 
 
-class TrimSerializer(serializers.Serializer):
+class TrimSerializer(StrictSerializer):
     by = serializers.ChoiceField(choices=list(BY))
     value = serializers.CharField(max_length=500)
 
 
-class LineSerializer(serializers.Serializer):
+class LineSerializer(StrictSerializer):
     product = serializers.CharField()
     name = serializers.CharField()
     kind = serializers.CharField()
@@ -46,13 +47,13 @@ class LineSerializer(serializers.Serializer):
     trimmed = TrimSerializer(many=True)
 
 
-class LeftOutLineSerializer(serializers.Serializer):
+class LeftOutLineSerializer(StrictSerializer):
     name = serializers.CharField()
     version = serializers.CharField()
     size = serializers.IntegerField()
 
 
-class WrittenSerializer(serializers.Serializer):
+class WrittenSerializer(StrictSerializer):
     id = serializers.IntegerField()
     shape = serializers.ChoiceField(choices=["folder", "tar", "tar.zst", "iso"])
     medium = serializers.IntegerField()
@@ -67,7 +68,7 @@ class WrittenSerializer(serializers.Serializer):
     asked_by = serializers.CharField()
 
 
-class RepositoryHeadSerializer(serializers.Serializer):
+class RepositoryHeadSerializer(StrictSerializer):
     """A repository without its packing list."""
 
     id = serializers.IntegerField()
@@ -104,7 +105,7 @@ class RepositorySerializer(RepositoryHeadSerializer):
     written = WrittenSerializer(many=True)
 
 
-class ArrivalSerializer(serializers.Serializer):
+class ArrivalSerializer(StrictSerializer):
     id = serializers.IntegerField()
     place = serializers.CharField()
     name = serializers.CharField()

@@ -3,12 +3,21 @@
 from __future__ import annotations
 
 import datetime
+import fcntl
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
+from typing import Any, BinaryIO
 
 from django.conf import settings
+from django.db import transaction
+from django.db.models import Sum
 
+from ordnung.repository.errors import no_room
 from ordnung.server.clock import now
+from ordnung.server.problems import Problem
 from ordnung.server.repositories.models import Arrival, Upload
+from ordnung.server.repositories.payloads import open_store
 
 SUFFIX = ".upload"
 KEPT = datetime.timedelta(days=2)
@@ -22,11 +31,66 @@ def upload_path(row: Upload) -> Path:
     return folder / f"{row.pk}{SUFFIX}"
 
 
-def upload_row(row: Upload) -> dict:
+def upload_row(row: Upload) -> dict[str, Any]:
     """An upload and how far it is."""
     path = upload_path(row)
     received = path.stat().st_size if path.exists() else 0
     return {"id": str(row.pk), "name": row.name, "size": row.size, "received": received}
+
+
+def begin_upload(name: str, size: int, person: str) -> Upload:
+    """An upload with room of its own, or the one of this name and size that this person began and can go on with.
+
+    Raises:
+        Problem: the person, or all together, would have more on their way than the house allows.
+        RepositoryError: the disk has no room for it beside what is promised to the others.
+    """
+    with transaction.atomic():
+        known = Upload.objects.filter(name=name, size=size, person=person).order_by("-begun_at").first()
+        if known is not None:
+            return known
+        _refuse_too_much(size, person)
+        open_store().want_room(size + _promised(), name)
+        return Upload.objects.create(name=name, size=size, person=person, begun_at=now())
+
+
+def _refuse_too_much(size: int, person: str) -> None:
+    for rows, limit, whose in (
+        (Upload.objects.filter(person=person), settings.UPLOADS_A_PERSON, "you have"),
+        (Upload.objects.all(), settings.UPLOADS_IN_ALL, "all together have"),
+    ):
+        under_way = rows.aggregate(sum=Sum("size"))["sum"] or 0
+        if under_way + size > limit:
+            told = (
+                f"{whose.capitalize()} {under_way} bytes on their way, of {limit} at most. Carry in or drop what has "
+                "come; what nobody goes on with for two days is dropped."
+            )
+            raise Problem("too-much", told, status=413, field="size")
+
+
+def _promised() -> int:
+    """Bytes that uploads under way have still to get."""
+    return sum(row["size"] - row["received"] for row in map(upload_row, Upload.objects.all()))
+
+
+@contextmanager
+def write_piece(row: Upload) -> Iterator[BinaryIO]:
+    """The file of an upload, to be added to; nobody else writes on it meanwhile.
+
+    Raises:
+        Problem: somebody else does.
+        RepositoryError: the disk is full.
+    """
+    try:
+        with upload_path(row).open("ab") as file:
+            try:
+                fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            except BlockingIOError:
+                told = f"A piece of {row.name} is just being written. Ask how far it is, then go on."
+                raise Problem("busy", told, status=409) from None
+            yield file
+    except OSError as error:
+        raise no_room(error, row.name) or error from None
 
 
 def forget_upload(place: str) -> None:

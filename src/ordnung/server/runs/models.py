@@ -76,23 +76,6 @@ class RunServer(models.Model):
         ]
 
 
-class LeftOut(models.Model):
-    """A component that a person took out of the work to be done. Put back, the row stays as a record."""
-
-    server = models.CharField(max_length=200)
-    slot = models.CharField(max_length=200)
-    reason = models.TextField()
-    by = models.CharField(max_length=150)
-    at = models.DateTimeField()
-    put_back_at = models.DateTimeField(null=True)
-    put_back_by = models.CharField(max_length=150, default="")
-
-    class Meta:
-        constraints = [
-            models.UniqueConstraint(fields=["server", "slot"], condition=Q(put_back_at=None), name="left_out_once")
-        ]
-
-
 class TapeEntry(models.Model):
     """One entry of a tape. Only ever added; the unique number is what keeps two engines apart."""
 

@@ -6,8 +6,6 @@ import dataclasses
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
-from django.db import transaction
-
 from ordnung.core.away import Place
 from ordnung.core.checks import Before, Situation, find_block, run_checks
 from ordnung.core.house import Standing
@@ -18,11 +16,12 @@ from ordnung.core.timetable import Timetable, plan_timetable
 from ordnung.engine.entry_codec import parse_rounds, rounds_body
 from ordnung.engine.tape import fold
 from ordnung.formats.rules import rules_document
+from ordnung.server.assessment.house import snapshot
+from ordnung.server.audit.recording import record, recorded
 from ordnung.server.baselines.current import follows_rows
+from ordnung.server.baselines.left_out import reasons, reviewed
 from ordnung.server.clock import now
-from ordnung.server.drift.left_out import reasons, reviewed
 from ordnung.server.fleet.models import Server
-from ordnung.server.house import snapshot
 from ordnung.server.problems import Problem
 from ordnung.server.repositories.models import Repository
 from ordnung.server.repositories.payloads import StoredPayloads, open_store
@@ -126,7 +125,7 @@ def expected_stop(standing: Standing, overrides: Mapping[str, str] | None = None
     return "", ""
 
 
-@transaction.atomic
+@recorded()
 def _store(
     name: str, person: str, standings: Sequence[Standing], routes: Sequence[Route], timetable: Timetable,
     back: Mapping[str, str] | None, takes_back: Run | None,
@@ -171,6 +170,8 @@ def _store(
         for place, (standing, route) in enumerate(zip(standings, routes, strict=True))
     )
     tell("runs", id=run.pk)
+    made = {"name": name, "revision": run.revision, "source": run.source}
+    record(on={"run": run.pk, "servers": list(rows)}, after=made)
     return run
 
 

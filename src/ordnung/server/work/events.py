@@ -21,6 +21,8 @@ TOPICS = (
     "sources",
     "advisories",
     "left-out",
+    "audit",
+    "people",
 )
 
 

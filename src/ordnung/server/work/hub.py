@@ -11,15 +11,38 @@ from asgiref.sync import sync_to_async
 from django.db import connection
 
 Told = tuple[int, str, dict[str, Any]]
+MOST_WAITING = 2000
+"""Events that may wait for a slow stream; then it is ended, and begins again with what it missed."""
+MOST_STREAMS = 6
+"""Streams of one session: a browser has one for each of its pages. The oldest is ended for one more."""
+MOST_REPLAYED = 500
+"""Events that are told again to a stream that comes back; more are told as a gap."""
 POLL_S = 0.25
 """How soon an event of the engine reaches the browser at the latest; one indexed query each."""
+
+
+GAP = "gap"
+
+
+def _put(queue: asyncio.Queue[Told | None], event: Told) -> None:
+    try:
+        queue.put_nowait(event)
+    except asyncio.QueueFull:
+        _end(queue)
+
+
+def _end(queue: asyncio.Queue[Told | None]) -> None:
+    while not queue.empty():
+        queue.get_nowait()
+    queue.put_nowait(None)
 
 
 class Hub:
     """Reads once, tells many. Streams subscribe first and replay afterwards, so that nothing falls between."""
 
     def __init__(self) -> None:
-        self.queues: set[asyncio.Queue[Told | None]] = set()
+        self.queues: dict[asyncio.Queue[Told | None], str] = {}
+        """Each with the session it belongs to, in the order in which they began."""
         self.stopped = asyncio.Event()
         self.last: int | None = None
         self.loop: asyncio.AbstractEventLoop | None = None
@@ -31,8 +54,8 @@ class Hub:
         while not self.stopped.is_set():
             for event in await _after(self.last):
                 self.last = event[0]
-                for queue in self.queues:
-                    queue.put_nowait(event)
+                for queue in list(self.queues):
+                    _put(queue, event)
             with contextlib.suppress(TimeoutError):
                 await asyncio.wait_for(self.stopped.wait(), POLL_S)
 
@@ -44,21 +67,46 @@ class Hub:
     def _stop(self) -> None:
         self.stopped.set()
         for queue in self.queues:
-            queue.put_nowait(None)
+            _end(queue)
+
+    def end(self, session: str) -> None:
+        """End the streams of a session that is over; may be called from any thread."""
+        if self.loop is not None and not self.loop.is_closed():
+            self.loop.call_soon_threadsafe(self._end_of, session)
+
+    def _end_of(self, session: str) -> None:
+        for queue, owner in self.queues.items():
+            if owner == session:
+                _end(queue)
 
     @contextlib.asynccontextmanager
-    async def subscribe(self) -> AsyncIterator[asyncio.Queue[Told | None]]:
-        """A queue of everything that comes from now on."""
-        queue: asyncio.Queue[Told | None] = asyncio.Queue()
-        self.queues.add(queue)
+    async def subscribe(self, session: str = "") -> AsyncIterator[asyncio.Queue[Told | None]]:
+        """A queue of everything that comes from now on; None in it ends the stream."""
+        queue: asyncio.Queue[Told | None] = asyncio.Queue(MOST_WAITING)
+        own = [other for other, owner in self.queues.items() if owner == session]
+        for other in own[: max(0, len(own) - MOST_STREAMS + 1)]:
+            _end(other)
+        self.queues[queue] = session
         try:
             yield queue
         finally:
-            self.queues.discard(queue)
+            self.queues.pop(queue, None)
 
     async def since(self, last: int | None) -> list[Told]:
-        """What was missed since ``last``; nothing for a stream that begins."""
-        return [] if last is None else await _after(last)
+        """What was missed since ``last``; nothing for a stream that begins.
+
+        Where that is more than ``MOST_REPLAYED``, or not kept any more, it is one event of the topic ``GAP``: the
+        number of the newest, and how many were missed.
+        """
+        if last is None:
+            return []
+        missed = await _after(last)
+        newest = await _newest()
+        if newest < last:  # another database than the one it came from
+            return [(newest, GAP, {"missed": None})]
+        if len(missed) > MOST_REPLAYED or (missed and missed[0][0] > last + 1):
+            return [(newest, GAP, {"missed": newest - last})]
+        return missed
 
 
 @sync_to_async
@@ -77,7 +125,7 @@ def _after(last: int) -> list[Told]:
     from ordnung.server.work.models import Event
 
     try:
-        rows = Event.objects.filter(pk__gt=last).order_by("pk")[:500]
+        rows = Event.objects.filter(pk__gt=last).order_by("pk")[: MOST_REPLAYED + 1]
         return [(row.pk, row.topic, row.body) for row in rows]
     finally:
         connection.close()

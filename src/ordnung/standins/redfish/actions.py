@@ -25,7 +25,7 @@ def _open(device: Hardware, request: Request, body: Resource) -> Task | Reply:
     slots = [str(target).rsplit("/", 1)[-1] for target in targets] if isinstance(targets, list) else []
     if not slots or not all(device.part(slot) for slot in slots):
         return error(400, "ActionParameterValueNotInList", str(targets)[:100], "Targets", "update")
-    if device.running_task() is not None:
+    if any(system.running_task() for system in (device, device.beside) if system is not None):
         reply = error(503, "ServiceTemporarilyUnavailable", "30")
         reply.headers["Retry-After"] = "30"
         return reply

@@ -12,6 +12,11 @@ _HTTPS = f"{V1}/Managers/1/NetworkProtocol/HTTPS/Certificates"
 
 HTTPS_CERTIFICATE = f"{_HTTPS}/1"
 
+
+def _systems(device: Hardware) -> tuple[int, ...]:
+    return (1,) if device.beside is None else (1, 2)
+
+
 collection("Managers", "Manager")(lambda device: ["1"])
 
 
@@ -26,7 +31,7 @@ def manager(device: Hardware) -> Resource:
         "DateTimeLocalOffset": "+00:00",
         "Status": OK,
         "NetworkProtocol": link(f"{V1}/Managers/1/NetworkProtocol"),
-        "Links": {**bank_links(part), "ManagerForServers": [link(f"{V1}/Systems/1")]},
+        "Links": {**bank_links(part), "ManagerForServers": [link(f"{V1}/Systems/{n}") for n in _systems(device)]},
         "Actions": {
             "#Manager.Reset": {
                 "target": MANAGER_RESET,

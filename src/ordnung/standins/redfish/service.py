@@ -12,7 +12,7 @@ import re
 
 from ordnung.standins.hardware import Hardware
 from ordnung.standins.parts import PRIVILEGES
-from ordnung.standins.redfish import actions, chassis, managers, systems, updates
+from ordnung.standins.redfish import actions, chassis, managers, second, systems, updates
 from ordnung.standins.redfish.accounts import SSE, TEST_EVENT
 from ordnung.standins.redfish.actions import ACCOUNTS, SUBSCRIPTIONS
 from ordnung.standins.redfish.changes import change, sort_changes, writable
@@ -88,6 +88,10 @@ class Service:
             reply = error(503, "ServiceTemporarilyUnavailable", f"{busy.seconds:g}")
             reply.headers["Retry-After"] = f"{int(busy.seconds)}"
             return reply
+        if second.is_meant(device, request) and request.method not in ("GET", "HEAD"):
+            assert device.beside is not None
+            turned = second.turn(request)
+            return second.turn_back(device, self._act(device.beside, turned, turned.path.rstrip("/"), who or ""))
         if request.method in ("GET", "HEAD"):
             reply = self._get(device, request, path)
             return Reply(status=reply.status, headers=reply.headers) if request.method == "HEAD" else reply
@@ -106,7 +110,7 @@ class Service:
         if path == SSE:
             return Reply(status=200, headers={**HEADERS, "Content-Type": "text/event-stream"}, stream=True)
         if path.startswith(f"{V1}/TaskMonitors/"):
-            return actions.show_monitor(device, path.rsplit("/", 1)[-1])
+            return _show_monitor(device, path)
         found = find_resource(device, path)
         if found is None:
             return error(404, "ResourceMissingAtURI", path)
@@ -220,6 +224,13 @@ def _may(device: Hardware, who: str, request: Request, path: str, needed: str | 
     if needed is None:
         needed = "ConfigureComponents" if path.startswith((f"{V1}/Systems", f"{V1}/Chassis")) else "ConfigureManager"
     return needed in owns
+
+
+def _show_monitor(device: Hardware, path: str) -> Reply:
+    own = second.spell_back(path)
+    if device.beside is None or own == path:
+        return actions.show_monitor(device, path.rsplit("/", 1)[-1])
+    return second.turn_back(device, actions.show_monitor(device.beside, own.rsplit("/", 1)[-1]))
 
 
 def _sessions_of(device: Hardware) -> tuple[str, ...]:

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import copy
+import functools
 from collections.abc import Callable, Iterable
 from typing import Any
 
 from ordnung.standins.hardware import Hardware
+from ordnung.standins.redfish import second
 from ordnung.standins.redfish.quirks import apply_quirks
 
 V1 = "/redfish/v1"
@@ -75,18 +77,40 @@ def _add(path: str, build: Builder) -> None:
 
 def find_resource(device: Hardware, path: str) -> Resource | None:
     """The resource at ``path`` (without a trailing slash) as the device tells it now, or None."""
+    if device.beside is None or device.is_second:
+        return _find(device, path)
+    if (own := second.spell_back(path)) != path:
+        found = _find(device.beside, own)
+        return None if found is None else second.tell_anew(found)
+    found = _find(device, path)
+    if found is not None and path in second.SHARED_LISTS:
+        more = second.tell_anew(_find(device.beside, path) or {})
+        found["Members"] = [*found["Members"], *more.get("Members", ())]
+        found["Members@odata.count"] = len(found["Members"])
+    return found
+
+
+def _find(device: Hardware, path: str) -> Resource | None:
     device.advance()
     if path != V1 and not path.startswith(f"{V1}/"):
         return None
-    segments = tuple(path[len(V1) + 1 :].split("/")) if path != V1 else ()
-    for pattern, build in _routes.get(len(segments), ()):
-        if all(p == s or p[0] == "{" for p, s in zip(pattern, segments, strict=True)):
-            args = [s for p, s in zip(pattern, segments, strict=True) if p[0] == "{"]
-            found = build(device, path, *args)
-            if found is not None:
-                merge(found, device.patched.get(path, {}))
-                return apply_quirks(device, found)
+    for build, args in _builders(path):
+        found = build(device, path, *args)
+        if found is not None:
+            merge(found, device.patched.get(path, {}))
+            return apply_quirks(device, found)
     return None
+
+
+@functools.lru_cache(maxsize=8192)
+def _builders(path: str) -> tuple[tuple[Builder, tuple[str, ...]], ...]:
+    """What may stand at a path, with what its segments bind; the same for every device."""
+    segments = tuple(path[len(V1) + 1 :].split("/")) if path != V1 else ()
+    return tuple(
+        (build, tuple(s for p, s in zip(pattern, segments, strict=True) if p[0] == "{"))
+        for pattern, build in _routes.get(len(segments), ())
+        if all(p == s or p[0] == "{" for p, s in zip(pattern, segments, strict=True))
+    )
 
 
 def merge(into: Resource, changes: Resource) -> None:

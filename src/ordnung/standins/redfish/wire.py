@@ -36,6 +36,8 @@ class Reply:
     headers: dict[str, str] = field(default_factory=dict)
     body: bytes = b""
     pull: tuple[Task, str] | None = None
+    device: Hardware | None = None
+    """Whose task that is, where it is not the one that was asked: a second system behind the controller."""
     send: list[tuple[str, Resource]] = field(default_factory=list)
     """(destination, event) to be delivered."""
     stream: bool = False

@@ -1,0 +1,306 @@
+"""Add servers: look first, show who answers where, and add what a person picks."""
+
+from __future__ import annotations
+
+import datetime
+from typing import Any
+
+from django.conf import settings
+from django.db import transaction
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from ordnung.formats.addresses import Address, is_host_name, parse_addresses
+from ordnung.formats.server_list import NAME, Row, parse_server_list
+from ordnung.server.audit.recording import record
+from ordnung.server.clock import now
+from ordnung.server.fleet.models import Group, Search, SearchRow, Server
+from ordnung.server.problems import Problem
+from ordnung.server.shapes import StrictSerializer
+from ordnung.server.work.events import tell
+from ordnung.server.work.models import Work
+from ordnung.server.work.orders import ask_for
+
+STATES = ("asked", "new", "known", "moved", "uncertain", "double", "nobody", "wrong row")
+_FACTS = ("name", "room", "rack", "unit", "height", "group", "role")
+
+
+class NewSearchSerializer(StrictSerializer):
+    """``addresses`` as typed, or ``list`` as CSV; ``listen`` searches the network instead."""
+
+    addresses = serializers.CharField(max_length=200_000, required=False, allow_blank=True, default="")
+    list = serializers.CharField(max_length=4_000_000, required=False, allow_blank=True, default="")
+    listen = serializers.BooleanField(required=False, default=False)
+    user = serializers.CharField(max_length=200, required=False, allow_blank=True, default="")
+    password = serializers.CharField(
+        max_length=500, required=False, allow_blank=True, default="", write_only=True, trim_whitespace=False
+    )
+
+
+class SearchRowSerializer(StrictSerializer):
+    id = serializers.IntegerField()
+    url = serializers.CharField()
+    line = serializers.IntegerField()
+    state = serializers.ChoiceField(choices=STATES)
+    detail = serializers.CharField()
+    faults = serializers.ListField(child=serializers.CharField())
+    name = serializers.CharField()
+    place = serializers.CharField()
+    pin = serializers.CharField(allow_null=True)
+    vouched = serializers.BooleanField()
+    uuid = serializers.CharField(allow_null=True)
+    serial = serializers.CharField(allow_null=True)
+    model = serializers.CharField(allow_null=True)
+    known = serializers.CharField(allow_null=True)
+    added = serializers.CharField(allow_null=True)
+
+
+class SearchSerializer(StrictSerializer):
+    id = serializers.IntegerField()
+    what = serializers.CharField()
+    is_done = serializers.BooleanField()
+    rows = SearchRowSerializer(many=True)
+
+
+class PickSerializer(StrictSerializer):
+    id = serializers.IntegerField()
+    name = serializers.CharField(max_length=100, required=False, allow_blank=True, default="")
+
+
+class AddSerializer(StrictSerializer):
+    """``accept`` are the fingerprints that were shown and are trusted from now on. ``whole``: all rows or none."""
+
+    rows = PickSerializer(many=True)
+    accept = serializers.ListField(child=serializers.RegexField(r"^[0-9a-f]{64}$"), max_length=10_000, default=list)
+    whole = serializers.BooleanField(required=False, default=False)
+    user = serializers.CharField(max_length=200, required=False, allow_blank=True, default="")
+    password = serializers.CharField(
+        max_length=500, required=False, allow_blank=True, default="", write_only=True, trim_whitespace=False
+    )
+    read = serializers.BooleanField(required=False, default=True)
+
+
+class RefusedRowSerializer(StrictSerializer):
+    id = serializers.IntegerField()
+    name = serializers.CharField()
+    why = serializers.CharField()
+
+
+class AddedSerializer(StrictSerializer):
+    added = serializers.ListField(child=serializers.CharField())
+    followed = serializers.ListField(child=serializers.CharField())
+    refused = RefusedRowSerializer(many=True)
+    work = serializers.IntegerField(allow_null=True)
+
+
+class SearchesView(APIView):
+    @extend_schema(request=NewSearchSerializer, responses={202: SearchSerializer})
+    def post(self, request) -> Response:
+        """Look who is there. Nothing of the house changes; credentials go to vouched certificates only."""
+        body = NewSearchSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        told = body.validated_data
+        if told["listen"] and not settings.SSDP:
+            why = "No network to search is set. Set ORDNUNG_SSDP to our own address on the management network."
+            raise Problem("not-set", why, field="listen")
+        rows = [] if told["listen"] else _rows(told["addresses"], told["list"])
+        with transaction.atomic():
+            what = "the network" if told["listen"] else f"{len(rows)} addresses"
+            search = Search(asked_at=now(), what=what, user=told["user"], is_listening=told["listen"])
+            search.set_password(told["password"])
+            search.save()
+            forget_passwords(search)
+            for row in rows:
+                row.search = search
+            SearchRow.objects.bulk_create(rows)
+            asked = sum(row.state == "asked" for row in rows)
+            ask_for("search", f"Looking at {what}", asked, "addresses", {"search": search.pk})
+        return Response(SearchSerializer(search_row(search)).data, status=202)
+
+
+KEPT = datetime.timedelta(hours=1)
+"""How long the password of a search is kept for adding what it found."""
+
+
+def forget_passwords(but: Search) -> None:
+    """Keep no password of a search that is long over."""
+    old = Search.objects.exclude(pk=but.pk).filter(asked_at__lt=now() - KEPT).exclude(sealed_password=b"")
+    old.update(sealed_password=b"")
+
+
+def _rows(addresses: str, table: str) -> list[SearchRow]:
+    if table.strip():
+        listed = parse_server_list(table.encode(), "list")
+        return [_from_list(row) for row in listed]
+    found = [_allowed(SearchRow(url=a.url), a) for a in parse_addresses(addresses)]
+    if not found:
+        raise Problem("nothing-to-look-at", "Give an address, a range, a network, or a list.", field="addresses")
+    outside = [row for row in found if row.faults]
+    if len(outside) == len(found):
+        raise Problem("not-allowed", f"{outside[0].url}: {outside[0].faults[0]}", field="addresses")
+    return found
+
+
+def _from_list(row: Row) -> SearchRow:
+    facts = {name: getattr(row, name) for name in _FACTS} | {"tags": list(row.tags)}
+    url = row.address.url if row.address else ""
+    made = SearchRow(url=url, line=row.line, facts=facts, faults=list(row.faults))
+    if row.address is not None:
+        _allowed(made, row.address)
+    if made.faults:
+        made.state = "wrong row"
+    return made
+
+
+def _allowed(row: SearchRow, address: Address) -> SearchRow:
+    if not is_host_name(address.host) and not settings.NETWORKS.allows(address.host):
+        row.faults = [*row.faults, f"outside the networks this house allows ({settings.NETWORKS.tell()})"]
+        row.state = "wrong row"
+    return row
+
+
+def search_row(search: Search) -> dict[str, Any]:
+    """A search with its rows."""
+    rows = [_show(row) for row in search.rows.order_by("line", "pk")]
+    return {"id": search.pk, "what": search.what, "is_done": search.is_done, "rows": rows}
+
+
+def _show(row: SearchRow) -> dict[str, Any]:
+    facts = row.facts
+    place = ", ".join(str(facts[k]) for k in ("room", "rack") if facts.get(k))
+    unit = f"{place} unit {facts['unit']}".strip() if facts.get("unit") else place
+    shown = ("url", "line", "state", "detail", "faults", "pin", "vouched", "uuid", "serial", "model", "known", "added")
+    return {"id": row.pk, "name": proposed_name(row), "place": unit, **{name: getattr(row, name) for name in shown}}
+
+
+def proposed_name(row: SearchRow) -> str:
+    """What the server would be called: as listed, as it calls itself, else by its address."""
+    if row.known:
+        return row.known
+    for name in (row.facts.get("name"), row.host_name):
+        if name and NAME.match(name):
+            return name
+    return row.url.removeprefix("https://").replace("[", "").replace("]", "").replace(":", "-")
+
+
+class SearchView(APIView):
+    @extend_schema(responses=SearchSerializer)
+    def get(self, request, pk: int) -> Response:
+        """A search and what it has found so far."""
+        return Response(SearchSerializer(search_row(_find(pk))).data)
+
+
+def _find(pk: int) -> Search:
+    search = Search.objects.filter(pk=pk).first()
+    if search is None:
+        raise Problem("not-found", "There is no such search.", status=404)
+    return search
+
+
+class SearchAddView(APIView):
+    @extend_schema(request=AddSerializer, responses={201: AddedSerializer})
+    def post(self, request, pk: int) -> Response:
+        """Add the picked rows; servers that moved are followed to their new address. Then read them."""
+        body = AddSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        told = body.validated_data
+        search = _find(pk)
+        picks = {pick["id"]: pick["name"] for pick in told["rows"]}
+        rows = list(search.rows.filter(pk__in=list(picks)).order_by("line", "pk"))
+        adding = Adding(search, set(told["accept"]), told["user"], told["password"])
+        with transaction.atomic():
+            for row in rows:
+                adding.take(row, picks[row.pk])
+            if told["whole"] and adding.refused:
+                first = adding.refused[0]
+                why = f"{first['name']}: {first['why']} Nothing was added, as all or nothing was asked for."
+                raise Problem("not-whole", why, field="rows")
+            names = [*adding.added, *adding.followed]
+            record(on={"servers": names})
+            if not search.rows.filter(state__in=("new", "moved"), added=None).exists():
+                Search.objects.filter(pk=search.pk).update(sealed_password=b"")
+            if names:
+                tell("readings", servers=names)
+                tell("searches", id=search.pk)
+        work = _read(names) if names and told["read"] else None
+        answer = {"added": adding.added, "followed": adding.followed, "refused": adding.refused, "work": work}
+        return Response(AddedSerializer(answer).data, status=201)
+
+
+def _read(names: list[str]) -> int:
+    what = names[0] if len(names) == 1 else f"{len(names)} new servers"
+    work: Work = ask_for("survey", f"Reading {what}", len(names), "servers", {"servers": names})
+    return work.pk
+
+
+class Adding:
+    """Takes rows one by one; each is added, followed to its new address, or refused with a reason."""
+
+    def __init__(self, search: Search, accept: set[str], user: str, password: str) -> None:
+        self.search, self.accept = search, accept
+        kept = search.password()
+        self.user, self.password = user or search.user, password or kept
+        self.added: list[str] = []
+        self.followed: list[str] = []
+        self.refused: list[dict[str, Any]] = []
+
+    def take(self, row: SearchRow, name: str) -> None:
+        """Add one row, or say why not."""
+        name = name.strip() or proposed_name(row)
+        why = self._objection(row, name)
+        if why is not None:
+            self.refused.append({"id": row.pk, "name": name, "why": why})
+        elif row.state == "moved":
+            self._follow(row)
+            self.followed.append(row.known or "")
+        else:
+            self._add(row, name)
+
+    def _follow(self, row: SearchRow) -> None:
+        """A server that moved: its password goes along only to one that told its UUID or serial after signing in.
+
+        What tells a server is said by itself; a person picked this row. Still, the password that Ordnung keeps is
+        never sent anywhere on the strength of a certificate: the one given with this search replaces it.
+        """
+        server = Server.objects.get(name=row.known)
+        server.url, server.system, server.pin = row.url, row.system, row.pin
+        server.seen_pin, server.cause, server.detail = None, None, ""
+        server.user = self.user
+        server.set_password(self.password)
+        server.save()
+
+    def _objection(self, row: SearchRow, name: str) -> str | None:
+        if row.faults:
+            return f"{row.faults[0]}."
+        if row.state not in ("new", "moved"):
+            told = {
+                "known": "is in the house already",
+                "double": "is the same server as another row",
+                "uncertain": f"can't be told from {row.known}; give it a UUID or serial of its own first",
+            }
+            return f"It {told.get(row.state, 'did not answer as a server')}."
+        if not row.vouched and row.pin not in self.accept:
+            return "Its certificate is not from the fleet's authority; compare its fingerprint and accept it first."
+        if not self.user or not self.password:
+            return "User and password of its controller are missing."
+        if row.state == "moved":
+            return None
+        if not NAME.match(name):
+            return "A name is made of letters, digits, dot, dash and underscore."
+        return f"There is a server {name} already." if Server.objects.filter(name=name).exists() else None
+
+    def _add(self, row: SearchRow, name: str) -> None:
+        facts = row.facts
+        group = Group.objects.get_or_create(name=facts["group"])[0] if facts.get("group") else None
+        server = Server(
+            name=name, url=row.url, system=row.system, user=self.user, pin=row.pin, uuid=row.uuid, serial=row.serial,
+            group=group, room=facts.get("room", ""), rack=facts.get("rack", ""), unit=facts.get("unit", 0),
+            height=facts.get("height", 1), role=facts.get("role", ""), tags=facts.get("tags", []),
+        )  # fmt: skip
+        server.set_password(self.password)
+        server.save()
+        row.added = name
+        row.save(update_fields=["added"])
+        self.added.append(name)

@@ -1,0 +1,225 @@
+"""Carry a repository in: by a file sent in pieces, or from a path on this machine."""
+
+from __future__ import annotations
+
+import os
+import re
+import uuid
+from pathlib import Path
+
+from django.conf import settings
+from django.db import transaction
+from django.shortcuts import get_object_or_404
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers
+from rest_framework.parsers import BaseParser, JSONParser
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from ordnung.server.api.paging import page_of, paged
+from ordnung.server.audit.recording import record, recorded
+from ordnung.server.baselines.current import latest
+from ordnung.server.baselines.models import Revision
+from ordnung.server.catalogs.models import CatalogIssue
+from ordnung.server.clock import now
+from ordnung.server.problems import Problem
+from ordnung.server.repositories.models import Arrival, Repository, Upload
+from ordnung.server.repositories.rows import ArrivalSerializer, arrival_row
+from ordnung.server.repositories.uploads import begin_upload, upload_path, upload_row, write_piece
+from ordnung.server.rights.permission import demand_right
+from ordnung.server.rights.rights import Right
+from ordnung.server.shapes import StrictSerializer
+from ordnung.server.work.events import tell
+from ordnung.server.work.orders import ask_for
+
+SHOWN = 30
+MAX_PIECE = 32 * 1024 * 1024
+_SPAN = re.compile(r"bytes (\d+)-(\d+)/(\d+)")
+
+
+class NewUploadSerializer(StrictSerializer):
+    name = serializers.CharField(max_length=300)
+    size = serializers.IntegerField(min_value=1)
+
+
+class UploadSerializer(StrictSerializer):
+    id = serializers.CharField()
+    name = serializers.CharField()
+    size = serializers.IntegerField()
+    received = serializers.IntegerField()
+
+
+class NewArrivalSerializer(StrictSerializer):
+    """``place`` is a path on this machine or ``upload`` a file that was sent whole.
+
+    ``trust`` are the root's key ids as a person compared them; ``expired_reason`` lets an expired seal pass.
+    """
+
+    place = serializers.CharField(max_length=1000, required=False, default="", allow_blank=True)
+    upload = serializers.CharField(max_length=40, required=False, default="", allow_blank=True)
+    trust = serializers.CharField(max_length=2000, required=False, default="", allow_blank=True)
+    expired_reason = serializers.CharField(max_length=500, required=False, default="", allow_blank=True)
+
+
+class AgainWithSerializer(StrictSerializer):
+    trust = serializers.CharField(max_length=2000, required=False, default="", allow_blank=True)
+    expired_reason = serializers.CharField(max_length=500, required=False, default="", allow_blank=True)
+
+
+class RevisionTakenSerializer(StrictSerializer):
+    number = serializers.IntegerField()
+
+
+class PieceParser(BaseParser):
+    """The bytes of a piece as they come."""
+
+    media_type = "application/octet-stream"
+
+    def parse(self, stream, media_type=None, parser_context=None):
+        """The whole piece; larger ones are refused."""
+        raw = stream.read(MAX_PIECE + 1)
+        if len(raw) > MAX_PIECE:
+            raise Problem("too-large", f"A piece has at most {MAX_PIECE // 2**20} MiB.", status=413)
+        return raw
+
+
+class UploadsView(APIView):
+    @extend_schema(request=NewUploadSerializer, responses={201: UploadSerializer})
+    def post(self, request) -> Response:
+        """Begin to send a file, or go on with one of this name and size that this person began."""
+        body = NewUploadSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        row = begin_upload(person=request.user.username, **body.validated_data)
+        return Response(UploadSerializer(upload_row(row)).data, status=201)
+
+
+class UploadView(APIView):
+    parser_classes = [PieceParser]
+
+    @extend_schema(responses=UploadSerializer)
+    def get(self, request, pk: str) -> Response:
+        """How much of it has come."""
+        return Response(UploadSerializer(upload_row(_upload(request, pk))).data)
+
+    @extend_schema(request={"application/octet-stream": OpenApiTypes.BINARY}, responses=UploadSerializer)
+    def put(self, request, pk: str) -> Response:
+        """The next piece, named by Content-Range; one that does not follow on is refused with how far it is."""
+        row = _upload(request, pk)
+        match = _SPAN.fullmatch(request.headers.get("Content-Range", ""))
+        raw: bytes = request.data
+        if match is None or int(match[3]) != row.size or int(match[2]) - int(match[1]) + 1 != len(raw):
+            raise Problem("invalid", "The piece is not as long as its Content-Range says.", status=400)
+        with write_piece(row) as file:
+            received = file.seek(0, os.SEEK_END)
+            if int(match[1]) != received or received + len(raw) > row.size:
+                detail = f"{received} of {row.size} bytes are here; go on from there."
+                raise Problem("not-next", detail, status=409, field=str(received))
+            file.write(raw)
+        return Response(UploadSerializer(upload_row(row)).data)
+
+    @extend_schema(responses={204: None})
+    def delete(self, request, pk: str) -> Response:
+        """Give an upload up."""
+        row = _upload(request, pk)
+        upload_path(row).unlink(missing_ok=True)
+        row.delete()
+        return Response(status=204)
+
+
+def _upload(request, pk: str) -> Upload:
+    try:
+        uuid.UUID(str(pk))
+    except ValueError:
+        raise Problem("not-found", "There is no such upload.", status=404, field="upload") from None
+    return get_object_or_404(Upload, pk=pk, person=request.user.username)
+
+
+class ArrivalsView(APIView):
+    parser_classes = [JSONParser]
+
+    @paged(ArrivalSerializer)
+    def get(self, request) -> Response:
+        """What was carried in, the latest first, refusals included, in pages."""
+        return page_of(request, Arrival.objects.order_by("-pk"), ArrivalSerializer, arrival_row, SHOWN)
+
+    @extend_schema(request=NewArrivalSerializer, responses={202: ArrivalSerializer})
+    def post(self, request) -> Response:
+        """Carry in what lies at a path or was sent; it is verified whole before anything is stored.
+
+        To trust its keys or to take an expired one takes the right to approve besides.
+        """
+        body = NewArrivalSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        told = body.validated_data
+        if told["trust"] or told["expired_reason"]:
+            demand_right(request, Right.APPROVE, "accept its keys or an expired seal")
+        place, name = _place(request, told)
+        row = _begin(place, name, told, request.user.username)
+        return Response(ArrivalSerializer(arrival_row(row)).data, status=202)
+
+
+def _place(request, told: dict) -> tuple[Path, str]:
+    if told["upload"]:
+        upload = _upload(request, told["upload"])
+        path = upload_path(upload)
+        if upload_row(upload)["received"] != upload.size:
+            raise Problem("not-whole", f"{upload.name} has not come whole yet.", status=409, field="upload")
+        return path, upload.name
+    path = Path(told["place"] or "-").resolve()
+    if not any(path.is_relative_to(folder) for folder in settings.FOLDERS):
+        allowed = " and ".join(str(folder) for folder in settings.FOLDERS)
+        raise Problem("not-allowed", f"Repositories are carried in from below {allowed}.", field="place")
+    if not path.exists():
+        raise Problem("not-found", f"There is nothing at {path}.", status=404, field="place")
+    return path, path.name
+
+
+def _begin(place: Path, name: str, told: dict, person: str) -> Arrival:
+    with transaction.atomic():
+        row = Arrival.objects.create(
+            place=str(place), name=name, trust=told["trust"], expired_reason=told["expired_reason"],
+            asked_at=now(), asked_by=person,
+        )  # fmt: skip
+        ask_for("carry-in", f"Carrying in {name}", 0, "bytes", {"arrival": row.pk})
+    tell("repositories")
+    return row
+
+
+class ArrivalAgainView(APIView):
+    @extend_schema(request=AgainWithSerializer, responses={202: ArrivalSerializer})
+    def post(self, request, pk: int) -> Response:
+        """Try again what was refused: trusting its keys, or in spite of its expired seal."""
+        body = AgainWithSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        before = get_object_or_404(Arrival, pk=pk)
+        if before.state == "checking":
+            raise Problem("busy", f"{before.name} is being carried in.", status=409)
+        if not Path(before.place).exists():
+            raise Problem("not-found", f"{before.name} is not there any more.", status=404)
+        told = body.validated_data
+        if told["trust"] and told["trust"] != before.root_key:
+            raise Problem("other-keys", "These are not the keys that sealed it.", field="trust")
+        row = _begin(Path(before.place), before.name, told, request.user.username)
+        return Response(ArrivalSerializer(arrival_row(row)).data, status=202)
+
+
+class TakeBaselineView(APIView):
+    @extend_schema(request=None, responses={201: RevisionTakenSerializer})
+    def post(self, request, pk: int) -> Response:
+        """Make the rules and the followed issues of a carried-in repository this site's next revision."""
+        row = get_object_or_404(Repository, pk=pk)
+        if row.rules is None:
+            raise Problem("no-baseline", f"{row.name} carries no rules.", status=409)
+        here = set(CatalogIssue.objects.values_list("maker", "catalog", "issue"))
+        follows = [f for f in row.follows if (f["maker"], f["catalog"], f["issue"]) in here]
+        with recorded():
+            before = latest()
+            note = f"From {row.name}, edition {row.edition}: its revision {row.revision}."
+            fresh = Revision.objects.create(
+                number=before.number + 1, rules=row.rules, follows=follows, basis=before.number, made_at=now(),
+                made_by=request.user.username, note=note,
+            )  # fmt: skip
+            record(before={"revision": before.number}, after={"revision": fresh.number, "note": note})
+        tell("baselines", number=fresh.number)
+        return Response(RevisionTakenSerializer({"number": fresh.number}).data, status=201)

@@ -1,0 +1,196 @@
+"""Groups with how many of each may be away, and the servers that are: kept through failures until they are back."""
+
+from __future__ import annotations
+
+import csv
+import io
+from typing import Any
+
+from django.db import transaction
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from ordnung.server.audit.recording import record
+from ordnung.server.fleet.models import Group
+from ordnung.server.problems import Problem
+from ordnung.server.runs.leases import give_back
+from ordnung.server.runs.models import AwayLease
+from ordnung.server.shapes import StrictSerializer
+from ordnung.server.work.events import tell
+
+MOST_AWAY = 100_000
+
+
+class GroupSerializer(StrictSerializer):
+    name = serializers.CharField(max_length=200)
+    may_be_away = serializers.IntegerField(min_value=0, max_value=MOST_AWAY)
+    servers = serializers.IntegerField(read_only=True)
+    away = serializers.ListField(child=serializers.CharField(), read_only=True)
+
+
+class GroupChangeSerializer(StrictSerializer):
+    name = serializers.CharField(max_length=200, required=False)
+    may_be_away = serializers.IntegerField(min_value=0, max_value=MOST_AWAY, required=False)
+
+
+class GroupListSerializer(StrictSerializer):
+    """``list`` is CSV with the columns group and may_be_away."""
+
+    list = serializers.CharField(max_length=1_000_000)
+
+
+def group_rows() -> list[dict[str, Any]]:
+    """All groups, with who of each is away or about to be."""
+    away: dict[str, list[str]] = {}
+    for name, groups in AwayLease.objects.filter(outage=True).values_list("server__name", "groups"):
+        for group in groups:
+            away.setdefault(group, []).append(name)
+    rows = Group.objects.order_by("name")
+    return [
+        {
+            "name": row.name,
+            "may_be_away": row.may_be_away,
+            "servers": row.servers.count(),
+            "away": sorted(away.get(row.name, [])),
+        }
+        for row in rows
+    ]
+
+
+class GroupsView(APIView):
+    @extend_schema(responses=GroupSerializer(many=True))
+    def get(self, request) -> Response:
+        """All groups: servers that serve together, and how many of them may be away at once."""
+        return Response(GroupSerializer(group_rows(), many=True).data)
+
+    @extend_schema(request=GroupSerializer, responses={201: GroupSerializer(many=True)})
+    def post(self, request) -> Response:
+        """Make a group."""
+        body = GroupSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        told = body.validated_data
+        _, made = Group.objects.get_or_create(name=told["name"], defaults={"may_be_away": told["may_be_away"]})
+        if not made:
+            raise Problem("name-taken", f"There is a group {told['name']} already.", field="name")
+        tell("runs")
+        return Response(GroupSerializer(group_rows(), many=True).data, status=201)
+
+    @extend_schema(request=GroupListSerializer, responses=GroupSerializer(many=True))
+    def put(self, request) -> Response:
+        """Make or change groups by a list; all of it or nothing."""
+        body = GroupListSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        limits = parse_limits(body.validated_data["list"])
+        with transaction.atomic():
+            for name, may_be_away in limits.items():
+                Group.objects.update_or_create(name=name, defaults={"may_be_away": may_be_away})
+            tell("runs")
+        return Response(GroupSerializer(group_rows(), many=True).data)
+
+
+def parse_limits(text: str) -> dict[str, int]:
+    """Group names to limits, from CSV. Raises Problem that names the line."""
+    rows = csv.DictReader(io.StringIO(text.lstrip("\ufeff")), skipinitialspace=True)
+    wanted = {"group", "may_be_away"}
+    if set(rows.fieldnames or ()) != wanted:
+        raise Problem("format", "The list needs the columns group and may_be_away, and no others.", field="list")
+    found: dict[str, int] = {}
+    for row in rows:
+        name, number = (row["group"] or "").strip(), (row["may_be_away"] or "").strip()
+        where = f"line {rows.line_num}"
+        if not name or len(name) > 200:
+            raise Problem("format", f"{where}: the group has no name, or one of more than 200 letters.", field="list")
+        if not (number.isascii() and number.isdigit()) or int(number) > MOST_AWAY:
+            raise Problem("format", f"{where}: {number[:40] or 'nothing'} is not how many may be away.", field="list")
+        if name in found:
+            raise Problem("format", f"{where}: {name} stands twice.", field="list")
+        found[name] = int(number)
+    return found
+
+
+class GroupView(APIView):
+    @extend_schema(request=GroupChangeSerializer, responses=GroupSerializer(many=True))
+    def patch(self, request, name: str) -> Response:
+        """Rename a group, or change how many of it may be away. What is away already stays counted."""
+        body = GroupChangeSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        told = body.validated_data
+        row = _find(name)
+        new = told.get("name", name)
+        if new != name and Group.objects.filter(name=new).exists():
+            raise Problem("name-taken", f"There is a group {new} already.", field="name")
+        if new != name:
+            _demand_nobody_away(name, "renamed")
+        record(before={"name": row.name, "may_be_away": row.may_be_away})
+        row.name, row.may_be_away = new, told.get("may_be_away", row.may_be_away)
+        row.save()
+        tell("readings")
+        return Response(GroupSerializer(group_rows(), many=True).data)
+
+    @extend_schema(responses={204: None})
+    def delete(self, request, name: str) -> Response:
+        """Take a group away; its servers stay, without a limit on who may be away together."""
+        row = _find(name)
+        _demand_nobody_away(name, "taken away")
+        row.delete()
+        tell("readings")
+        return Response(status=204)
+
+
+def _find(name: str) -> Group:
+    row = Group.objects.filter(name=name).first()
+    if row is None:
+        raise Problem("not-found", f"There is no group {name}.", status=404)
+    return row
+
+
+def _demand_nobody_away(name: str, what: str) -> None:
+    away: list[str] = next((row["away"] for row in group_rows() if row["name"] == name), [])
+    if away:
+        told = f"{', '.join(away)} of {name} is away or about to be; the group can't be {what} before it is back."
+        raise Problem("group-away", told, status=409)
+
+
+class AwaySerializer(StrictSerializer):
+    server = serializers.CharField()
+    run = serializers.IntegerField()
+    run_name = serializers.CharField()
+    groups = serializers.ListField(child=serializers.CharField())
+    outage = serializers.BooleanField()
+    kept = serializers.BooleanField()
+    since = serializers.DateTimeField()
+    doubt = serializers.CharField(allow_blank=True)
+
+
+class GiveBackSerializer(StrictSerializer):
+    reason = serializers.CharField(max_length=500)
+
+
+def away_row(lease: AwayLease) -> dict[str, Any]:
+    """One server that holds a place."""
+    return {
+        "server": lease.server.name,
+        "run": lease.run_id,
+        "run_name": lease.run.name,
+        **{name: getattr(lease, name) for name in ("groups", "outage", "kept", "since", "doubt")},
+    }
+
+
+class AwayListView(APIView):
+    @extend_schema(responses=AwaySerializer(many=True))
+    def get(self, request) -> Response:
+        """Every server that is away because of us or about to be; ``kept`` ones were left away by a failure."""
+        leases = AwayLease.objects.select_related("server", "run").order_by("server__name")
+        return Response(AwaySerializer([away_row(lease) for lease in leases], many=True).data)
+
+
+class AwayBackView(APIView):
+    @extend_schema(request=GiveBackSerializer, responses={204: None})
+    def post(self, request, name: str) -> Response:
+        """A person says, with a reason, that a server that was left away is back. It stands on its tape."""
+        body = GiveBackSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        give_back(name, request.user.get_username(), body.validated_data["reason"])
+        return Response(status=204)

@@ -1,0 +1,235 @@
+"""Questions across repositories: what changed, what one lacks today, which hold a way back, who reaches it."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.shortcuts import get_object_or_404
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework import serializers
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from ordnung.core.packing import Trim, kept
+from ordnung.core.reach import best_way
+from ordnung.core.way_back import list_ways_back
+from ordnung.formats.text import whole_number
+from ordnung.server.api.paging import page_of, paged
+from ordnung.server.assessment.house import snapshot
+from ordnung.server.problems import Problem
+from ordnung.server.repositories.models import Line, PayloadFetch, Repository
+from ordnung.server.repositories.plans import make_plan
+from ordnung.server.repositories.rows import LineSerializer, packed_rows
+from ordnung.server.shapes import StrictSerializer
+
+FETCHES_SHOWN = 200
+
+
+class PayloadChangeSerializer(StrictSerializer):
+    change = serializers.ChoiceField(choices=["added", "dropped", "other bytes"])
+    name = serializers.CharField()
+    version = serializers.CharField()
+    size = serializers.IntegerField()
+
+
+class RepositoriesComparedSerializer(StrictSerializer):
+    one = serializers.CharField()
+    other = serializers.CharField()
+    changes = PayloadChangeSerializer(many=True)
+    same = serializers.IntegerField()
+    added_bytes = serializers.IntegerField()
+
+
+class StaleSerializer(StrictSerializer):
+    """What a repository lacks for its servers as they are today, by the baseline of today."""
+
+    servers = serializers.ListField(child=serializers.CharField())
+    unknown = serializers.ListField(child=serializers.CharField())
+    lines = LineSerializer(many=True)
+    not_needed = serializers.IntegerField()
+    revision = serializers.IntegerField()
+
+
+class HolderSerializer(StrictSerializer):
+    id = serializers.IntegerField()
+    name = serializers.CharField()
+    edition = serializers.IntegerField()
+
+
+class BackSerializer(StrictSerializer):
+    version = serializers.CharField()
+    bank = serializers.BooleanField()
+    repositories = HolderSerializer(many=True)
+    stored = serializers.BooleanField()
+    barred = serializers.CharField(allow_blank=True)
+
+
+class WaysBackSerializer(StrictSerializer):
+    server = serializers.CharField()
+    slot = serializers.CharField()
+    name = serializers.CharField()
+    installed = serializers.CharField(allow_null=True)
+    ways = BackSerializer(many=True)
+
+
+class WayGroupSerializer(StrictSerializer):
+    way = serializers.CharField()
+    told = serializers.CharField()
+    good = serializers.BooleanField()
+    servers = serializers.ListField(child=serializers.CharField())
+
+
+class FetchSerializer(StrictSerializer):
+    run = serializers.IntegerField()
+    server = serializers.CharField()
+    name = serializers.CharField()
+    version = serializers.CharField()
+    protocol = serializers.CharField()
+    address = serializers.CharField()
+    bytes = serializers.IntegerField()
+    whole = serializers.BooleanField()
+    at = serializers.DateTimeField()
+
+
+class CompareView(APIView):
+    @extend_schema(
+        parameters=[OpenApiParameter("one", int, required=True), OpenApiParameter("other", int, required=True)],
+        responses=RepositoriesComparedSerializer, operation_id="repositories_compare",
+    )  # fmt: skip
+    def get(self, request) -> Response:
+        """What ``other`` has and ``one`` has not, and the other way round."""
+        one, other = (_find(request.query_params.get(key, "")) for key in ("one", "other"))
+        left, right = (_contents(row) for row in (one, other))
+        changes = [_change("added", right[key]) for key in right.keys() - left.keys()]
+        changes += [_change("dropped", left[key]) for key in left.keys() - right.keys()]
+        both = left.keys() & right.keys()
+        differing = [key for key in both if left[key].sha256 != right[key].sha256]
+        changes += [_change("other bytes", right[key]) for key in differing]
+        body = {
+            "one": f"{one.name}, edition {one.edition}",
+            "other": f"{other.name}, edition {other.edition}",
+            "changes": sorted(changes, key=lambda c: (c["name"], c["version"], c["change"])),
+            "same": len(both) - len(differing),
+            "added_bytes": sum(c["size"] for c in changes if c["change"] != "dropped"),
+        }
+        return Response(RepositoriesComparedSerializer(body).data)
+
+
+def _find(text: str) -> Repository:
+    number = whole_number(text)
+    if number is None:
+        raise Problem("invalid", "Two repositories are compared by their numbers.", field="one")
+    return get_object_or_404(Repository, pk=number)
+
+
+def _contents(row: Repository) -> dict[tuple[str, str], Line]:
+    return {(line.product, line.version): line for line in row.lines.all()}
+
+
+def _change(what: str, line: Line) -> dict[str, Any]:
+    return {"change": what, "name": line.name, "version": line.version, "size": line.size}
+
+
+class StaleView(APIView):
+    @extend_schema(responses=StaleSerializer)
+    def get(self, request, pk: int) -> Response:
+        """What a repository lacks for its servers today; its own trims stay out."""
+        row = get_object_or_404(Repository, pk=pk)
+        here = snapshot().standings
+        names = [name for name in row.servers if name in here]
+        plan = make_plan(names, [Trim(by=t["by"], value=t["value"]) for t in row.trims]) if names else None
+        held = set(row.lines.values_list("sha256", flat=True))
+        needed = [line for line in kept(plan.lines) if line.release.payload] if plan else []
+        lacking = [line for line in needed if line.release.payload and line.release.payload.sha256 not in held]
+        wanted = {line.release.payload.sha256 for line in needed if line.release.payload}
+        body = {
+            "servers": sorted({name for line in lacking for name in line.servers}),
+            "unknown": [name for name in row.servers if name not in here],
+            "lines": packed_rows(lacking),
+            "not_needed": len(held - wanted),
+            "revision": snapshot().baseline.number,
+        }
+        return Response(StaleSerializer(body).data)
+
+
+class WaysBackView(APIView):
+    @extend_schema(
+        parameters=[OpenApiParameter("server", str, required=True), OpenApiParameter("slot", str, required=True)],
+        responses=WaysBackSerializer,
+    )  # fmt: skip
+    def get(self, request) -> Response:
+        """To which versions a component can go back, and where each is held."""
+        server, slot = (request.query_params.get(key, "") for key in ("server", "slot"))
+        standing = snapshot().standings.get(server)
+        found = next((p for p in standing.positions if p.component.slot == slot), None) if standing else None
+        if found is None:
+            raise Problem("not-found", f"There is no component {slot} in {server}.", status=404, field="slot")
+        ways = list_ways_back(found)
+        sums = {way.sha256 for way in ways if way.sha256}
+        holders: dict[str, list[Repository]] = {}
+        lines = Line.objects.filter(sha256__in=sums, state="packed", repository__state="sealed")
+        for line in lines.select_related("repository").order_by("-repository_id"):
+            holders.setdefault(line.sha256, []).append(line.repository)
+        rows = [
+            {
+                "version": way.version, "bank": way.in_bank, "barred": way.barred,
+                "repositories": holders.get(way.sha256, []), "stored": way.sha256 in holders,
+            }
+            for way in ways
+            if way.in_bank or way.sha256 in holders
+        ]  # fmt: skip
+        name = found.product.name if found.product else found.component.name
+        body = {"server": server, "slot": slot, "name": name, "installed": found.component.version, "ways": rows}
+        return Response(WaysBackSerializer(body).data)
+
+
+WAYS = {
+    "https": ("fetches it over HTTPS", True),
+    "push": ("gets it pushed", True),
+    "http": ("fetches it over plain HTTP", True),
+    "own": ("takes only its own release until that is updated", True),
+    "clock": ("its clock is wrong: by it our certificate is not valid, so nothing was fetched", False),
+    "none": ("can neither fetch it nor be pushed to", False),
+    "unknown": ("not read yet", False),
+}
+"""Ways by which a payload gets to a controller, in words."""
+
+
+class ReachView(APIView):
+    @extend_schema(responses=WayGroupSerializer(many=True))
+    def get(self, request, pk: int) -> Response:
+        """How each of a repository's servers gets it, by what was read and what its controller was seen to reach."""
+        row = get_object_or_404(Repository, pk=pk)
+        house = snapshot()
+        groups: dict[str, list[str]] = {}
+        for name in row.servers:
+            standing, known = house.standings.get(name), house.rows.get(name)
+            facts = standing.server.facts if standing else None
+            way = best_way(facts, known.probes if known else {})
+            if facts and facts.clock_off_s is not None and abs(facts.clock_off_s) > 86400 and "HTTPS" in facts.pulls:
+                way = "clock" if way in ("none", "http") else way
+            groups.setdefault(way, []).append(name)
+        rows = [
+            {"way": way, "told": told, "good": good, "servers": groups[way]}
+            for way, (told, good) in WAYS.items()
+            if way in groups
+        ]
+        return Response(WayGroupSerializer(rows, many=True).data)
+
+
+class FetchesView(APIView):
+    @paged(FetchSerializer)
+    def get(self, request, pk: int) -> Response:
+        """Which controllers fetched what of a repository, the latest first, in pages."""
+        row = get_object_or_404(Repository, pk=pk)
+        names = {line.sha256: line for line in row.lines.all()}
+        found = PayloadFetch.objects.filter(sha256__in=names).order_by("-pk")
+
+        def tell(f: PayloadFetch) -> dict[str, Any]:
+            line = names[f.sha256]
+            return {
+                "run": f.run, "server": f.server, "name": line.name, "version": line.version, "protocol": f.protocol,
+                "address": f.address, "bytes": f.bytes, "whole": f.whole, "at": f.at,
+            }  # fmt: skip
+
+        return page_of(request, found, FetchSerializer, tell, FETCHES_SHOWN)

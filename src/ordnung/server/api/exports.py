@@ -1,0 +1,72 @@
+"""The fleet as files: CSV for people's tables, readings for the command line and other sites."""
+
+from __future__ import annotations
+
+import csv
+import io
+
+from django.http import HttpRequest, HttpResponse
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework.views import APIView
+
+from ordnung.formats.readings import write_readings
+from ordnung.server.assessment.house import Snapshot, snapshot
+from ordnung.server.assessment.present import resets_text
+
+_NAMES = OpenApiParameter("servers", str, description="Names between commas; all without.")
+COLUMNS = (
+    "server", "address", "model", "serial", "room", "rack", "unit", "group", "role", "tags", "read_at", "failure",
+    "slot", "kind", "component", "version", "waiting", "target", "verdict", "releases_behind", "fixes_missing",
+    "resets_to_pay", "origin",
+)  # fmt: skip
+_RISKY = ("=", "+", "-", "@", "\t", "\r")
+
+
+def _chosen(request: HttpRequest, house: Snapshot) -> list[str]:
+    asked = [name for name in request.GET.get("servers", "").split(",") if name]
+    return [name for name in house.rows if not asked or name in asked]
+
+
+def as_cell(value: object) -> str:
+    """A cell that no spreadsheet takes for a formula."""
+    text = "" if value is None else str(value)
+    return f"'{text}" if text.startswith(_RISKY) else text
+
+
+class CsvView(APIView):
+    @extend_schema(parameters=[_NAMES], responses={(200, "text/csv"): OpenApiTypes.STR})
+    def get(self, request) -> HttpResponse:
+        """One row a component (RFC 4180, UTF-8); a server without components has one row too."""
+        house = snapshot()
+        out = io.StringIO(newline="")
+        writer = csv.writer(out)
+        writer.writerow(COLUMNS)
+        for name in _chosen(request, house):
+            for row in _rows(house, name):
+                writer.writerow([as_cell(value) for value in row])
+        headers = {"Content-Disposition": 'attachment; filename="servers.csv"'}
+        return HttpResponse(out.getvalue(), content_type="text/csv; charset=utf-8", headers=headers)
+
+
+def _rows(house: Snapshot, name: str) -> list[tuple[object, ...]]:
+    row, standing = house.rows[name], house.standings[name]
+    server, resets = standing.server, resets_text(standing.route)
+    read = server.read_at.isoformat() if server.read_at else ""
+    where = (row.room, row.rack, row.unit, server.group, row.role, " ".join(row.tags))
+    head = (name, row.url.removeprefix("https://"), server.model, server.serial, *where, read, row.cause)
+    found: list[tuple[object, ...]] = []
+    for c, d in zip(server.components, standing.drift, strict=True):
+        own = (c.slot, c.kind, c.name, c.version, c.waiting if c.has_waiting else None)
+        found.append((*head, *own, d.target, d.verdict.word, d.behind, " ".join(d.fixes), resets, c.origin))
+    return found or [(*head, *[""] * 11)]
+
+
+class ReadingsFileView(APIView):
+    @extend_schema(parameters=[_NAMES], responses={(200, "application/json"): OpenApiTypes.OBJECT})
+    def get(self, request) -> HttpResponse:
+        """The latest readings as ``ordnung.readings/1``, host reports laid over them."""
+        house = snapshot()
+        servers = [house.standings[name].server for name in _chosen(request, house)]
+        headers = {"Content-Disposition": 'attachment; filename="readings.json"'}
+        return HttpResponse(write_readings(servers), content_type="application/json", headers=headers)

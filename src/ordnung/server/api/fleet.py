@@ -1,0 +1,364 @@
+"""Servers: list, look, change, read again, trust, credentials, reach."""
+
+from __future__ import annotations
+
+from typing import Any
+from urllib.parse import urlsplit
+
+from django.conf import settings
+from django.db import IntegrityError, transaction
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from ordnung.controllers import CAUSES
+from ordnung.core.drift import OFF_BASELINE, Verdict
+from ordnung.core.facts import find_hindrances
+from ordnung.core.house import Standing
+from ordnung.core.reach import tell_reach
+from ordnung.formats.addresses import is_host_name
+from ordnung.server.api.fleet_shapes import (
+    CredentialsSerializer,
+    ManyCredentialsSerializer,
+    ManyTrustSerializer,
+    NewServerSerializer,
+    ServerChangeSerializer,
+    ServerDetailSerializer,
+    ServerPageSerializer,
+    ServerSerializer,
+    TrustSerializer,
+    WhomSerializer,
+)
+from ordnung.server.api.history import find_server
+from ordnung.server.api.work_shapes import WorkSerializer
+from ordnung.server.assessment.house import Snapshot, snapshot
+from ordnung.server.assessment.present import component_row, glyph_row, resets_text, round_rows, signature_text
+from ordnung.server.audit.recording import record
+from ordnung.server.clock import now
+from ordnung.server.fleet.models import Group, Server
+from ordnung.server.fleet.readings import first_seen
+from ordnung.server.problems import Problem
+from ordnung.server.runs.models import RunServer
+from ordnung.server.shapes import asked_number
+from ordnung.server.work.events import tell
+from ordnung.server.work.models import Work
+from ordnung.server.work.orders import ask_for
+
+
+def server_row(row: Server, standing: Standing, running: int | None) -> dict[str, Any]:
+    """One server as the list gives it."""
+    verdicts = [drift.verdict for drift in standing.drift]
+    return {
+        "name": row.name,
+        "model": standing.server.model,
+        "serial": standing.server.serial,
+        "room": row.room,
+        "rack": row.rack,
+        "unit": row.unit,
+        "height": row.height,
+        "role": row.role,
+        "group": row.group.name if row.group else None,
+        "may_be_away": row.group.may_be_away if row.group else None,
+        "read_at": row.latest.read_at if row.latest else None,
+        "failure": failure_row(row),
+        "cells": glyph_row(standing),
+        "signature": signature_text(standing),
+        "resets": resets_text(standing.route),
+        "outages": standing.route.outages,
+        "off": sum(verdict in OFF_BASELINE for verdict in verdicts),
+        "exposed": verdicts.count(Verdict.EXPOSED),
+        "components": len(verdicts),
+        "running": running,
+        "tags": row.tags,
+        "lost": len(row.lost),
+        "seen_pin": row.seen_pin,
+    }
+
+
+def failure_row(row: Server) -> dict[str, str] | None:
+    """Why the last look failed, if it did."""
+    if row.cause is None:
+        return None
+    return {"server": row.name, "cause": row.cause, "detail": row.detail, "remedy": CAUSES.get(row.cause, "")}
+
+
+def running_runs() -> dict[int, int]:
+    """The run each busy server is in, by server."""
+    return dict(RunServer.objects.filter(active=True).values_list("server_id", "run_id"))
+
+
+PAGE, MOST = 100, 1000
+SORTS = ("name", "-off", "-exposed", "-outages", "read_at")
+
+
+class ServersView(APIView):
+    @extend_schema(
+        responses=ServerPageSerializer,
+        operation_id="servers_list",
+        parameters=[
+            OpenApiParameter("limit", int, description=f"At most {MOST}, by default {PAGE}."),
+            OpenApiParameter("offset", int),
+            OpenApiParameter("search", str, description="Part of a name, serial, model, rack, group or tag."),
+            OpenApiParameter("servers", str, description="Names between commas."),
+            OpenApiParameter("sort", str, enum=SORTS),
+        ],
+    )
+    def get(self, request) -> Response:
+        """Servers with their glyph rows, a page at a time."""
+        house, running = snapshot(), running_runs()
+        asked = request.query_params
+        names = _sorted(_filtered(list(house.rows), house, asked), house, asked.get("sort", "name"))
+        limit, offset = min(MOST, max(1, asked_number(asked, "limit", PAGE))), max(0, asked_number(asked, "offset", 0))
+        shown = names[offset : offset + limit]
+        rows = [server_row(house.rows[n], house.standings[n], running.get(house.rows[n].pk)) for n in shown]
+        return Response(ServerPageSerializer({"total": len(names), "offset": offset, "servers": rows}).data)
+
+    @extend_schema(request=NewServerSerializer, responses={201: ServerSerializer})
+    def post(self, request) -> Response:
+        """Add one server by address. It is read when asked for; its certificate must be the fleet's."""
+        body = NewServerSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        values = dict(body.validated_data)
+        demand_allowed(values["url"])
+        password = values.pop("password")
+        row = Server(**values)
+        row.set_password(password)
+        try:
+            with transaction.atomic():
+                row.save()
+        except IntegrityError:
+            raise Problem("name-taken", f"There is a server {row.name} already.", field="name") from None
+        tell("readings", servers=[row.name])
+        return Response(ServerSerializer(server_row(row, snapshot().standings[row.name], None)).data, status=201)
+
+
+def _filtered(names: list[str], house: Snapshot, asked) -> list[str]:
+    if asked.get("servers"):
+        wanted = set(asked["servers"].split(","))
+        names = [name for name in names if name in wanted]
+    words = asked.get("search", "").lower().split()
+    return [name for name in names if all(word in _haystack(name, house) for word in words)] if words else names
+
+
+def _haystack(name: str, house: Snapshot) -> str:
+    row, server = house.rows[name], house.standings[name].server
+    return " ".join([name, server.serial or "", server.model, row.rack, server.group or "", *row.tags]).lower()
+
+
+def _sorted(names: list[str], house: Snapshot, by: str) -> list[str]:
+    def key(name: str) -> float:
+        standing = house.standings[name]
+        if by == "-outages":
+            return -standing.route.outages
+        if by == "read_at":
+            return standing.server.read_at.timestamp() if standing.server.read_at else 0.0
+        return -house.counts[name][0 if by == "-off" else 1]
+
+    return sorted(names, key=key) if by in SORTS and by != "name" else names
+
+
+def demand_allowed(url: str) -> None:
+    """Refuse an address outside the networks that the house allows."""
+    try:
+        host = urlsplit(url).hostname or ""
+    except ValueError:
+        raise Problem("bad-address", f"{url[:200]} is no address.", field="url") from None
+    if not is_host_name(host) and not settings.NETWORKS.allows(host):
+        told = f"{host} is outside the networks this house allows ({settings.NETWORKS.tell()})."
+        raise Problem("not-allowed", told, field="url")
+
+
+class ServerView(APIView):
+    @extend_schema(responses=ServerDetailSerializer)
+    def get(self, request, name: str) -> Response:
+        """One server with every component, its route and what it costs, how it can be fed and what is in the way."""
+        house = snapshot()
+        row = house.rows.get(name)
+        if row is None:
+            raise Problem("not-found", f"There is no server {name}.", status=404)
+        return Response(ServerDetailSerializer(detail_row(row, house.standings[name])).data)
+
+    @extend_schema(request=ServerChangeSerializer, responses={204: None})
+    def patch(self, request, name: str) -> Response:
+        """Change where a server stands, what it is for, or its address."""
+        body = ServerChangeSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        row, values = find_server(name), dict(body.validated_data)
+        before = {key: str(getattr(row, key) or "") for key in values}
+        if values.get("url", row.url) != row.url:
+            demand_allowed(values["url"])
+            row.clear_password("its password was cleared when its address changed; enter it again")
+            row.moved_by = request.user.get_username()
+            row.save(update_fields=["sealed_password", "cleared", "moved_by"])
+        if "group" in values:
+            group = values.pop("group")
+            values["group"] = Group.objects.get_or_create(name=group)[0] if group else None
+        for key, value in values.items():
+            setattr(row, key, value)
+        if values:
+            row.save(update_fields=list(values))
+            record(before=before, after={key: str(getattr(row, key) or "") for key in before})
+            tell("readings", servers=[name])
+        return Response(status=204)
+
+    @extend_schema(responses={204: None})
+    def delete(self, request, name: str) -> Response:
+        """Take a server out of the house, with its readings; not while a run is at work on it."""
+        row = find_server(name)
+        if RunServer.objects.filter(server=row).exists():
+            raise Problem("in-a-run", f"{name} stands in the record of a run; it can't be taken out.", status=409)
+        record(before={"url": row.url, "serial": row.serial or ""})
+        row.delete()
+        tell("readings", servers=[name])
+        return Response(status=204)
+
+
+def detail_row(row: Server, standing: Standing) -> dict[str, Any]:
+    """Everything the panel tells of one server."""
+    route, server, since = standing.route, standing.server, first_seen(row)
+    proof = f"fewest resets, proven: no route with less than {route.bound_outages} outages can exist"
+    if not route.proven:
+        proof = f"best found; at least {route.bound_outages} outages are needed"
+    return {
+        **server_row(row, standing, running_runs().get(row.pk)),
+        "url": row.url,
+        "user": row.user,
+        "pin": row.pin,
+        "uuid": server.uuid,
+        "tag": server.tag,
+        "power": server.facts.power if server.facts else None,
+        "health": server.facts.health if server.facts else None,
+        "parts": [
+            {**component_row(standing, place), "seen_since": since.get(position.component.slot)}
+            for place, position in enumerate(standing.positions)
+        ],
+        "rounds": round_rows(route),
+        "stranded": [{"slot": s.slot, "reason": s.reason} for s in route.stranded],
+        "proof": proof if route.rounds else "",
+        "readings": row.readings.count(),
+        "hindrances": [_plain(h, "what", "seen", "remedy", "stops") for h in find_hindrances(server, now())],
+        "ways": [_plain(w, "way", "open", "seen", "remedy") for w in tell_reach(server.facts, row.probes)],
+        "probed_at": row.probed_at,
+        "lost_parts": row.lost,
+        "reported_at": row.report.taken_at if row.report else None,
+    }
+
+
+def _plain(value: object, *names: str) -> dict[str, Any]:
+    return {name: getattr(value, name) for name in names}
+
+
+class CredentialsView(APIView):
+    @extend_schema(request=CredentialsSerializer, responses={204: None})
+    def post(self, request, name: str) -> Response:
+        """Replace the credentials of one server. They are never shown again."""
+        body = CredentialsSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        keep_credentials([find_server(name)], body.validated_data)
+        return Response(status=204)
+
+
+class ManyCredentialsView(APIView):
+    @extend_schema(request=ManyCredentialsSerializer, responses={204: None})
+    def post(self, request) -> Response:
+        """Replace the credentials of several servers, or of a whole group, at once."""
+        body = ManyCredentialsSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        told = body.validated_data
+        rows = list(Server.objects.filter(name__in=told["servers"]))
+        if told["group"]:
+            rows += list(Server.objects.filter(group__name=told["group"]).exclude(name__in=told["servers"]))
+        if not rows:
+            raise Problem("not-found", "No such servers.", status=404, field="servers")
+        keep_credentials(rows, told)
+        return Response(status=204)
+
+
+def keep_credentials(rows: list[Server], told: dict[str, Any]) -> None:
+    """Encrypt and keep user and password for every row, or for none."""
+    with transaction.atomic():
+        for row in rows:
+            row.user = told["user"]
+            row.set_password(told["password"])
+            row.save(update_fields=["user", "sealed_password", "cleared"])
+        record(on={"servers": [row.name for row in rows]})
+
+
+class TrustView(APIView):
+    @extend_schema(request=TrustSerializer, responses={204: None})
+    def post(self, request, name: str) -> Response:
+        """Accept the new certificate of a server, by the fingerprint that was shown."""
+        body = TrustSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        accept([(find_server(name), body.validated_data["pin"])], request.user.get_username())
+        return Response(status=204)
+
+
+class ManyTrustView(APIView):
+    @extend_schema(request=ManyTrustSerializer, responses={204: None})
+    def post(self, request) -> Response:
+        """Accept the certificates of several servers at once, each by the fingerprint that was shown; all or none."""
+        body = ManyTrustSerializer(data=request.data)
+        body.is_valid(raise_exception=True)
+        pairs = [(find_server(one["server"]), one["pin"]) for one in body.validated_data["accept"]]
+        accept(pairs, request.user.get_username())
+        return Response(status=204)
+
+
+def accept(pairs: list[tuple[Server, str]], person: str) -> None:
+    """Trust what was shown, if it is still what the server shows. Raises Problem otherwise; then nothing changes.
+
+    Where another certificate was trusted before, the password is cleared: it goes to nobody who was not asked for it.
+    """
+    for row, pin in pairs:
+        if pin != row.seen_pin:
+            told = f"{row.name} showed another fingerprint since. Look again."
+            raise Problem("fingerprint-differs", told, field="pin")
+        if "certificates" in settings.TWO_PEOPLE and row.moved_by == person:
+            told = f"You changed the address of {row.name}; this house wants another person to accept its certificate."
+            raise Problem("second-person", told, status=403)
+    with transaction.atomic():
+        record(on={"servers": [row.name for row, _ in pairs]}, before={row.name: row.pin for row, _ in pairs})
+        for row, _ in pairs:
+            if row.pin is not None:
+                row.clear_password("its password was cleared when its certificate changed; enter it again")
+            row.pin, row.seen_pin, row.cause, row.detail = row.seen_pin, None, None, ""
+            row.save(update_fields=["pin", "seen_pin", "cause", "detail", "sealed_password", "cleared"])
+        record(after={row.name: row.pin for row, _ in pairs})
+        tell("readings", servers=[row.name for row, _ in pairs])
+
+
+class SurveysView(APIView):
+    @extend_schema(request=WhomSerializer, responses={202: WorkSerializer})
+    def post(self, request) -> Response:
+        """Read servers; answers at once with the work, which the engine carries out."""
+        work = ask_about("survey", "Reading", request.data)
+        return Response(WorkSerializer(work).data, status=202)
+
+
+class ReachView(APIView):
+    @extend_schema(request=WhomSerializer, responses={202: WorkSerializer})
+    def post(self, request) -> Response:
+        """Have controllers send a test to us, over HTTPS and HTTP: who reaches the repository, and who does not."""
+        work = ask_about("reach", "Trying the way from", request.data)
+        return Response(WorkSerializer(work).data, status=202)
+
+
+def ask_about(kind: str, verb: str, data: Any) -> Work:
+    """Put work on named servers, those whose last reading failed, or all before the engine."""
+    body = WhomSerializer(data=data)
+    body.is_valid(raise_exception=True)
+    known = list(Server.objects.order_by("name").values_list("name", flat=True))
+    if body.validated_data["failed"]:
+        known = list(Server.objects.exclude(cause=None).order_by("name").values_list("name", flat=True))
+        if not known:
+            raise Problem("nothing-to-read", "No server failed when it was read last.", field="failed")
+    names = body.validated_data.get("servers") or known
+    lost = sorted(set(names) - set(known))
+    if lost:
+        raise Problem("not-found", f"There is no server {lost[0]}.", field="servers")
+    if not names:
+        raise Problem("nothing-to-read", "There is no server yet. Add one first.", field="servers")
+    everything = len(names) == len(known) and not body.validated_data["failed"]
+    what = "all servers" if everything else names[0] if len(names) == 1 else f"{len(names)} servers"
+    return ask_for(kind, f"{verb} {what}", len(names), "servers", {"servers": names})

@@ -1,0 +1,155 @@
+"""The whole floor in columns: small enough that ten thousand servers are drawn from one answer."""
+
+from __future__ import annotations
+
+import datetime
+import json
+import threading
+from typing import Any
+
+from django.http import HttpRequest, HttpResponse
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework import serializers
+from rest_framework.views import APIView
+
+from ordnung.core.drift import OFF_BASELINE, Drift, Verdict
+from ordnung.core.facts import find_hindrances
+from ordnung.core.house import Standing
+from ordnung.core.reach import best_way
+from ordnung.server.assessment.house import Snapshot, snapshot
+from ordnung.server.assessment.present import FIXED, LETTERS, worst
+from ordnung.server.clock import now
+from ordnung.server.fleet.models import Server
+from ordnung.server.runs.models import RunServer
+from ordnung.server.shapes import StrictSerializer
+
+CODES = {verdict.word: chr(ord("a") + place) for place, verdict in enumerate(Verdict)}
+"""One letter a verdict: a cell is its letter and how many releases it is behind, 9 at most."""
+
+
+class FloorSerializer(StrictSerializer):
+    """Columns: the n-th entry of each is the n-th server's."""
+
+    revision = serializers.IntegerField()
+    now = serializers.DateTimeField()
+    verdicts = serializers.DictField(child=serializers.CharField())
+    name = serializers.ListField(child=serializers.CharField())
+    model = serializers.ListField(child=serializers.CharField())
+    serial = serializers.ListField(child=serializers.CharField())
+    room = serializers.ListField(child=serializers.CharField())
+    rack = serializers.ListField(child=serializers.CharField())
+    unit = serializers.ListField(child=serializers.IntegerField())
+    height = serializers.ListField(child=serializers.IntegerField())
+    group = serializers.ListField(child=serializers.CharField())
+    cells = serializers.ListField(child=serializers.CharField())
+    others = serializers.ListField(child=serializers.CharField())
+    off = serializers.ListField(child=serializers.IntegerField())
+    exposed = serializers.ListField(child=serializers.IntegerField())
+    score = serializers.ListField(child=serializers.FloatField())
+    components = serializers.ListField(child=serializers.IntegerField())
+    outages = serializers.ListField(child=serializers.IntegerField())
+    cycles = serializers.ListField(child=serializers.IntegerField())
+    restarts = serializers.ListField(child=serializers.IntegerField())
+    read = serializers.ListField(child=serializers.IntegerField())
+    health = serializers.ListField(child=serializers.CharField())
+    reach = serializers.ListField(child=serializers.CharField())
+    hindrances = serializers.ListField(child=serializers.CharField())
+    failure = serializers.ListField(child=serializers.CharField())
+    lost = serializers.ListField(child=serializers.IntegerField())
+    running = serializers.ListField(child=serializers.IntegerField())
+
+
+def spell_cells(standing: Standing) -> tuple[str, str]:
+    """The fixed six cells, two characters each, and the letters of other kinds with theirs (three each)."""
+    by_kind: dict[str, list[Drift]] = {}
+    for position, drift in zip(standing.positions, standing.drift, strict=True):
+        by_kind.setdefault(position.component.kind, []).append(drift)
+    fixed = "".join(_cell(by_kind.get(kind, [])) for kind in FIXED)
+    others = "".join(LETTERS[kind] + _cell(by_kind[kind]) for kind in sorted(by_kind.keys() - set(FIXED)))
+    return fixed, others
+
+
+def _cell(drifts: list[Drift]) -> str:
+    verdict = worst([drift.verdict for drift in drifts]) if drifts else Verdict.UNREAD
+    return CODES[verdict.word] + str(min(9, max((d.behind or 0 for d in drifts), default=0)))
+
+
+def health_word(row: Server, standing: Standing) -> str:
+    """ok, warning, critical or unknown: the worst of what the server says and of what it has lost."""
+    facts = standing.server.facts
+    told = {"OK": "ok", "Warning": "warning", "Critical": "critical"}.get((facts.health if facts else None) or "")
+    if row.lost:
+        return "critical"
+    return told or "unknown"
+
+
+def floor_columns(house: Snapshot, running: dict[int, int], moment: datetime.datetime) -> dict[str, Any]:
+    """The answer's columns. A server that is as it was in the last answer of the day is not spelled again."""
+    fresh: dict[str, Spelled] = {}
+    for name, row in house.rows.items():
+        standing, busy, known = house.standings[name], running.get(row.pk, 0), _spelled.get(name)
+        state = (row, standing, busy, moment.date())
+        if known is None or known[0][0] is not row or known[0][1] is not standing or known[0][2:] != state[2:]:
+            known = (state, _values(name, row, standing, busy, moment))
+        fresh[name] = known
+    _spelled.clear()
+    _spelled.update(fresh)
+    rows = [values for _, values in fresh.values()]
+    columns = (
+        dict(zip(_COLUMNS, map(list, zip(*rows, strict=True)), strict=True)) if rows else {n: [] for n in _COLUMNS}
+    )
+    return {"revision": house.event, "now": moment, "verdicts": {v: k for k, v in CODES.items()}, **columns}
+
+
+Spelled = tuple[tuple[Server, Standing, int, datetime.date], tuple[Any, ...]]
+_spelled: dict[str, Spelled] = {}
+
+
+_COLUMNS = (
+    "name", "model", "serial", "room", "rack", "unit", "height", "group", "cells", "others", "off", "exposed",
+    "score", "components", "outages", "cycles", "restarts", "read", "health", "reach", "hindrances", "failure",
+    "lost", "running",
+)  # fmt: skip
+
+
+def _values(name: str, row: Server, standing: Standing, busy: int, moment: datetime.datetime) -> tuple[Any, ...]:
+    server, route, drifts = standing.server, standing.route, standing.drift
+    fixed, others = spell_cells(standing)
+    hindrances = ", ".join(h.what for h in find_hindrances(server, moment))
+    return (
+        name, server.model, server.serial or "", row.room, row.rack, row.unit, row.height, server.group or "",
+        fixed, others,
+        sum(d.verdict in OFF_BASELINE for d in drifts),
+        sum(d.verdict is Verdict.EXPOSED for d in drifts),
+        max((d.score for d in drifts if d.score is not None and d.verdict is Verdict.EXPOSED), default=0.0),
+        len(drifts), route.outages, route.power_cycles, route.restarts,
+        int(server.read_at.timestamp()) if server.read_at else 0,
+        health_word(row, standing),
+        best_way(server.facts, row.probes),
+        hindrances, row.cause or "", len(row.lost), busy,
+    )  # fmt: skip
+
+
+_lock = threading.Lock()
+_last: tuple[Snapshot, bytes] | None = None
+
+
+class FloorView(APIView):
+    @extend_schema(
+        responses=FloorSerializer, parameters=[OpenApiParameter("If-None-Match", str, OpenApiParameter.HEADER)]
+    )
+    def get(self, request: HttpRequest) -> HttpResponse:
+        """Every server in columns; answered from memory until something changes."""
+        global _last
+        house = snapshot()
+        tag = f'"{house.event}-{len(house.rows)}"'
+        if request.headers.get("If-None-Match") == tag:
+            return HttpResponse(status=304, headers={"ETag": tag})
+        with _lock:
+            if _last is None or _last[0] is not house:
+                running = dict(RunServer.objects.filter(active=True).values_list("server_id", "run_id"))
+                body = floor_columns(house, running, now())
+                body["now"] = body["now"].isoformat()
+                _last = (house, json.dumps(body, separators=(",", ":"), ensure_ascii=False).encode())
+            raw = _last[1]
+        return HttpResponse(raw, content_type="application/json", headers={"ETag": tag, "Cache-Control": "no-cache"})

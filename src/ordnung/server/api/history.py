@@ -1,0 +1,133 @@
+"""A server's readings over time: what changed, and what vanished."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework import serializers
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from ordnung.core.history import Change
+from ordnung.formats.text import whole_number
+from ordnung.server.api.paging import page_of, paged
+from ordnung.server.fleet.models import Reading, Server
+from ordnung.server.fleet.readings import changes_between
+from ordnung.server.problems import Problem
+from ordnung.server.shapes import StrictSerializer
+from ordnung.server.work.events import tell
+
+SHOWN = 100
+
+
+class ReadingSerializer(StrictSerializer):
+    id = serializers.IntegerField()
+    read_at = serializers.DateTimeField()
+    components = serializers.IntegerField()
+    changes = serializers.IntegerField()
+
+
+class ChangeSerializer(StrictSerializer):
+    what = serializers.CharField()
+    slot = serializers.CharField()
+    kind = serializers.CharField()
+    name = serializers.CharField()
+    before = serializers.CharField(allow_null=True)
+    after = serializers.CharField(allow_null=True)
+
+
+class ChangesSerializer(StrictSerializer):
+    before = ReadingSerializer()
+    after = ReadingSerializer()
+    changes = ChangeSerializer(many=True)
+
+
+class LostSerializer(StrictSerializer):
+    server = serializers.CharField()
+    slot = serializers.CharField()
+    kind = serializers.CharField()
+    name = serializers.CharField()
+    version = serializers.CharField(allow_null=True)
+    missed_at = serializers.DateTimeField()
+
+
+def find_server(name: str) -> Server:
+    """The server, or a 404 in words."""
+    row = Server.objects.filter(name=name).first()
+    if row is None:
+        raise Problem("not-found", f"There is no server {name}.", status=404)
+    return row
+
+
+def reading_row(reading: Reading) -> dict[str, Any]:
+    """One reading as the list gives it."""
+    count = len(reading.parts)
+    return {"id": reading.pk, "read_at": reading.read_at, "components": count, "changes": reading.changes}
+
+
+class ReadingsView(APIView):
+    @paged(ReadingSerializer)
+    def get(self, request, name: str) -> Response:
+        """The readings of a server, newest first, in pages."""
+        rows = find_server(name).readings.order_by("-pk")
+        return page_of(request, rows, ReadingSerializer, reading_row, SHOWN)
+
+
+class ChangesView(APIView):
+    @extend_schema(
+        responses=ChangesSerializer,
+        parameters=[OpenApiParameter("before", int), OpenApiParameter("after", int)],
+    )
+    def get(self, request, name: str) -> Response:
+        """What changed between two readings of a server; by default the last that brought a change."""
+        row = find_server(name)
+        before, after = self._pair(row, request.query_params)
+        changes = changes_between(before, after, name)
+        body = {
+            "before": reading_row(before),
+            "after": reading_row(after),
+            "changes": [change_row(c) for c in changes],
+        }
+        return Response(ChangesSerializer(body).data)
+
+    def _pair(self, row: Server, asked: Any) -> tuple[Reading, Reading]:
+        readings = row.readings.order_by("-pk")
+        after = self._one(row, asked["after"]) if "after" in asked else readings.filter(changes__gt=0).first()
+        after = after or readings.first()
+        if after is None:
+            raise Problem("not-read", f"{row.name} was not read yet.", status=404)
+        if "before" in asked:
+            return self._one(row, asked["before"]), after
+        return readings.filter(pk__lt=after.pk).first() or after, after
+
+    def _one(self, row: Server, number: str) -> Reading:
+        found = row.readings.filter(pk=whole_number(number) or 0).first()
+        if found is None:
+            raise Problem("not-found", f"{row.name} has no reading {number[:20]}.", status=404)
+        return found
+
+
+def change_row(change: Change) -> dict[str, Any]:
+    """One change as the API gives it."""
+    return {name: getattr(change, name) for name in ("what", "slot", "kind", "name", "before", "after")}
+
+
+class LostView(APIView):
+    @extend_schema(responses=LostSerializer(many=True))
+    def get(self, request) -> Response:
+        """Everything in the house that was there once and is not any more, until someone has looked at it."""
+        rows = Server.objects.exclude(lost=[]).order_by("name")
+        found = [{"server": row.name, **item} for row in rows for item in row.lost]
+        return Response(LostSerializer(found, many=True).data)
+
+
+class LostSeenView(APIView):
+    @extend_schema(request=None, responses={204: None})
+    def post(self, request, name: str) -> Response:
+        """A person has seen what a server has lost: it is taken off the list. The readings keep it."""
+        row = find_server(name)
+        row.lost = []
+        row.save(update_fields=["lost"])
+        tell("readings", servers=[name])
+        return Response(status=204)

@@ -1,0 +1,155 @@
+"""Work under way, the event stream, and the facts of the frame."""
+
+from __future__ import annotations
+
+import asyncio
+import json
+from collections.abc import AsyncIterator
+from pathlib import Path
+
+from asgiref.sync import sync_to_async
+from django.conf import settings
+from django.db.models import Case, When
+from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
+from django.shortcuts import get_object_or_404
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from ordnung.formats.text import whole_number
+from ordnung.server.api.paging import page_of, paged
+from ordnung.server.api.work_shapes import WorkSerializer
+from ordnung.server.assessment.house import snapshot
+from ordnung.server.catalogs.models import CatalogIssue
+from ordnung.server.clock import now
+from ordnung.server.people.sessions import is_open
+from ordnung.server.repositories.models import Repository
+from ordnung.server.repositories.rows import SOON
+from ordnung.server.rights.rights import Right, rights_of
+from ordnung.server.runs.models import Run
+from ordnung.server.shapes import StrictSerializer
+from ordnung.server.work.events import tell
+from ordnung.server.work.hub import GAP, HUB
+from ordnung.server.work.models import Work
+
+SHOWN = 20
+PING_S = 15
+
+
+class WorkListView(APIView):
+    @paged(WorkSerializer)
+    def get(self, request) -> Response:
+        """Work: what is under way, failures nobody has seen, then the rest, the latest first, in pages."""
+        urgency = Case(
+            When(state__in=("running", "asked"), then=0), When(state="failed", seen=False, then=1), default=2
+        )
+        rows = Work.objects.annotate(urgency=urgency).order_by("urgency", "-pk")
+        return page_of(request, rows, WorkSerializer, lambda work: work, SHOWN)
+
+
+class WorkSeenView(APIView):
+    @extend_schema(request=None, responses={204: None})
+    def post(self, request, pk: int) -> Response:
+        """A person has seen how this ended."""
+        work = get_object_or_404(Work, pk=pk)
+        work.seen = True
+        work.save(update_fields=["seen"])
+        tell("work", id=pk)
+        return Response(status=204)
+
+
+class SiteSerializer(StrictSerializer):
+    now = serializers.DateTimeField()
+    rate = serializers.FloatField()
+    servers = serializers.IntegerField()
+    components = serializers.IntegerField()
+    off = serializers.IntegerField()
+    exposed = serializers.IntegerField()
+    exposed_servers = serializers.IntegerField()
+    baseline = serializers.CharField()
+    sealed = serializers.IntegerField()
+    ending = serializers.IntegerField()
+    drafts = serializers.IntegerField()
+    running = serializers.IntegerField()
+    runs = serializers.IntegerField()
+    trouble = serializers.CharField(allow_blank=True)
+
+
+class SiteView(APIView):
+    @extend_schema(responses=SiteSerializer)
+    def get(self, request) -> Response:
+        """The clock and the one live fact of each place."""
+        house = snapshot()
+        issued = CatalogIssue.objects.order_by("-issued").values_list("issued", flat=True).first()
+        body = {
+            "now": now(),
+            "rate": settings.CLOCK.rate,
+            "servers": len(house.standings),
+            **house.tally,
+            "baseline": f"{issued:%b %Y}, r{house.baseline.number}" if issued else "",
+            "sealed": Repository.objects.filter(state="sealed").count(),
+            "ending": Repository.objects.filter(state="sealed", carried_from="", expires__lt=now() + SOON).count(),
+            "drafts": Run.objects.filter(state="draft").count(),
+            "running": Run.objects.filter(state="running").count(),
+            "runs": Run.objects.filter(state="ended").count(),
+            "trouble": engine_trouble(),
+        }
+        return Response(SiteSerializer(body).data)
+
+
+def engine_trouble() -> str:
+    """What is wrong with the engine process, in words; empty while it works or nobody watches it."""
+    try:
+        told = Path(settings.ENGINE_TROUBLE).read_text().strip() if settings.ENGINE_TROUBLE else ""
+    except OSError:
+        return ""
+    return f"{told} Nothing is lost: runs go on from their tapes." if told else ""
+
+
+async def events(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
+    """Server-sent events with resume: the browser sends the last id it has seen."""
+    if request.method != "GET":
+        return HttpResponse(status=405, headers={"Allow": "GET"})
+    user = await request.auser()
+    if not user.is_authenticated:
+        return HttpResponse(status=401)
+    if Right.LOOK not in await sync_to_async(rights_of)(user):
+        return HttpResponse(status=403)
+    last = request.headers.get("Last-Event-ID") or request.GET.get("after", "")
+    stream = _stream(whole_number(last), request)
+    headers = {"Cache-Control": "no-cache, no-transform", "X-Accel-Buffering": "no"}
+    return StreamingHttpResponse(stream, content_type="text/event-stream", headers=headers)
+
+
+events.is_stream = True  # type: ignore[attr-defined]
+
+
+async def _stream(last: int | None, request: HttpRequest) -> AsyncIterator[str]:
+    yield "retry: 1000\n\n"
+    session = request.session.session_key or ""
+    async with HUB.subscribe(session) as queue:
+        for event in await HUB.since(last):
+            last = event[0]
+            yield _spell(event)
+        while not HUB.stopped.is_set():
+            try:
+                async with asyncio.timeout(PING_S):
+                    told = await queue.get()
+            except TimeoutError:
+                if not await sync_to_async(is_open)(session):
+                    return
+                yield ": still here\n\n"
+                continue
+            if told is None:
+                return
+            if last is None or told[0] > last:
+                last = told[0]
+                yield _spell(told)
+
+
+def _spell(event: tuple[int, str, dict]) -> str:
+    number, topic, body = event
+    if topic == GAP:
+        return f"id: {number}\nevent: gap\ndata: {json.dumps(body)}\n\n"
+    return f"id: {number}\nevent: change\ndata: {json.dumps({'topic': topic, **body})}\n\n"

@@ -1,0 +1,100 @@
+"""The effect of a draft on this fleet, and the differences between two revisions."""
+
+from __future__ import annotations
+
+import dataclasses
+import threading
+from collections.abc import Sequence
+from typing import Any
+
+from ordnung.core.catalog import Issue
+from ordnung.core.effect import CostMemory, Effect, Sums, compare_baselines
+from ordnung.core.matching import Follows
+from ordnung.core.rule_check import check_rules, fit_together
+from ordnung.core.rules import Rule
+from ordnung.server.assessment.house import Snapshot
+from ordnung.server.baselines.models import Revision
+from ordnung.server.baselines.rows import coverage_rows, line_rows, rule_rows
+from ordnung.server.clock import now
+
+_lock = threading.Lock()
+_kept: tuple[tuple[Issue, ...], CostMemory] = ((), CostMemory())
+
+
+def _memory(issues: tuple[Issue, ...]) -> CostMemory:
+    """What was worked out before with these very issues. They are kept, so that an id means one thing only."""
+    global _kept
+    if len(_kept[0]) != len(issues) or any(a is not b for a, b in zip(_kept[0], issues, strict=True)):
+        _kept = (issues, CostMemory())
+    return _kept[1]
+
+
+def effect_of(house: Snapshot, rules: Sequence[Rule], follows: Follows) -> Effect:
+    """A draft against the revision that holds."""
+    with _lock:
+        after = (house.catalogs.following(follows), rules)
+        memory = _memory(house.catalogs.issues)
+        return compare_baselines(house.folds, None, after, now().date(), memory, house.groups)
+
+
+def effect_between(
+    house: Snapshot, one: tuple[Sequence[Rule], Follows], other: tuple[Sequence[Rule], Follows]
+) -> Effect:
+    """Two revisions on the fleet as it is today."""
+    with _lock:
+        before, after = ((house.catalogs.following(follows), rules) for rules, follows in (one, other))
+        return compare_baselines(
+            house.folds, before, after, now().date(), _memory(house.catalogs.issues), house.groups
+        )  # fmt: skip
+
+
+def sums_row(sums: Sums) -> dict[str, Any]:
+    """The sums of one baseline."""
+    names = ("off", "exposed", "held", "servers", "outages", "power_cycles", "restarts", "writes", "bytes", "stranded")
+    return {**{name: getattr(sums, name) for name in names}, "fixes": sorted(sums.fixes)}
+
+
+def effect_row(effect: Effect) -> dict[str, Any]:
+    """Both sums, what of advisories is gained and lost, and whose target changes."""
+    return {
+        "before": sums_row(effect.before),
+        "after": sums_row(effect.after),
+        "fixes_gained": sorted(effect.after.fixes - effect.before.fixes),
+        "fixes_lost": sorted(effect.before.fixes - effect.after.fixes),
+        "changes": [dataclasses.asdict(change) for change in effect.changes],
+    }
+
+
+def draft_row(house: Snapshot, rules: Sequence[Rule], follows: Follows) -> dict[str, Any]:
+    """Everything the place shows of a draft while it is edited."""
+    effect = effect_of(house, rules, follows)
+    catalogs = house.catalogs.following(follows)
+    findings = check_rules(fit_together(house.folds, rules, house.groups), rules, now().date())
+    return {
+        "effect": effect_row(effect),
+        "rules": rule_rows(rules, findings, house.catalogs.by_id),
+        "coverage": coverage_rows(house.models, catalogs),
+        "lines": line_rows(effect.placed),
+    }
+
+
+def tell_differences(one: Revision, other: Revision) -> list[str]:
+    """What a person changed from one revision to another, in sentences."""
+    old, new = (list(r.rules.get("rules", ())) for r in (one, other))
+    told = [f"rule taken out: {_tell(rule)}" for rule in old if rule not in new]
+    told += [f"rule added: {_tell(rule)}" for rule in new if rule not in old]
+    kept_old, kept_new = [r for r in old if r in new], [r for r in new if r in old]
+    if kept_old != kept_new:
+        told.append("the order of the rules")
+    before, after = ({(f["model"], f["catalog"]): f["issue"] for f in r.follows if f["catalog"]} for r in (one, other))
+    for key in sorted(before.keys() | after.keys()):
+        have, want = before.get(key, "the newest as it comes"), after.get(key, "the newest as it comes")
+        if have != want:
+            told.append(f"{key[0] or 'every model'} follows {want} of {key[1]} instead of {have}")
+    return told
+
+
+def _tell(rule: dict[str, Any]) -> str:
+    where = ", ".join(" or ".join([v] if isinstance(v, str) else v) for v in rule.get("where", {}).values())
+    what = {"pin": f" to {rule.get('version')}", "wait": f" {rule.get('days')} days"}.get(rule["do"], "")
+    return f"{rule['do']} {where or 'everything'}{what}"

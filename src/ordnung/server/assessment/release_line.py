@@ -1,0 +1,127 @@
+"""All releases of a product in order: who sits where, the ways to the baseline, the stops, the barrier."""
+
+from __future__ import annotations
+
+from collections import Counter
+from dataclasses import dataclass, field
+from typing import Any
+
+from ordnung.core.catalog import Product, Release
+from ordnung.core.folds import Fold
+from ordnung.core.releases import Conflict, find_conflicts
+from ordnung.server.assessment.house import Snapshot
+from ordnung.server.baselines.rows import NAMES_SHOWN
+
+
+@dataclass
+class _Seen:
+    """What the fleet shows of one product."""
+
+    on: Counter[str] = field(default_factory=Counter)
+    names: dict[str, list[str]] = field(default_factory=dict)
+    waiting: Counter[str] = field(default_factory=Counter)
+    targets: Counter[str] = field(default_factory=Counter)
+    stops: set[str] = field(default_factory=set)
+    ways: Counter[tuple[str, str, str]] = field(default_factory=Counter)
+    held: int = 0
+
+
+def release_line(product: Product, house: Snapshot) -> dict[str, Any]:
+    """The release line of one product over the whole house; releases of all issues at hand are joined."""
+    seen = _Seen()
+    for fold in house.folds:
+        _look(fold, product, seen)
+    goal = [r for v in seen.targets if (r := product.find(v)) is not None]
+    places = {release.version: n for n, release in enumerate(product.ordered)}
+    last = max((places[r.version] for r in goal if r.version in places), default=-1)
+    issues = _issues_of(product, house)
+    conflicts = {c.version: c for c in find_conflicts(house.catalogs.issues) if c.product == product.id}
+    return {
+        "product": product.id,
+        "name": product.name,
+        "kind": product.kind,
+        "held": seen.held > 0,
+        "releases": [
+            {
+                **_release(product, release, seen),
+                "is_beyond": not seen.held and n > last,
+                "issues": issues.get(release.version, []),
+                "conflict": _tell_conflict(conflicts.get(release.version)),
+            }
+            for n, release in enumerate(product.ordered)
+        ],
+        "ways": [{"source": s, "to": t, "reset": r, "components": n} for (s, t, r), n in sorted(seen.ways.items())],
+        "elsewhere": sorted(f"{v} ({n})" for v, n in seen.on.items() if product.find(v) is None),
+        "floor": next((r.floor_after for r in goal if r.floor_after), None),
+    }
+
+
+def _look(fold: Fold, product: Product, seen: _Seen) -> None:
+    count, counted = len(fold.names), set()
+    for position in fold.standing.positions:
+        if position.product is None or position.product.id != product.id:
+            continue
+        component, target = position.component, position.target
+        release = product.find(component.version or "")
+        version = release.version if release else component.version or "unread"
+        seen.on[version] += count
+        if version not in counted:
+            counted.add(version)
+            seen.names.setdefault(version, []).extend(fold.names)
+        if component.has_waiting and component.waiting:
+            seen.waiting[component.waiting] += count
+        if target is not None and target.held:
+            seen.held += count
+        if target is not None and target.version:
+            found = product.find(target.version)
+            seen.targets[found.version if found else target.version] += count
+    goals = {w.slot: w.to for w in fold.standing.route.writes if w.product == product.id}
+    for step in fold.standing.route.rounds:
+        for write in step.writes:
+            if write.product == product.id:
+                seen.ways[write.source, write.to, step.reset or "at once"] += count
+                if goals[write.slot] != write.to:
+                    seen.stops.add(write.to)
+
+
+def _issues_of(product: Product, house: Snapshot) -> dict[str, list[dict[str, str]]]:
+    """Which issues list each release, and who signed them."""
+    found: dict[str, list[dict[str, str]]] = {}
+    for issue in sorted(house.catalogs.issues, key=lambda i: i.issued):
+        mine = next((p for p in issue.products if p.id == product.id), None)
+        for release in mine.releases if mine else ():
+            known = product.find(release.version)
+            name = known.version if known else release.version
+            found.setdefault(name, []).append({"name": issue.name, "signed_by": issue.signed_by})
+    return found
+
+
+def _tell_conflict(conflict: Conflict | None) -> str:
+    if conflict is None:
+        return ""
+    fields = ", ".join(name.replace("_", " ") for name in conflict.fields)
+    return f"{conflict.older} and {conflict.newer} describe it differently: {fields}"
+
+
+def _release(product: Product, release: Release, seen: _Seen) -> dict[str, Any]:
+    names = sorted(set(seen.names.get(release.version, ())))
+    return {
+        "version": release.version,
+        "released": release.released,
+        "importance": release.importance,
+        "notes": release.notes,
+        "fixes": [{"id": f.id, "score": f.score, "title": f.title} for f in release.fixes],
+        "size": release.payload.size if release.payload else None,
+        "activation": release.activation,
+        "direct_from": release.direct_from,
+        "needs": [f"{n.product} {n.at_least or 'below ' + str(n.below)}" for n in release.needs],
+        "floor_after": release.floor_after,
+        "alone": release.alone,
+        "write_seconds": release.write_seconds,
+        "is_target": release.version in seen.targets,
+        "is_stop": release.version in seen.stops,
+        "servers": names[:NAMES_SHOWN],
+        "server_count": len(names),
+        "components": seen.on[release.version],
+        "waiting": seen.waiting[release.version],
+    }

@@ -1,1 +1,0 @@
-"""How far the fleet is from its baseline: folds, lines of releases, the review before a run, files."""

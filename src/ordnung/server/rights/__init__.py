@@ -1,0 +1,1 @@
+"""Who may do what: rights, commands by address and method, and the question that every request is asked."""

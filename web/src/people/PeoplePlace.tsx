@@ -1,0 +1,22 @@
+import Box from "@mui/material/Box";
+import { useQuery } from "@tanstack/react-query";
+
+import { me } from "../api/queries";
+import { Split, Title } from "../shell/parts";
+import { Everyone } from "./Everyone";
+import { You } from "./You";
+
+/** Who may do what here, and where one is signed in oneself. */
+export function PeoplePlace() {
+  const { data } = useQuery(me);
+  if (!data?.name) return null;
+  return (
+    <Split label="People" panel={<You me={data} />} width={360}>
+      <Title>People</Title>
+      <Box sx={{ color: "text.secondary", fontSize: 13.5, maxWidth: 720, mb: 1.5 }}>
+        Five rights, given to each person by name. Nobody has one that was not given; what somebody may not do is shown as such, with whom to ask.
+      </Box>
+      <Everyone me={data} />
+    </Split>
+  );
+}
