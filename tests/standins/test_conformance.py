@@ -332,7 +332,9 @@ def test_bad_orders_are_refused_and_change_nothing(ask, face, body):
     before = len(face.device.log)
     update = "/redfish/v1/UpdateService/Actions/UpdateService.SimpleUpdate"
     status, headers, told = ask("POST", update, body, Authorization=BASIC)
-    assert status == 400 and ids(told) and "location" not in headers and len(face.device.log) == before
+    # What an earlier test began may end meanwhile, and the log says so: a reset, an event that arrives nowhere.
+    done = {entry["what"] for entry in face.device.log[before:]} - {"system up", "event sent", "event lost"}
+    assert status == 400 and ids(told) and "location" not in headers and not done
 
 
 def test_a_busy_service_says_for_how_long(ask, face):
