@@ -8,6 +8,9 @@ CORE_COVERED := 100
 ENGINE_COVERED := 95
 SRC := $(shell find web/src web/index.html -type f -not -name schema.d.ts 2>/dev/null)
 
+# Where the environment forbids it, every process of the suite would compile every module anew: seconds each.
+unexport PYTHONDONTWRITEBYTECODE
+
 .PHONY: demo demo-fresh setup test check check-python check-web fix bench screenshots soak lock api clean
 
 setup: .venv/.done web/dist/index.html

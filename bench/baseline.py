@@ -12,9 +12,9 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import NamedTuple
 
+from ordnung.core.assessment import assess_fleet
 from ordnung.core.effect import CostMemory, compare_baselines
-from ordnung.core.folds import fold_house
-from ordnung.core.house import judge_house
+from ordnung.core.folds import fold_fleet
 from ordnung.core.matching import Catalogs
 from ordnung.core.rules import FIXED_RULES, Rule
 from ordnung.demo.fleet import as_reading, make_places
@@ -48,8 +48,8 @@ def bench_draft() -> DraftBench:
         if key not in like:
             like[key] = as_reading(build_hardware(place, place.rack, now.timestamp), now)
         servers.append(dataclasses.replace(like[key], name=place.name, group=place.group))
-    standings = judge_house(servers, catalogs, FIXED_RULES, now.date())
-    folds, groups, memory = fold_house(standings), {s.name: s.group for s in servers}, CostMemory()
+    standings = assess_fleet(servers, catalogs, FIXED_RULES, now.date())
+    folds, groups, memory = fold_fleet(standings), {s.name: s.group for s in servers}, CostMemory()
     models = sorted({s.model for s in servers})
     edits = {
         "nothing": (FIXED_RULES, {}),
@@ -65,7 +65,7 @@ def bench_draft() -> DraftBench:
 
     first = {name: _time(lambda e=edit: effect(*e)) / PROMISED_S for name, edit in edits.items()}
     again = statistics.median(_time(lambda e=edit: effect(*e)) for edit in edits.values() for _ in range(3))
-    anew = _time(lambda: judge_house(servers, catalogs, edits["wait 200 days"][0], now.date()))
+    anew = _time(lambda: assess_fleet(servers, catalogs, edits["wait 200 days"][0], now.date()))
     return DraftBench(first, again / PROMISED_S, anew / again, len(folds))
 
 

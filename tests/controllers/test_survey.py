@@ -148,7 +148,9 @@ def test_a_host_report_of_the_demo_fills_in_what_the_controller_hides(tmp_path):
     assert parse_host_report(path.read_bytes()).is_of(server)
     added = [c for c in merged.components if c.origin == "host report"]
     assert [c.name for c in added] == ["Unmarked N10, 4 ports"]
-    assert all(c.told is None for c in merged.components) and sum(c.origin == "both" for c in merged.components) == 5
+    assert (
+        all(c.reported is None for c in merged.components) and sum(c.origin == "both" for c in merged.components) == 5
+    )
 
 
 # A hostile or broken controller

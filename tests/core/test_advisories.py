@@ -10,9 +10,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from ordnung.core.advisories import Advisory, Range, Statement, _fits, _pieces, assess, status_of
+from ordnung.core.assessment import assess_fleet
 from ordnung.core.components import Server
-from ordnung.core.folds import fold_house
-from ordnung.core.house import judge_house
+from ordnung.core.folds import fold_fleet
 from ordnung.core.rules import FIXED_RULES, Rule
 from tests.core.houses import DAY, catalogs, component, product, release
 
@@ -93,7 +93,7 @@ def test_the_gravest_status_that_holds_counts(statements, version, status):
 def house(*versions: str, rules=FIXED_RULES):
     shop = catalogs(BIOS)
     servers = [Server(name=f"s{n}", model="m", components=(component("b", "bios", v),)) for n, v in enumerate(versions)]
-    return fold_house(judge_house(servers, shop, rules, DAY)), shop
+    return fold_fleet(assess_fleet(servers, shop, rules, DAY)), shop
 
 
 def test_who_is_affected_and_which_release_ends_it():

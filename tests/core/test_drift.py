@@ -8,12 +8,12 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from ordnung.core.assessment import assess_fleet
 from ordnung.core.baseline import locate
 from ordnung.core.catalog import Fix, Issue, Product
 from ordnung.core.components import Component, Server
 from ordnung.core.drift import Verdict, build_columns, judge, judge_server
-from ordnung.core.folds import fold_house
-from ordnung.core.house import judge_house
+from ordnung.core.folds import fold_fleet
 from ordnung.core.listing import list_baseline
 from ordnung.core.matching import Catalogs
 from ordnung.core.rules import FIXED_RULES, Rule, decide_target
@@ -125,9 +125,9 @@ def test_d2_the_latest_issue_that_names_the_model_counts():
 def test_equal_servers_share_a_signature_and_the_list_counts_what_is_fitted():
     parts = (component("b", "bios", "1.0"),)
     servers = [Server(name=n, model="m", components=parts) for n in ("a", "b")]
-    standings = judge_house(servers, catalogs(BIOS), FIXED_RULES, DAY)
+    standings = assess_fleet(servers, catalogs(BIOS), FIXED_RULES, DAY)
     assert standings[0].signature == standings[1].signature and standings[0].route is standings[1].route
-    (line,) = list_baseline([fold.placed for fold in fold_house(standings)])
+    (line,) = list_baseline([fold.placed for fold in fold_fleet(standings)])
     assert (line.fitted, line.target.version, line.servers, line.names) == (2, "1.2", 2, ("a", "b"))
 
 

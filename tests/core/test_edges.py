@@ -9,14 +9,14 @@ import pytest
 
 from ordnung.core import catalog as catalog_module
 from ordnung.core.advisories import assess
+from ordnung.core.assessment import assess_fleet
 from ordnung.core.away import Refusal
 from ordnung.core.catalog import Payload
 from ordnung.core.components import Server
 from ordnung.core.drift_rows import drift_rows, total_rows
 from ordnung.core.effect import CostMemory, compare_baselines
-from ordnung.core.folds import fold_house
+from ordnung.core.folds import fold_fleet
 from ordnung.core.foresee import foresee
-from ordnung.core.house import judge_house
 from ordnung.core.listing import list_baseline
 from ordnung.core.merge import HostDevice, HostReport, merge_host_report
 from ordnung.core.packing import Trim, plan_packing
@@ -66,7 +66,7 @@ def test_a_component_is_found_by_its_slot():
 
 def test_of_a_product_without_any_release_that_can_be_ordered_nothing_is_wanted_or_missed():
     odd = product("bios", release("spring"), release("summer"))
-    (standing,) = judge_house(servers("1.0"), catalogs(odd), FIXED_RULES, DAY)
+    (standing,) = assess_fleet(servers("1.0"), catalogs(odd), FIXED_RULES, DAY)
     (drift,) = standing.drift
     assert (drift.verdict.word, drift.target, drift.fixes_beyond) == ("unordered", None, ())
     target = decide_target(standing.server, odd, FIXED_RULES, DAY)
@@ -76,7 +76,7 @@ def test_of_a_product_without_any_release_that_can_be_ordered_nothing_is_wanted_
 
 
 def test_the_same_effect_is_told_when_asked_again_of_the_same_house():
-    folds = fold_house(judge_house(servers("1.0", "2.0"), catalogs(BIOS), FIXED_RULES, DAY))
+    folds = fold_fleet(assess_fleet(servers("1.0", "2.0"), catalogs(BIOS), FIXED_RULES, DAY))
     memory, hold = CostMemory(), (Rule(do="hold", where={"server": ("s0",)}),)
     first, again = (compare_baselines(folds, None, (catalogs(BIOS), hold), DAY, memory) for _ in range(2))
     assert first == again and first.before.off == 1 and first.after.held == 1
@@ -85,7 +85,7 @@ def test_the_same_effect_is_told_when_asked_again_of_the_same_house():
 
 def test_what_no_catalog_lists_is_in_no_line_of_the_baseline_and_changes_in_no_effect():
     parts = (component("bios", "bios", "1.0"), component("card", "nobody-knows", "3", waiting="4"))
-    folds = fold_house(judge_house([Server(name="s", model="m", components=parts)], catalogs(BIOS), (), DAY))
+    folds = fold_fleet(assess_fleet([Server(name="s", model="m", components=parts)], catalogs(BIOS), (), DAY))
     effect = compare_baselines(folds, None, (catalogs(BIOS), (Rule(do="hold"),)), DAY, CostMemory())
     assert {change.product for change in effect.changes} == {"bios"}
     assert [line.product.id for line in list_baseline(effect.placed)] == ["bios"]
@@ -94,12 +94,12 @@ def test_what_no_catalog_lists_is_in_no_line_of_the_baseline_and_changes_in_no_e
 
 
 def test_servers_that_share_a_reading_fold_without_being_compared():
-    standing = judge_house(servers("1.0"), catalogs(BIOS), FIXED_RULES, DAY)[0]
+    standing = assess_fleet(servers("1.0"), catalogs(BIOS), FIXED_RULES, DAY)[0]
     twin = dataclasses.replace(standing, server=dataclasses.replace(standing.server, name="twin"))
-    assert [fold.names for fold in fold_house([standing, twin, standing])] == [("s0", "twin", "s0")]
-    apart = judge_house(servers("1.0"), catalogs(BIOS), FIXED_RULES, DAY)[0]
+    assert [fold.names for fold in fold_fleet([standing, twin, standing])] == [("s0", "twin", "s0")]
+    apart = assess_fleet(servers("1.0"), catalogs(BIOS), FIXED_RULES, DAY)[0]
     assert apart.signature is not standing.signature
-    assert [fold.names for fold in fold_house([standing, apart])] == [("s0", "s0")]
+    assert [fold.names for fold in fold_fleet([standing, apart])] == [("s0", "s0")]
 
 
 def test_parts_without_a_software_id_and_those_that_tell_a_state_are_not_guessed_at():
@@ -109,7 +109,7 @@ def test_parts_without_a_software_id_and_those_that_tell_a_state_are_not_guessed
     failed = dataclasses.replace(old.components[1], state="Failed")
     server = dataclasses.replace(old, components=(old.components[0], failed, *old.components[2:]))
     lists = catalogs(controller, BIOS, card)
-    (standing,) = judge_house([server], lists, FIXED_RULES, DAY)
+    (standing,) = assess_fleet([server], lists, FIXED_RULES, DAY)
     later = foresee(server, standing.positions, lists)
     assert later is not None and later.component("b") == failed
     assert later.component("r").software_id is None and later.component("r").updateable
@@ -142,7 +142,7 @@ def test_issues_with_the_same_releases_differ_in_nothing():
 
 
 def test_a_rule_for_what_is_not_fitted_finds_nothing():
-    folds = fold_house(judge_house(servers("1.0"), catalogs(BIOS), FIXED_RULES, DAY))
+    folds = fold_fleet(assess_fleet(servers("1.0"), catalogs(BIOS), FIXED_RULES, DAY))
     fittings = fit_together(folds, (), {})
     nobody = Rule(do="hold", where={"product": ("nic",)})
     (finding,) = check_rules(fittings, (nobody,), DAY)
@@ -176,7 +176,7 @@ def test_what_could_not_move_before_is_not_lost_by_leaving_something_out():
     nic = product("nic", release("1.0"), release("3.0", direct_from="2.0"), kind="nic")
     parts = (component("bios", "bios", "1.0"), component("nic", "nic", "1.0"))
     house = [Server(name=name, model="m", components=parts) for name in ("a", "b")]
-    standings = judge_house(house, catalogs(BIOS, nic), FIXED_RULES, DAY)
+    standings = assess_fleet(house, catalogs(BIOS, nic), FIXED_RULES, DAY)
     assert find_losses(standings, plan_packing(standings)) == ()
     lines = plan_packing(standings, [Trim(by="kind", value="bios"), Trim(by="reason", value="way back")])
     assert {(loss.what, loss.product, loss.servers) for loss in find_losses(standings, lines)} == {

@@ -10,12 +10,12 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from ordnung.core.assessment import Memory, assess_fleet, reassess
 from ordnung.core.catalog import Fix, Payload
 from ordnung.core.components import Server
 from ordnung.core.drift import OFF_BASELINE, Verdict
 from ordnung.core.effect import CostMemory, compare_baselines
-from ordnung.core.folds import fold_house
-from ordnung.core.house import Memory, judge_again, judge_house
+from ordnung.core.folds import fold_fleet
 from ordnung.core.packing import plan_packing
 from ordnung.core.review import leave_out, list_steps, without
 from ordnung.core.rule_check import check_rules, fit_together
@@ -53,7 +53,7 @@ def server(name, bios="3.0", bmc="5.3", plane="1.4", nics=("8.0", "8.0"), group=
 
 def plainly(servers, rules):
     """The sums, by judging and routing every server by itself."""
-    standings = judge_house(servers, SHOP, rules, DAY)
+    standings = assess_fleet(servers, SHOP, rules, DAY)
     verdicts = [d.verdict for s in standings for d in s.drift]
     missed = {fix for s in standings for d in s.drift if d.route is not False for fix in d.fixes}
     return {
@@ -90,7 +90,7 @@ def _named(value: Server, n: int) -> Server:
 
 @given(fleets, rules, rules)
 def test_the_effect_is_what_judging_every_server_says(fleet, before, after):
-    folds = fold_house(judge_house(fleet, SHOP, before, DAY))
+    folds = fold_fleet(assess_fleet(fleet, SHOP, before, DAY))
     groups = {s.name: s.group for s in fleet}
     memory = CostMemory()
     for known in (None, (SHOP, before)):
@@ -103,16 +103,16 @@ def test_the_effect_is_what_judging_every_server_says(fleet, before, after):
 
 @given(fleets, rules, rules)
 def test_judging_again_is_judging(fleet, before, after):
-    known = judge_house(fleet, SHOP, before, DAY)
-    again = judge_again(known, SHOP, after, DAY, Memory())
+    known = assess_fleet(fleet, SHOP, before, DAY)
+    again = reassess(known, SHOP, after, DAY, Memory())
     assert [(s.server, s.drift, s.route) for s in again] == [
-        (s.server, s.drift, s.route) for s in judge_house(fleet, SHOP, after, DAY)
+        (s.server, s.drift, s.route) for s in assess_fleet(fleet, SHOP, after, DAY)
     ]
 
 
 def test_the_changes_name_products_targets_and_how_many():
     fleet = [server("a", bios="1.0"), server("b", bios="1.0"), server("c")]
-    folds = fold_house(judge_house(fleet, SHOP, FIXED_RULES, DAY))
+    folds = fold_fleet(assess_fleet(fleet, SHOP, FIXED_RULES, DAY))
     pin = (Rule(do="pin", where={"product": ("bios",)}, version="2.0"), Rule(do="hold", where={"kind": ("nic",)}))
     effect = compare_baselines(folds, None, (SHOP, pin), DAY)
     told = {(c.product, c.before, c.after): (c.components, c.servers) for c in effect.changes}
@@ -141,7 +141,7 @@ def test_the_changes_name_products_targets_and_how_many():
 )
 def test_a_rule_that_does_nothing_is_told(chosen, notes):
     fleet = [server("a"), server("b", group="g"), server("c")]
-    folds = fold_house(judge_house(fleet, SHOP, FIXED_RULES, DAY))
+    folds = fold_fleet(assess_fleet(fleet, SHOP, FIXED_RULES, DAY))
     fittings = fit_together(folds, chosen, {s.name: s.group for s in fleet})
     assert [f.note for f in check_rules(fittings, chosen, DAY)] == notes
 
@@ -153,13 +153,13 @@ def test_every_pair_is_decided_once():
         Rule(do="pin", where={"group": ("g",)}, version="1.0"),
         Rule(do="take"),
     ]
-    folds = fold_house(judge_house(fleet, SHOP, FIXED_RULES, DAY))
+    folds = fold_fleet(assess_fleet(fleet, SHOP, FIXED_RULES, DAY))
     found = check_rules(fit_together(folds, chosen, {s.name: s.group for s in fleet}), chosen, DAY)
     assert [(f.matches, f.decides) for f in found] == [(1, 1), (4, 4), (12, 7)]
 
 
 def test_what_is_taken_out_stays_and_the_rest_is_planned_anew():
-    (standing,) = judge_house([server("a", bios="1.0", bmc="5.0", nics=("7.0", "8.0"))], SHOP, FIXED_RULES, DAY)
+    (standing,) = assess_fleet([server("a", bios="1.0", bmc="5.0", nics=("7.0", "8.0"))], SHOP, FIXED_RULES, DAY)
     rest = without(standing, {"bmc": "the spare is not here yet"})
     assert {w.slot for w in rest.route.writes} == {"nic0"} and [s.slot for s in rest.route.stranded] == ["bios"]
     held = next(d for d in rest.drift if d.slot == "bmc")
@@ -169,10 +169,10 @@ def test_what_is_taken_out_stays_and_the_rest_is_planned_anew():
 
 
 def test_the_review_lists_what_is_written_the_most_pressing_first():
-    standings = judge_house(
+    standings = assess_fleet(
         [server("a", bios="1.0", bmc="5.0"), server("b", bmc="5.0", nics=("7.0", "7.0"))], SHOP, FIXED_RULES, DAY
     )
-    steps = list_steps(fold_house(standings))
+    steps = list_steps(fold_fleet(standings))
     assert [(s.product, s.before, s.via, s.after, len(s.places)) for s in steps] == [
         ("bmc", "5.0", (), "5.3", 2), ("bios", "1.0", ("2.0",), "3.0", 1), ("nic", "7.0", (), "8.0", 2),
     ]  # fmt: skip

@@ -9,11 +9,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from ordnung.core.assessment import assess_fleet
 from ordnung.core.catalog import Issue, Payload, Product
 from ordnung.core.components import Component, Server
 from ordnung.core.coverage import list_unlisted, tell_coverage
-from ordnung.core.folds import fold_house
-from ordnung.core.house import judge_house
+from ordnung.core.folds import fold_fleet
 from ordnung.core.matching import Catalogs, find_ties
 from ordnung.core.releases import compare_issues, find_conflicts, join_products
 from ordnung.core.rules import FIXED_RULES
@@ -161,7 +161,7 @@ def test_no_component_ties_over_the_same_keys_where_no_tie_was_found(more, one, 
 
 
 def judged(*servers: Server):
-    return fold_house(judge_house(servers, Catalogs(ALL), FIXED_RULES, DAY))
+    return fold_fleet(assess_fleet(servers, Catalogs(ALL), FIXED_RULES, DAY))
 
 
 def test_coverage_names_the_dropped_the_uncovered_and_the_lists_for_all():

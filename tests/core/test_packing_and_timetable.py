@@ -8,11 +8,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ordnung.core.away import AwayLimits, Place, may_begin
+from ordnung.core.assessment import assess_fleet
+from ordnung.core.away import AwayLimits, AwayPlace, may_begin
 from ordnung.core.components import Server
 from ordnung.core.facts import Facts
 from ordnung.core.foresee import foreseen
-from ordnung.core.house import judge_house
 from ordnung.core.packing import plan_packing, ways_back
 from ordnung.core.route import Round, Route, Write
 from ordnung.core.rules import FIXED_RULES, Rule
@@ -25,7 +25,7 @@ RAID = product("raid", release("7.1"), release("7.2"))
 
 def packed(*components):
     server = Server(name="s", model="m", components=components)
-    lines = plan_packing(judge_house([server], catalogs(BIOS, RAID), FIXED_RULES, DAY))
+    lines = plan_packing(assess_fleet([server], catalogs(BIOS, RAID), FIXED_RULES, DAY))
     return {(line.product.id, line.release.version): line.reasons for line in lines}
 
 
@@ -59,7 +59,7 @@ def test_an_itinerary_has_staging_writing_reset_and_check():
 
 
 def place(name, group=None, **facts):
-    return Place(server=name, groups=(group,) if group else (), **facts)
+    return AwayPlace(server=name, groups=(group,) if group else (), **facts)
 
 
 def test_a_pair_goes_one_after_the_other_while_others_fill_the_places():
@@ -148,14 +148,14 @@ def test_what_will_probably_become_possible_is_packed_beforehand():
     """sump-01 went no further after its controller: nothing more was packed."""
     controller = product("controller", release("1.0"), release("1.30", activation=RESTART), kind="controller")
     lists = catalogs(controller, BIOS, dataclasses.replace(RAID, kind="raid"))
-    before = judge_house([old_server()], lists, FIXED_RULES, DAY)
+    before = assess_fleet([old_server()], lists, FIXED_RULES, DAY)
     assert {w.slot for w in before[0].route.writes} == {"c"}
     later = foreseen(before, lists, FIXED_RULES, DAY)
     told = {line.name: line.reasons for line in plan_packing([*before, *later])}
     assert {name for name, reasons in told.items() if "target" in reasons} == {
         ("controller", "1.30"), ("bios", "3.2.0"), ("raid", "7.2"),
     }  # fmt: skip
-    able = judge_house([old_server(pulls=("HTTP",))], lists, FIXED_RULES, DAY)
+    able = assess_fleet([old_server(pulls=("HTTP",))], lists, FIXED_RULES, DAY)
     assert foreseen(able, lists, FIXED_RULES, DAY) == ()
 
 
@@ -170,7 +170,7 @@ def test_nothing_is_foreseen_on_a_guess(rule, known):
     twin = dataclasses.replace(raid, id="twin", fits=({"software_id": "twin"},))
     lists = catalogs(controller, BIOS, raid, *(() if known else (twin,)))
     rules = (Rule(where={"product": ("controller",)}, **rule), *FIXED_RULES)
-    later = foreseen(judge_house([old_server()], lists, rules, DAY), lists, rules, DAY)
+    later = foreseen(assess_fleet([old_server()], lists, rules, DAY), lists, rules, DAY)
     assert {w.slot for standing in later for w in standing.route.writes} <= {"b"}
     assert bool(later) is not known
 

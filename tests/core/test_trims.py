@@ -8,8 +8,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from ordnung.core.assessment import assess_fleet
 from ordnung.core.components import Server
-from ordnung.core.house import judge_house
 from ordnung.core.media import BLOCK, MEDIA, TooLargeError, spread
 from ordnung.core.packing import Trim, kept, offer_trims, plan_packing
 from ordnung.core.rules import FIXED_RULES
@@ -33,7 +33,7 @@ def house(*models: str):
         )
         for model in models
     ]  # fmt: skip
-    return judge_house(servers, catalogs(BIOS, BMC, RAID), FIXED_RULES, DAY)
+    return assess_fleet(servers, catalogs(BIOS, BMC, RAID), FIXED_RULES, DAY)
 
 
 def names(lines):
@@ -165,7 +165,7 @@ def test_media_are_listed_by_size():
 def back_of(installed: str, banks: tuple[str, ...] = (), *releases):
     found = product("bios", *(releases or (release("1.0"), release("2.0"), release("3.0", floor_after="2.0"))))
     server = Server(name="s", model="m", components=(component("b", "bios", installed, banks=banks),))
-    (standing,) = judge_house([server], catalogs(found), FIXED_RULES, DAY)
+    (standing,) = assess_fleet([server], catalogs(found), FIXED_RULES, DAY)
     return [(w.version, w.in_bank, bool(w.barred)) for w in list_ways_back(standing.positions[0])]
 
 

@@ -7,8 +7,8 @@ import datetime
 
 import pytest
 
+from ordnung.core.assessment import assess_fleet
 from ordnung.core.components import Component, Server
-from ordnung.core.house import judge_house
 from ordnung.core.matching import Catalogs
 from ordnung.core.packing import plan_packing
 from ordnung.core.rules import FIXED_RULES
@@ -30,7 +30,7 @@ def packed(live, mirror_folder):
     catalogs = Catalogs(tuple(dataclasses.replace(i, base=live.floor.mirror_url) for i in issues))
     part = Component(slot="raid-1", kind="raid", name="R9", software_id="TSY-R9", version="7.16.1", pci=RAID_R9.pci)
     server = Server(name="surge-03", model="Corvane Reed 14", components=(part,))
-    return plan_packing(judge_house([server], catalogs, FIXED_RULES, NOW.date())), catalogs.issues
+    return plan_packing(assess_fleet([server], catalogs, FIXED_RULES, NOW.date())), catalogs.issues
 
 
 async def no_time(_seconds):

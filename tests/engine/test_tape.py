@@ -9,7 +9,7 @@ import json
 import pytest
 
 from ordnung.controllers import Marker
-from ordnung.core.away import Place
+from ordnung.core.away import AwayPlace
 from ordnung.core.components import Component, Server
 from ordnung.core.facts import Facts
 from ordnung.core.route import Write
@@ -39,8 +39,8 @@ ROUND = PlannedRound(
     writes=(PlannedWrite(write=WRITE, payload=PAYLOAD),),
     reset="server reboot", reset_seconds=300, activates=(("bios", "2"),),
 )  # fmt: skip
-PLACE = e.PlaceTaken(place=Place(server="s", groups=("pair",)))
-STAY = e.PlaceTaken(place=Place(server="s", outage=False))
+PLACE = e.PlaceTaken(place=AwayPlace(server="s", groups=("pair",)))
+STAY = e.PlaceTaken(place=AwayPlace(server="s", outage=False))
 READ = e.Read(server=Server(name="s", model="m"), why=e.ReadWhy.BEFORE)
 PLAN = e.Plan(rounds=(ROUND,))
 INTENT = e.WriteIntent(planned=ROUND.writes[0], way="push", known_tasks=("/t/1",))
@@ -278,7 +278,7 @@ async def test_every_journal_keeps_the_contract(case):
     run = await sync_to_async(lambda: made.run)()
     journal = made.journal
     assert await journal.load(run, "s") == []
-    first = await journal.append(run, "s", 1, e.PlaceTaken(place=Place(server="s", rack="ü", outage=False)))
+    first = await journal.append(run, "s", 1, e.PlaceTaken(place=AwayPlace(server="s", rack="ü", outage=False)))
     await journal.append(run, "s", 2, READ)
     await journal.append(run, "other", 1, READ)
     with pytest.raises(TapeConflictError):
@@ -302,4 +302,4 @@ async def take(journal, run, name, groups):
 
     if not isinstance(journal, MemoryJournal):
         await sync_to_async(Row.objects.get_or_create)(name=name, defaults={"url": f"https://{name}.example"})
-    await journal.append(run, name, 1, e.PlaceTaken(place=Place(server=name, groups=groups)))
+    await journal.append(run, name, 1, e.PlaceTaken(place=AwayPlace(server=name, groups=groups)))

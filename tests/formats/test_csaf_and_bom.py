@@ -13,9 +13,9 @@ from cyclonedx.validation.json import JsonStrictValidator
 from hypothesis import given
 from hypothesis import strategies as st
 
+from ordnung.core.assessment import assess_fleet
 from ordnung.core.catalog import Payload
 from ordnung.core.components import Component, Server
-from ordnung.core.house import judge_house
 from ordnung.core.rules import FIXED_RULES
 from ordnung.formats.bom import write_bom
 from ordnung.formats.csaf import parse_advisory, parse_range
@@ -217,7 +217,7 @@ strict = JsonStrictValidator(SchemaVersion.V1_6)
 
 
 def bom(*servers: Server) -> dict:
-    text = write_bom(judge_house(servers, catalogs(BIOS), FIXED_RULES, DAY), MOMENT)
+    text = write_bom(assess_fleet(servers, catalogs(BIOS), FIXED_RULES, DAY), MOMENT)
     assert strict.validate_str(text.decode()) is None
     return json.loads(text)
 
@@ -243,7 +243,7 @@ def test_a_bill_of_materials_names_firmware_makers_and_hashes():
 
 def test_the_same_fleet_gives_the_same_bytes_and_a_change_another_number():
     servers = [Server(name=f"s{n}", model="m", components=(component("b", "bios", "1.0"),)) for n in range(3)]
-    one, again = (write_bom(judge_house(servers, catalogs(BIOS), FIXED_RULES, DAY), MOMENT) for _ in range(2))
+    one, again = (write_bom(assess_fleet(servers, catalogs(BIOS), FIXED_RULES, DAY), MOMENT) for _ in range(2))
     assert one == again
     assert bom(*servers)["serialNumber"] != bom(servers[0])["serialNumber"]
 

@@ -17,7 +17,7 @@ import pytest
 from aiohttp import web
 
 from ordnung.core.catalog import Payload
-from ordnung.repository import ContentStore, Fetcher, Pace, Place, RepositoryError, look_over
+from ordnung.repository import ContentStore, Fetcher, Pace, PayloadSource, RepositoryError, look_over
 from ordnung.standins.certificates import open_authority
 from ordnung.standins.mirror import Mirror
 from ordnung.standins.proxy import Proxy
@@ -61,7 +61,7 @@ async def fetch(tmp_path, authority, places, payload=PAYLOAD, **more):
         waited.append(seconds)
 
     fetcher = Fetcher(
-        ContentStore(tmp_path / "store"), str(authority.path), places=[Place(base=u) for u in places.urls[1:]],
+        ContentStore(tmp_path / "store"), str(authority.path), places=[PayloadSource(base=u) for u in places.urls[1:]],
         put_aside=lambda place, why: aside.append((place.base, why)), sleep=sleep, **more,
     )  # fmt: skip
     async with fetcher:
@@ -118,7 +118,7 @@ async def test_one_liar_alone_is_refused_and_asked_only_once(tmp_path, authority
 async def test_one_put_aside_before_is_asked_last(tmp_path, authority, places):
     store, known = (
         ContentStore(tmp_path / "store"),
-        [Place(base=places.urls[0], aside="it lied in May"), Place(base=places.urls[1])],
+        [PayloadSource(base=places.urls[0], aside="it lied in May"), PayloadSource(base=places.urls[1])],
     )
     async with Fetcher(store, str(authority.path), places=known) as fetcher:
         await fetcher.fetch(places.urls[0], PAYLOAD, lambda _: None)

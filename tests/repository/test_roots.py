@@ -12,7 +12,7 @@ from tuf.api.metadata import Metadata
 from ordnung.repository import RepositoryError, SealBook, Wish, check_carrier, finish, sign_offline, verify_seal
 from ordnung.repository.keys import public_hex
 from ordnung.repository.roots import SPELLING, load_root
-from ordnung.repository.seal import add_target_signatures, draft_targets, wanted_signatures
+from ordnung.repository.seal import add_target_signatures, draft_targets, signatures_due
 from tests.repository.sealing import NOW, contents_of, open_book, seal
 
 
@@ -105,7 +105,7 @@ def test_targets_are_sealed_by_file_exchange(tmp_path):
     book.change(wish(book, targets=(public_hex(far.public_key),)), NOW)
     contents = contents_of(tmp_path, {})
     targets = draft_targets(contents, book, 1, NOW + datetime.timedelta(days=3))
-    assert wanted_signatures(targets, book).have == 0
+    assert signatures_due(targets, book).have == 0
     with pytest.raises(RepositoryError) as caught:
         finish(targets, book)
     assert caught.value.code == "below threshold"

@@ -14,7 +14,7 @@ from django.urls import URLPattern, get_resolver
 from ordnung.core.components import Component
 from ordnung.core.components import Server as ServerValue
 from ordnung.server import vault
-from ordnung.server.assessment import house
+from ordnung.server.assessment import current
 from ordnung.server.catalogs.models import CatalogIssue
 from ordnung.server.fleet.models import Group, Server
 from ordnung.server.runs.adapters import store_reading
@@ -28,7 +28,7 @@ NOW = datetime.datetime(2026, 11, 23, 1, tzinfo=datetime.UTC)
 
 @pytest.fixture(autouse=True)
 def fresh_house():
-    house.forget()
+    current.forget()
 
 
 def post(client, path, body=None, **extra):

@@ -10,7 +10,7 @@ import pytest
 from cyclonedx.schema import SchemaVersion
 from cyclonedx.validation.json import JsonStrictValidator
 
-from ordnung.server.baselines.models import Draft, LeftOut, Revision
+from ordnung.server.baselines.models import Draft, Exclusion, Revision
 from ordnung.server.runs.models import Run
 from tests.server.houses import FEW, Person, fill
 
@@ -263,7 +263,7 @@ def test_what_is_taken_out_is_remembered_and_left_out_everywhere(api):
     assert row.left_out == {step["places"][0]["slot"]: "forecast runs tonight"}
     api.post("left-out/put-back", {"places": step["places"]})
     assert "corvane.reed14.bios" in {s["product"] for s in api.get("review?servers=surge-07")["steps"]}
-    assert LeftOut.objects.filter(put_back_by="technician").count() == len(step["places"])
+    assert Exclusion.objects.filter(put_back_by="technician").count() == len(step["places"])
 
 
 def test_a_run_keeps_the_baseline_it_was_planned_by(api):

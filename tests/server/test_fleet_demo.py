@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from ordnung.demo.fleet import make_places, seed_fleet
-from ordnung.server.assessment import house
+from ordnung.server.assessment import current
 from ordnung.server.fleet.models import ComponentState, Reading, Server
 
 pytestmark = pytest.mark.django_db
@@ -23,13 +23,13 @@ def test_a_fleet_is_seeded_once_and_answers(web, tmp_path, django_assert_max_num
     from django.contrib.auth.models import User
 
     User.objects.all().delete()
-    house.forget()
+    current.forget()
     seed_fleet(300, tmp_path)
     seed_fleet(300, tmp_path)
     assert Server.objects.count() == Reading.objects.count() == 300
     with django_assert_max_num_queries(30):  # of which one a catalog issue
-        found = house.snapshot()
+        found = current.current_assessment()
     assert len(found.standings) == 300 and found.tally["components"] == ComponentState.objects.count()
     assert found.tally["off"] > 300
     with django_assert_max_num_queries(1):
-        assert house.snapshot() is found
+        assert current.current_assessment() is found

@@ -9,9 +9,10 @@ from django.test import Client as Browser
 from ordnung.controllers import Client, RedfishControllers
 from ordnung.formats.authorities import Authorities
 from ordnung.repository import PayloadServer
-from ordnung.server.assessment import house
+from ordnung.server.assessment import current
 from ordnung.server.catalogs.bring_in import bring_in
 from ordnung.server.engine import claim, left_over
+from ordnung.server.engine_ports import EnginePorts
 from ordnung.server.fleet.models import Group, Reading, Server
 from ordnung.server.jobs import jobs
 from ordnung.server.repositories.fetch_log import FetchLog
@@ -19,7 +20,6 @@ from ordnung.server.repositories.models import Repository
 from ordnung.server.repositories.payloads import open_store
 from ordnung.server.runs.journal import DatabaseJournal
 from ordnung.server.runs.models import Run, RunServer, TapeEntry
-from ordnung.server.shop import Shop
 from ordnung.server.work.models import Event, Work
 from ordnung.standins.faults import Fault
 from ordnung.standins.hardware import writes_of
@@ -59,10 +59,10 @@ class SiteUnderTest:
         """Let the engine do what was asked for; the last work."""
         async with Client(self.live.ca) as client:
             log = FetchLog()
-            payloads = PayloadServer(await sync_to_async(open_store)(), b"s", log.told)
+            payloads = PayloadServer(await sync_to_async(open_store)(), b"s", log.record)
             await payloads.start("127.20.100.2", 0, self.live.floor.authority.issue("127.20.100.2", "payloads"))
             for work in await sync_to_async(claim)():
-                await jobs[work.kind](work, Shop(RedfishControllers(client), payloads, DatabaseJournal()))
+                await jobs[work.kind](work, EnginePorts(RedfishControllers(client), payloads, DatabaseJournal()))
             await payloads.stop()
             await log.settle()
         return await Work.objects.order_by("-pk").afirst()
@@ -74,7 +74,7 @@ class SiteUnderTest:
 
 @pytest.fixture
 def site(live, settings, tmp_path, transactional_db):
-    house.forget()
+    current.forget()
     settings.HOME, settings.CA, settings.CLOCK = tmp_path, live.ca, live.clock
     settings.MIRRORS_VOUCHED_BY = Authorities(live.ca)
     return SiteUnderTest(live, tmp_path)

@@ -18,13 +18,13 @@ from ordnung.formats.host_report import write_host_report
 from ordnung.formats.readings import parse_readings
 from ordnung.repository import PayloadServer
 from ordnung.server.api.exports import as_cell
-from ordnung.server.assessment import house
+from ordnung.server.assessment import current
+from ordnung.server.engine_ports import EnginePorts
 from ordnung.server.fleet.models import ComponentState, Group, Reading, Search, Server
 from ordnung.server.fleet.readings import store_reading
 from ordnung.server.jobs import jobs
 from ordnung.server.repositories.payloads import open_store
 from ordnung.server.runs.journal import DatabaseJournal
-from ordnung.server.shop import Shop
 from ordnung.server.work.models import Work
 from ordnung.standins.faults import Fault
 from tests.server.test_api import add_server, post
@@ -133,7 +133,7 @@ def test_a_report_is_laid_over_the_readings_of_its_own_server(web):
     assert (told["server"], told["matched"], told["added"]) == ("surge-03", 1, ["stray in stray"])
     assert told["differs"] == ["Q25: controller 1.0, report 1.1"]
     parts = {p["slot"]: p for p in get(web, "servers/surge-03")["parts"]}
-    assert (parts["nic-1"]["version"], parts["nic-1"]["told"], parts["stray"]["origin"]) == ("1.0", "1.1", "host report")  # fmt: skip
+    assert (parts["nic-1"]["version"], parts["nic-1"]["reported"], parts["stray"]["origin"]) == ("1.0", "1.1", "host report")  # fmt: skip
     keep("surge-03", part("nic-1", serial="A"), minutes=9)
     assert len(get(web, "servers/surge-03")["parts"]) == 2, "later readings keep the report"
     assert get(web, "lost") == []
@@ -181,10 +181,10 @@ def test_an_unchanged_floor_is_answered_with_nothing_after_one_query_of_its_own(
 def test_one_server_read_again_costs_one_server(web, catalogs, django_assert_max_num_queries):
     for n in range(30):
         add_server(f"surge-{n:02d}")
-    before = house.snapshot()
+    before = current.current_assessment()
     keep("surge-07", part("a"))
     with django_assert_max_num_queries(5):
-        after = house.snapshot()
+        after = current.current_assessment()
     same = [n for n in before.standings if before.standings[n] is after.standings[n]]
     assert len(same) == 29 and after.standings["surge-07"].server.component("a")
 
@@ -231,7 +231,7 @@ def test_credentials_of_a_group_and_trust_of_a_batch_are_all_or_nothing(web):
 def test_files_come_out_whole_and_harmless(web, catalogs):
     add_server()
     Server.objects.update(role="=cmd()")
-    house.forget()
+    current.forget()
     text = web.get("/api/v1/exports/servers.csv").content.decode()
     assert "\r\n" in text and "'=cmd()" in text and ",raid-1,raid,R9,7.16.1,," in text
     assert as_cell(None) == "" and as_cell("-1") == "'-1" and as_cell("K1") == "K1"
@@ -267,7 +267,7 @@ class Site:
         async with Client(self.live.ca, networks=parse_networks("127.0.0.0/8")) as client:
             payloads = PayloadServer(await sync_to_async(open_store)(), b"s")
             await payloads.start("127.20.100.3", 0, self.live.floor.authority.issue("127.20.100.3", "bells"))
-            shop = Shop(RedfishControllers(client), payloads, DatabaseJournal())
+            shop = EnginePorts(RedfishControllers(client), payloads, DatabaseJournal())
             async for work in Work.objects.filter(state="asked"):
                 await jobs[work.kind](work, shop)
             await payloads.stop()
@@ -362,7 +362,7 @@ def test_a_stored_reading_that_can_not_be_loaded_shows_as_unread_and_takes_no_pa
     reading = Server.objects.get(name="surge-09").latest
     reading.parts = [10**6, *reading.parts]
     reading.save(update_fields=["parts"])
-    house.forget()
+    current.forget()
     for path in ("servers", "floor", "drift", "baseline", "site", "review"):
         assert web.get(f"/api/v1/{path}").status_code == 200, path
     rows = {row["name"]: row for row in get(web, "servers")["servers"]}

@@ -7,7 +7,7 @@ import dataclasses
 import pytest
 
 from ordnung.core.facts import Facts
-from ordnung.server.assessment.house import snapshot
+from ordnung.server.assessment.current import current_assessment
 from ordnung.server.fleet.models import Server
 from ordnung.server.fleet.readings import store_reading
 from ordnung.server.runs.adapters import DatabaseOrders
@@ -25,7 +25,7 @@ def site(web, catalogs):
 
 
 def draft(site, facts):
-    value = dataclasses.replace(snapshot().standings["surge-03"].server, facts=facts)
+    value = dataclasses.replace(current_assessment().standings["surge-03"].server, facts=facts)
     store_reading(value, "ab" * 32)
     run = site.post("runs", {"servers": ["surge-03"]})
     return run["id"], run["servers"][0]

@@ -15,7 +15,7 @@ from securesystemslib.signer import CryptoSigner
 
 from ordnung.repository import check_repository, look_over, open_carrier, sign_offline
 from ordnung.repository.keys import public_hex
-from ordnung.server.assessment import house
+from ordnung.server.assessment import current
 from ordnung.server.baselines.models import Revision
 from ordnung.server.catalogs.models import CatalogIssue
 from ordnung.server.repositories import payloads
@@ -79,7 +79,7 @@ async def become_another_site(desk: Desk, settings, folder: Path) -> None:
     settings.HOME = folder
     settings.FOLDERS = [folder / "incoming"]
     settings.FOLDERS[0].mkdir(parents=True)
-    house.forget()
+    current.forget()
 
 
 async def test_a_packing_list_tells_savings_losses_and_media(desk):

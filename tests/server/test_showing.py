@@ -7,10 +7,10 @@ import datetime
 import pytest
 
 from ordnung.controllers import Marker
-from ordnung.core.away import Place
+from ordnung.core.assessment import assess_fleet
+from ordnung.core.away import AwayPlace
 from ordnung.core.components import KINDS, Server
 from ordnung.core.drift import Verdict
-from ordnung.core.house import judge_house
 from ordnung.core.route import Write
 from ordnung.core.rules import FIXED_RULES
 from ordnung.core.sheet import NamedPayload, PlannedWrite
@@ -27,7 +27,7 @@ BIOS = product("bios", release("1.0"), release("1.1", importance="security"))
 
 def standing(*components):
     server = Server(name="s", model="m", components=components)
-    return judge_house([server], catalogs(BIOS), FIXED_RULES, DAY)[0]
+    return assess_fleet([server], catalogs(BIOS), FIXED_RULES, DAY)[0]
 
 
 def test_a_row_always_has_the_same_six_places():
@@ -110,7 +110,7 @@ def test_what_is_under_way_has_no_end_and_what_failed_is_marked():
         (CONFIRMED, "confirmed by reading: bios 2"),
         (e.Confirmed(versions=()), "confirmed by reading"),
         (e.Plan(rounds=()), "nothing to do"),
-        (e.PlaceTaken(place=Place(server="s")), "its turn: it may go away"),
+        (e.PlaceTaken(place=AwayPlace(server="s")), "its turn: it may go away"),
         (e.PlaceGiven(by="lead", why="seen in the aisle"), "counted as back: seen in the aisle (lead)"),
         (
             e.Ended(ending=e.Ending.LEVEL, reason=e.Reason.CONFIRMED),

@@ -6,7 +6,7 @@ import datetime
 
 import pytest
 
-from ordnung.core.away import Place
+from ordnung.core.away import AwayPlace
 from ordnung.engine import entries as e
 from ordnung.engine.entry_codec import rounds_body
 from ordnung.engine.ports import NoPlaceError
@@ -14,7 +14,7 @@ from ordnung.engine.run import RunServer as Lane
 from ordnung.engine.run import carry_out_run
 from ordnung.engine.server_run import carry_out
 from ordnung.engine.world import Patience
-from ordnung.server.assessment import house
+from ordnung.server.assessment import current
 from ordnung.server.fleet.models import Group, Server
 from ordnung.server.runs.derived import find_differences, load_tape, rebuild_all, taken_places
 from ordnung.server.runs.journal import DatabaseJournal
@@ -57,7 +57,7 @@ class Site:
         settings.CLOCK = self.clock
         self.house = House(self.clock, devices or demo_hardware(self.clock.seconds), mirror)
         self.house.journal = CrashingJournal()
-        house.forget()
+        current.forget()
         for name in names:
             self.add(name)
 
@@ -81,7 +81,7 @@ class Site:
     def lanes(self, *names):
         groups = {r.name: r.group.name for r in Server.objects.exclude(group=None).select_related("group")}
         return [
-            Lane(endpoint=self.house.endpoint(n), place=Place(server=n, groups=(groups[n],) if n in groups else ()))
+            Lane(endpoint=self.house.endpoint(n), place=AwayPlace(server=n, groups=(groups[n],) if n in groups else ()))
             for n in names
         ]
 
@@ -228,12 +228,12 @@ def test_a_person_gives_a_place_back_with_a_reason_but_never_under_way(mirror_fo
     site = pair(mirror_folder, settings)
     made = site.start("gauge-01")
     journal, run_id = DatabaseJournal(), str(made.pk)
-    journal.append_now(run_id, "gauge-01", 1, e.PlaceTaken(place=Place(server="gauge-01", groups=("pair 1",))))
+    journal.append_now(run_id, "gauge-01", 1, e.PlaceTaken(place=AwayPlace(server="gauge-01", groups=("pair 1",))))
     back = {"reason": "seen in the aisle"}
     answer = web.post("/api/v1/away/gauge-01/back", back, content_type="application/json")
     assert answer.status_code == 409 and answer.json()["type"] == "ordnung:under-way"
     with pytest.raises(NoPlaceError, match="pair 1 allows 1 away: gauge-01 is away or about to be"):
-        journal.append_now(run_id, "gauge-02", 1, e.PlaceTaken(place=Place(server="gauge-02", groups=("pair 1",))))
+        journal.append_now(run_id, "gauge-02", 1, e.PlaceTaken(place=AwayPlace(server="gauge-02", groups=("pair 1",))))
     TapeEntry.objects.filter(seq__gt=1).delete()
     for seq, value in enumerate(left_away(), start=2):
         journal.append_now(run_id, "gauge-01", seq, value)

@@ -13,9 +13,9 @@ import random
 from collections.abc import Sequence
 from pathlib import Path
 
+from ordnung.core.assessment import assess_fleet
 from ordnung.core.away import AwayLimits
 from ordnung.core.drift import Verdict
-from ordnung.core.house import judge_house
 from ordnung.core.rules import FIXED_RULES
 from ordnung.engine import entries as e
 from ordnung.engine.run import carry_out_run
@@ -204,7 +204,7 @@ def _check_resets(device: Hardware, values: Sequence[e.TapeEntry]) -> None:
 async def _check_level(house: House, device: Hardware) -> None:
     device.faults.clear()
     reading = await controller_of(device).read(house.clock.now)
-    (standing,) = judge_house([reading], house.catalogs, FIXED_RULES, house.clock.now().date())
+    (standing,) = assess_fleet([reading], house.catalogs, FIXED_RULES, house.clock.now().date())
     left = {drift.verdict for drift in standing.drift}
     fine = {Verdict.LEVEL, Verdict.HELD, Verdict.AHEAD, Verdict.UNLISTED, Verdict.STRANDED}
     assert left <= fine, f"{device.name} is called level: {left - fine}"

@@ -7,7 +7,7 @@ import hashlib
 from pathlib import Path
 
 from ordnung.controllers import Endpoint
-from ordnung.core.away import AwayLimits, Place, may_begin
+from ordnung.core.away import AwayLimits, AwayPlace, may_begin
 from ordnung.core.baseline import locate
 from ordnung.core.matching import Catalogs
 from ordnung.core.rules import FIXED_RULES
@@ -45,7 +45,7 @@ class MemoryJournal:
         return list(self.tapes.get((run, server), ()))
 
     @property
-    def places(self) -> list[Place]:
+    def places(self) -> list[AwayPlace]:
         return [state.place for state in self.states.values() if state.place is not None]
 
     async def append(self, run, server, seq, value):
@@ -151,11 +151,11 @@ class House:
         return Endpoint(name=name, url=url, user=device.user, password=device.password, system=system)
 
     def hand(self, name: str, run: str = "1", back=None, group: str | None = None) -> Hand:
-        place = Place(server=name, groups=(group,) if group else ())
+        place = AwayPlace(server=name, groups=(group,) if group else ())
         return Hand(run=run, endpoint=self.endpoint(name), world=self.world(), place=place, back=back)
 
     def lane(self, name: str, group: str | None = None) -> RunServer:
-        return RunServer(endpoint=self.endpoint(name), place=Place(server=name, groups=(group,) if group else ()))
+        return RunServer(endpoint=self.endpoint(name), place=AwayPlace(server=name, groups=(group,) if group else ()))
 
 
 def small_mirror(folder: Path, base: str = "https://mirror.example/", share: int = 1000) -> Path:

@@ -143,11 +143,11 @@ def link_of(value: object) -> str | None:
 
 def retry_after(answer: Answer) -> float:
     """How long a busy controller asks to be left alone, in seconds (RFC 9110, 10.2.3): a number or a date, bounded."""
-    told = answer.header("Retry-After")
-    seconds = as_number(told)
-    if seconds is None and told:
+    header = answer.header("Retry-After")
+    seconds = as_number(header)
+    if seconds is None and header:
         try:
-            moment = email.utils.parsedate_to_datetime(told)
+            moment = email.utils.parsedate_to_datetime(header)
         except (ValueError, TypeError, OverflowError):
             return WAIT_S
         moment = moment if moment.tzinfo else moment.replace(tzinfo=UTC)

@@ -227,8 +227,8 @@ class HttpLine:
                 **extra,
             ) as response:
                 raw = await self._read(response)
-                told = {key.lower(): value for key, value in response.headers.items()}
-                return Answer(response.status, told, parse_body(raw, response.status))
+                received = {key.lower(): value for key, value in response.headers.items()}
+                return Answer(response.status, received, parse_body(raw, response.status))
         except MalformedError as error:
             # The device has answered: it took the request, only its words can't be read.
             kind = LostAnswerError if acted else ControllerError

@@ -55,8 +55,8 @@ async def read_facts(
         factory_account=is_true(account_body.get("PasswordChangeRequired")),
         licences=tuple(licences),
         jobs=_few(jobs),
-        rebuilding=_few(told for volume in volumes for told in _rebuilding(volume)),
-        arrays_broken=_few(told for volume in volumes if (told := _broken(volume)) is not None),
+        rebuilding=_few(text for volume in volumes for text in _rebuilding(volume)),
+        arrays_broken=_few(text for volume in volumes if (text := _broken(volume)) is not None),
         locked=_locked(service),
         largest_image=as_number(service.get("MaxImageSizeBytes")),
         feeds_lost=_few(p.slot for p in found.parts if p.body.get("LineInputStatus") == "LossOfInput"),
@@ -133,11 +133,11 @@ async def _volumes(reader: Reader, found: Found) -> list[Json]:
 
 def _rebuilding(volume: Json) -> list[str]:
     name = as_text(volume.get("Name")) or "a volume"
-    told = []
+    lines = []
     for work in as_list(volume.get("Operations")):
         percent = as_text(work.get("PercentageComplete"))
-        told.append(f"{name}: {as_text(work.get('OperationName'))}{f' at {percent} %' if percent else ''}")
-    return told
+        lines.append(f"{name}: {as_text(work.get('OperationName'))}{f' at {percent} %' if percent else ''}")
+    return lines
 
 
 def _broken(volume: Json) -> str | None:
@@ -172,11 +172,11 @@ def _rollup(system: Json) -> str | None:
 
 
 def _clock_off(manager: Json, now: datetime.datetime) -> float | None:
-    told = as_text(manager.get("DateTime"))
-    if told is None:
+    clock = as_text(manager.get("DateTime"))
+    if clock is None:
         return None
     try:
-        moment = datetime.datetime.fromisoformat(told)
+        moment = datetime.datetime.fromisoformat(clock)
     except ValueError:
         return None
     moment = moment if moment.tzinfo else moment.replace(tzinfo=datetime.UTC)

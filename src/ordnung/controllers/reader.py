@@ -45,8 +45,8 @@ class Reader:
         key = _key(path)
         if key in self._known:
             return self._known[key]
-        wanted = min(levels, self.levels)
-        body = await self._expanded(path, wanted) if wanted else None
+        depth = min(levels, self.levels)
+        body = await self._expanded(path, depth) if depth else None
         if body is None:
             body = await self.line.find(path)
         self._keep(body, key)

@@ -54,9 +54,9 @@ async def find_reset(session: Session, kind: str, *, force: bool = False) -> Res
 
 async def _offered(session: Session, action: Json) -> list[str] | None:
     """The reset types an action takes, by its annotation or its ActionInfo; None where it doesn't tell."""
-    told = action.get("ResetType@Redfish.AllowableValues")
-    if isinstance(told, list):
-        return [str(name) for name in told]
+    allowed = action.get("ResetType@Redfish.AllowableValues")
+    if isinstance(allowed, list):
+        return [str(name) for name in allowed]
     info = await session.find(as_path(action.get("@Redfish.ActionInfo")))
     for parameter in as_list((info or {}).get("Parameters")):
         values = parameter.get("AllowableValues")

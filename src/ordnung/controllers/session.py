@@ -116,8 +116,8 @@ class Session:
         target = answer.header("Location") or ""
         to = as_path(target)
         if to is None or not to.startswith("/") or (target.partition("://")[1] and not self._is_own(target)):
-            told = f"{path[:200]} sends elsewhere ({target[:200]}); that is not followed"
-            raise ControllerError(self.endpoint.name, "malformed answer", told)
+            message = f"{path[:200]} sends elsewhere ({target[:200]}); that is not followed"
+            raise ControllerError(self.endpoint.name, "malformed answer", message)
         return to
 
     def _is_own(self, target: str) -> bool:
@@ -195,8 +195,8 @@ class Session:
         if answer.status in (400, 401, 403):
             raise ControllerError(name, "signed out", f"it refused user {self.endpoint.user}")
         if answer.status in (429, 503):
-            told = error_text(answer.body) or "it is busy"
-            raise ControllerError(name, "busy", told, retry_after_s=retry_after(answer))
+            message = error_text(answer.body) or "it is busy"
+            raise ControllerError(name, "busy", message, retry_after_s=retry_after(answer))
         if answer.status in _NO_SESSIONS or (answer.status in (200, 201) and answer.header("X-Auth-Token")):
             return answer
         raise ControllerError(name, "not Redfish", f"it answered {answer.status} to the sign-in")
@@ -249,16 +249,16 @@ class Session:
     def _judge(self, answer: Answer, path: str) -> None:
         if answer.status < 300:
             return
-        name, told = self.endpoint.name, error_text(answer.body)
+        name, message = self.endpoint.name, error_text(answer.body)
         if answer.status == 401:
             raise ControllerError(name, "signed out", "the session ended")
         if answer.status == 403:
-            raise ControllerError(name, "no permission", told or path[:200])
+            raise ControllerError(name, "no permission", message or path[:200])
         if answer.status in (429, 503):
-            raise ControllerError(name, "busy", told or "it is busy", retry_after_s=retry_after(answer))
+            raise ControllerError(name, "busy", message or "it is busy", retry_after_s=retry_after(answer))
         if 400 <= answer.status < 500:
-            raise ControllerError(name, "said no", told or f"{answer.status} at {path[:200]}")
-        raise ControllerError(name, "malformed answer", told or f"{answer.status} at {path[:200]}")
+            raise ControllerError(name, "said no", message or f"{answer.status} at {path[:200]}")
+        raise ControllerError(name, "malformed answer", message or f"{answer.status} at {path[:200]}")
 
 
 def _headers() -> dict[str, str]:

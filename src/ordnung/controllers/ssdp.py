@@ -27,9 +27,9 @@ class _Ear(asyncio.DatagramProtocol):
         self.found: dict[str, Announced] = {}
 
     def datagram_received(self, data: bytes, _: tuple[str, int]) -> None:
-        told = read_answer(data)
-        if told is not None and len(self.found) < MOST:
-            self.found.setdefault(told.uuid, told)
+        answer = read_answer(data)
+        if answer is not None and len(self.found) < MOST:
+            self.found.setdefault(answer.uuid, answer)
 
 
 def read_answer(data: bytes) -> Announced | None:
@@ -66,4 +66,4 @@ async def search(interface: str, wait_s: float = 3.0, port: int = PORT) -> list[
         await asyncio.sleep(wait_s)
     finally:
         transport.close()
-    return sorted(ear.found.values(), key=lambda told: told.url)
+    return sorted(ear.found.values(), key=lambda answer: answer.url)

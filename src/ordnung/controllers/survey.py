@@ -70,8 +70,8 @@ async def read_server(
         return check_reading(await _read(line, endpoint, now, certificate))
     except (FormatError, TypeError, ValueError, LookupError, AttributeError, RecursionError) as error:
         # What no reader foresaw: a cause for this server, never a traceback for all of them.
-        told = f"it can't be read: {type(error).__name__}: {error}"[:300]
-        raise ControllerError(endpoint.name, "malformed answer", told) from error
+        message = f"it can't be read: {type(error).__name__}: {error}"[:300]
+        raise ControllerError(endpoint.name, "malformed answer", message) from error
 
 
 async def _read(

@@ -67,8 +67,8 @@ def view_monitor(uri: str, answer: Answer, task: TaskView | None = None) -> Task
     if answer.status == 202:
         return _with(base, Outcome.RUNNING)
     if answer.status in (200, 201, 204):
-        told = base.outcome if base.state else Outcome.DONE
-        return _with(base, told)
+        outcome = base.outcome if base.state else Outcome.DONE
+        return _with(base, outcome)
     if 400 <= answer.status < 500 and answer.status not in (401, 403, 408, 429):
         error = as_dict(body.get("error"))
         first = next(iter(as_list(error.get("@Message.ExtendedInfo"))), {})

@@ -100,8 +100,8 @@ async def read_fitted(
 def _own_system(name: str, systems: list[Json], own: str | None) -> Json:
     if own is None:
         return systems[0] if systems else {}
-    wanted = own.rstrip("/")
-    found = next((one for one in systems if (link_of(one) or "").rstrip("/") == wanted), None)
+    path = own.rstrip("/")
+    found = next((one for one in systems if (link_of(one) or "").rstrip("/") == path), None)
     if found is None:
         raise ControllerError(name, "said no", f"its controller has no system {own} any more")
     return found

@@ -18,8 +18,8 @@ async def read_reach(session: Session) -> Reach:
     """What this controller can do, by reading its update service."""
     service = await _service(session)
     action = as_dict(as_dict(service.get("Actions")).get("#UpdateService.SimpleUpdate"))
-    told = action.get("TransferProtocol@Redfish.AllowableValues")
-    pulls = [as_text(name) for name in told] if isinstance(told, list) else []
+    protocols = action.get("TransferProtocol@Redfish.AllowableValues")
+    pulls = [as_text(name) for name in protocols] if isinstance(protocols, list) else []
     return Reach(
         push_uri=as_path(service.get("MultipartHttpPushUri")),
         pull_target=as_path(action.get("target")),
@@ -75,6 +75,6 @@ async def _send_raw(session: Session, reach: Reach, target: str, image: Path) ->
     entry = await session.find(target) or {}
     first = next(iter(as_list(entry.get("RelatedItem"))), None)
     if reach.raw_push_uri is None or "/Managers/" not in (link_of(first) or ""):
-        told = "it takes no image but the controller's own until the controller itself is updated"
-        raise ControllerError(session.endpoint.name, "said no", told)
+        message = "it takes no image but the controller's own until the controller itself is updated"
+        raise ControllerError(session.endpoint.name, "said no", message)
     return read_accepted(await session.act(reach.raw_push_uri, image.read_bytes()))

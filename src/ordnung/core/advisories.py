@@ -118,7 +118,7 @@ class Concern:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Assessment:
+class AdvisoryImpact:
     """One advisory on this fleet. Without concerns, ``reason`` says why it does not apply.
 
     ``undecided``: what it names can't be told from what is here, so it is no all-clear.
@@ -136,28 +136,30 @@ class Assessment:
         return tuple(sorted(hit))
 
 
-def assess(advisory: Advisory, folds: Sequence[Fold], catalogs: Catalogs) -> Assessment:
+def assess(advisory: Advisory, folds: Sequence[Fold], catalogs: Catalogs) -> AdvisoryImpact:
     """Match an advisory's statements with what is fitted here."""
-    told = match_statements(advisory, catalogs)
+    statements = match_statements(advisory, catalogs)
     found: dict[tuple[str, str], tuple[int, set[str], bool]] = {}
     for fold in folds:
         for position in fold.standing.positions:
             product, version = position.product, position.component.version
-            if product is None or version is None or product.id not in told:
+            if product is None or version is None or product.id not in statements:
                 continue
             count, names, within = found.get((product.id, version), (0, set(), True))
-            ends = _ends(told[product.id], catalogs.by_id[product.id], version)
+            ends = _ends(statements[product.id], catalogs.by_id[product.id], version)
             target = position.target.version if position.target else None
             reaches = ends is not None and _reaches(product, target, ends)
             found[product.id, version] = (count + len(fold.names), names | set(fold.names), within and reaches)
-    concerns = [_concern(key, value, told, catalogs.by_id) for key, value in found.items()]
+    concerns = [_concern(key, value, statements, catalogs.by_id) for key, value in found.items()]
     concerns.sort(key=lambda c: (c.status not in ("affected", "unknown", "open"), c.name, c.version))
-    open_ended = () if concerns else _patterns(advisory, told)
+    open_ended = () if concerns else _patterns(advisory, statements)
     if open_ended:
         named = ", ".join(sorted({s.name for s in advisory.statements}))
         reason = f"{named} is named by the model numbers {', '.join(open_ended)}, which no catalog here tells"
-        return Assessment(advisory=advisory, concerns=(), reason=reason, undecided=True)
-    return Assessment(advisory=advisory, concerns=tuple(concerns), reason="" if concerns else _why(advisory, told))
+        return AdvisoryImpact(advisory=advisory, concerns=(), reason=reason, undecided=True)
+    return AdvisoryImpact(
+        advisory=advisory, concerns=tuple(concerns), reason="" if concerns else _why(advisory, statements)
+    )
 
 
 def match_statements(advisory: Advisory, catalogs: Catalogs) -> dict[str, tuple[Statement, ...]]:
@@ -173,15 +175,15 @@ def match_statements(advisory: Advisory, catalogs: Catalogs) -> dict[str, tuple[
             for name in (product.name, f"{issue.maker} {product.name}"):
                 by_name.setdefault(name.lower(), set()).add(product.id)
             makers.setdefault(product.id, set()).update({issue.maker.lower(), product.name.split(" ", 1)[0].lower()})
-    told: dict[str, list[Statement]] = {}
+    by_product: dict[str, list[Statement]] = {}
     for statement in advisory.statements:
         hits = {name for word in statement.identifiers for name in _named_by(_word(word), by_word)}
         if not hits:
             vendor = statement.vendor.lower()
             hits = {p for p in by_name.get(statement.name.lower(), ()) if not vendor or vendor in makers[p]}
         for name in hits:
-            told.setdefault(name, []).append(statement)
-    return {name: tuple(statements) for name, statements in told.items()}
+            by_product.setdefault(name, []).append(statement)
+    return {name: tuple(statements) for name, statements in by_product.items()}
 
 
 def _named_by(word: str, by_word: Mapping[str, set[str]]) -> set[str]:
@@ -227,9 +229,9 @@ def _fits(pieces: Sequence[str], text: str) -> bool:
     return all(left == _MANY for left in pieces[piece:])
 
 
-def _patterns(advisory: Advisory, told: Mapping[str, object]) -> tuple[str, ...]:
+def _patterns(advisory: Advisory, statements: Mapping[str, object]) -> tuple[str, ...]:
     """The model numbers with marks by which the advisory names something, where none of it was found in a catalog."""
-    if told:
+    if statements:
         return ()
     found = {word for s in advisory.statements for word in s.identifiers if _is_pattern(_word(word))}
     return tuple(sorted(found))
@@ -272,7 +274,7 @@ def _reaches(product: Product, target: str | None, ends: str) -> bool:
 def _concern(
     key: tuple[str, str],
     value: tuple[int, set[str], bool],
-    told: Mapping[str, tuple[Statement, ...]],
+    statements: Mapping[str, tuple[Statement, ...]],
     products: Mapping[str, Product],
 ) -> Concern:
     product = products[key[0]]
@@ -281,18 +283,18 @@ def _concern(
         product=product.id,
         name=product.name,
         version=key[1],
-        status=status_of(told[product.id], product, key[1]),
-        ends=_ends(told[product.id], product, key[1]),
+        status=status_of(statements[product.id], product, key[1]),
+        ends=_ends(statements[product.id], product, key[1]),
         within=within,
         components=count,
         servers=tuple(sorted(names)),
     )
 
 
-def _why(advisory: Advisory, told: Mapping[str, object]) -> str:
+def _why(advisory: Advisory, statements: Mapping[str, object]) -> str:
     names = sorted({statement.name for statement in advisory.statements})
     if not names:
         return "it names no product"
-    if told:
+    if statements:
         return f"{', '.join(names)}: in a catalog here, but fitted in no server"
     return f"no catalog here lists {', '.join(names)}"

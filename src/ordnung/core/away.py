@@ -14,7 +14,7 @@ AT_ONCE = 8
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Place:
+class AwayPlace:
     """A place of one server. ``outage``: it will be out of service; else it only counts among those at once.
 
     ``kept``: nobody works on it any more, but no reading has proved it back (T5): it counts in its groups, rack and
@@ -61,26 +61,26 @@ class Refusal:
                 return f"{self.allowed} servers are worked on already"
         if not self.allowed:
             return f"nobody of {self.limit} {self.name} may be away"
-        told = "is left away" if self.kept else "is away or about to be"
-        return f"{self.limit} {self.name} allows {self.allowed} away: {who} {told}"
+        message = "is left away" if self.kept else "is away or about to be"
+        return f"{self.limit} {self.name} allows {self.allowed} away: {who} {message}"
 
 
-def may_begin(taken: Iterable[Place], limits: AwayLimits, wanted: Place) -> Refusal | None:
+def may_begin(taken: Iterable[AwayPlace], limits: AwayLimits, candidate: AwayPlace) -> Refusal | None:
     """Whether one more server may begin, given who has a place now (T5, T6). None: it may.
 
     A server that has a place already needs no further one, unless it begins to need an outage (docs/adr/0015).
     """
-    others = [place for place in taken if place.server != wanted.server]
+    others = [place for place in taken if place.server != candidate.server]
     working = tuple(place.server for place in others if not place.kept)
     if len(working) >= limits.at_once:
         return Refusal(limit="at once", name="", allowed=limits.at_once, holders=working)
-    if not wanted.outage:
+    if not candidate.outage:
         return None
     away = [place for place in others if place.outage]
     asked = [
-        *(("group", name, limits.groups.get(name)) for name in wanted.groups),
-        ("rack", wanted.rack, limits.racks.get(wanted.rack or "")),
-        ("room", wanted.room, limits.rooms.get(wanted.room or "")),
+        *(("group", name, limits.groups.get(name)) for name in candidate.groups),
+        ("rack", candidate.rack, limits.racks.get(candidate.rack or "")),
+        ("room", candidate.room, limits.rooms.get(candidate.room or "")),
     ]
     for kind, name, allowed in asked:
         if name is None or allowed is None:
@@ -97,5 +97,5 @@ def may_begin(taken: Iterable[Place], limits: AwayLimits, wanted: Place) -> Refu
     return None
 
 
-def _names(place: Place, kind: str) -> tuple[str | None, ...]:
+def _names(place: AwayPlace, kind: str) -> tuple[str | None, ...]:
     return {"group": place.groups, "rack": (place.rack,), "room": (place.room,)}[kind]

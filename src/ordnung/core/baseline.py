@@ -52,7 +52,7 @@ def position_of(
         return Position(component, match, None)
     known = decided.get(match.product.id)
     if known is None or known.match.product is not match.product:
-        told = server if (server.name, server.group) == (name, group) else replace(server, name=name, group=group)
-        known = Position(component, match, decide_target(told, match.product, rules, today))
+        own = server if (server.name, server.group) == (name, group) else replace(server, name=name, group=group)
+        known = Position(component, match, decide_target(own, match.product, rules, today))
         decided[match.product.id] = known
     return Position(component, match, known.target)

@@ -117,11 +117,11 @@ def _health(s: Situation) -> _Said:
 
 
 def _arrays(s: Situation) -> _Said:
-    told = [*s.facts.rebuilding, *s.facts.arrays_broken]
-    if not told:
+    arrays = [*s.facts.rebuilding, *s.facts.arrays_broken]
+    if not arrays:
         return None
     severity = Severity.BLOCK if s.before is Before.RESET or s.will_reset else Severity.WARN
-    return severity, "; ".join(told), "Wait until the array is whole; a reset now puts its data at risk."
+    return severity, "; ".join(arrays), "Wait until the array is whole; a reset now puts its data at risk."
 
 
 def _feeds(s: Situation) -> _Said:
@@ -136,10 +136,14 @@ def _supplies(s: Situation) -> _Said:
     supplies = [c for c in s.server.components if c.kind == "power"]
     if s.write.write.slot not in {c.slot for c in supplies}:
         return None
-    told = {f"{c.part or c.name} at {c.version}" for c in supplies}
+    versions = {f"{c.part or c.name} at {c.version}" for c in supplies}
     if len({c.part or c.name for c in supplies}) < 2 and len({c.version for c in supplies}) < 2:
         return None
-    return Severity.BLOCK, f"unlike supplies: {' and '.join(sorted(told))}", "Fit two alike; never flash unlike ones."
+    return (
+        Severity.BLOCK,
+        f"unlike supplies: {' and '.join(sorted(versions))}",
+        "Fit two alike; never flash unlike ones.",
+    )
 
 
 def _locked(s: Situation) -> _Said:

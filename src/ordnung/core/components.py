@@ -38,7 +38,7 @@ class Component:
     health: str | None = None
     state: str | None = None
     """Of a service partition that is not ready: ``blank`` or ``damaged``."""
-    told: str | None = None
+    reported: str | None = None
     """The version as the host report has it, where it differs from the controller's word."""
 
     @property

@@ -80,12 +80,12 @@ _UNREAD, _LISTED, _HELD, _PENDING, _ORDERED, _STRANDED, _EQUAL, _ABOVE, _EXPOSED
 
 def _first_that_holds(flags: int) -> Verdict:
     """The precedence, for one combination of flags."""
-    told = (
+    choices = (
         (flags & _UNREAD, Verdict.UNREAD), (not flags & _LISTED, Verdict.UNLISTED), (flags & _HELD, Verdict.HELD),
         (flags & _PENDING, Verdict.PENDING), (not flags & _ORDERED, Verdict.UNORDERED), (flags & _EQUAL, Verdict.LEVEL),
         (flags & _ABOVE, Verdict.AHEAD), (flags & _STRANDED, Verdict.STRANDED), (flags & _EXPOSED, Verdict.EXPOSED),
     )  # fmt: skip
-    return next((verdict for holds, verdict in told if holds), Verdict.BEHIND)
+    return next((verdict for holds, verdict in choices if holds), Verdict.BEHIND)
 
 
 _VERDICTS = np.array([_first_that_holds(flags) for flags in range(1 << _FLAGS)], dtype=np.int8)

@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Iterable
 from typing import Any
 
-from ordnung.core.house import Standing
+from ordnung.core.assessment import Standing
 
 
 def drift_rows(standing: Standing) -> list[dict[str, Any]]:

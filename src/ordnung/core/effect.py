@@ -12,10 +12,10 @@ from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
+from ordnung.core.assessment import Standing
 from ordnung.core.baseline import Position, position_of
 from ordnung.core.drift import OFF_BASELINE, Verdict, build_columns, judge
 from ordnung.core.folds import Fold, Placed
-from ordnung.core.house import Standing
 from ordnung.core.matching import Catalogs
 from ordnung.core.packing import ways_back
 from ordnung.core.route import Route, plan_route
@@ -152,15 +152,15 @@ def _split(
 ) -> Iterator[tuple[Fold, str | None]]:
     """Folds taken apart as far as the rules tell their servers apart; the group is told where a rule names it."""
     named = {name for rule in rules for name in rule.where.get("server", ())}
-    told = {name for rule in rules for name in rule.where.get("group", ())}
-    if not named and not told:
+    by_group = {name for rule in rules for name in rule.where.get("group", ())}
+    if not named and not by_group:
         yield from ((fold, None) for fold in folds)
         return
     for fold in folds:
         parts: dict[tuple[str | None, str | None], list[str]] = {}
         for name in fold.names:
-            group = groups.get(name) if told else None
-            key = (name if name in named else None, group if group in told else None)
+            group = groups.get(name) if by_group else None
+            key = (name if name in named else None, group if group in by_group else None)
             parts.setdefault(key, []).append(name)
         for (_, group), names in parts.items():
             yield Fold(fold.standing, tuple(names)), group
@@ -230,8 +230,8 @@ def _matters(position: Position, needed: set[str]) -> bool:
 
 def _route_key(position: Position) -> tuple[object, ...]:
     c, target = position.component, position.target
-    wanted = (target.version, target.held) if target else None
-    return (id(position.product), c.version, c.waiting, c.updateable, wanted)
+    goal = (target.version, target.held) if target else None
+    return (id(position.product), c.version, c.waiting, c.updateable, goal)
 
 
 def _cost(route: Route, chosen: Sequence[Position]) -> Cost:
@@ -285,7 +285,7 @@ def _fixes(positions: Iterable[Position], stranded: Iterable[bool]) -> frozenset
 
 def _bytes(states: Sequence[_State]) -> int:
     """Every payload once: targets, must-stops and the ways back of what is written."""
-    wanted: dict[str, int] = {}
+    sizes: dict[str, int] = {}
     seen: set[tuple[int, str | None, tuple[str, ...]]] = set()
     for state in states:
         stops: dict[int, list[str]] = {}
@@ -299,8 +299,8 @@ def _bytes(states: Sequence[_State]) -> int:
                 for goal in [*goals, *ways_back(position.product, [position.component.version or "", *goals])]:
                     release = position.product.find(goal)
                     if release is not None and release.payload is not None:
-                        wanted[release.payload.sha256] = release.payload.size
-    return sum(wanted.values())
+                        sizes[release.payload.sha256] = release.payload.size
+    return sum(sizes.values())
 
 
 def _changes(old: Sequence[_State], new: Sequence[_State]) -> tuple[TargetChange, ...]:

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 
+from ordnung.core.assessment import Standing
 from ordnung.core.baseline import Position
-from ordnung.core.house import Standing
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,7 +31,7 @@ class Fold:
         return Placed(self.standing.server.model, self.standing.positions, self.names)
 
 
-def fold_house(standings: Iterable[Standing]) -> tuple[Fold, ...]:
+def fold_fleet(standings: Iterable[Standing]) -> tuple[Fold, ...]:
     """The folds of a house, in order of their first server. Unread servers stay alone."""
     numbers: dict[int, int] = {}
     by_sign: dict[tuple[object, ...], int] = {}

@@ -8,10 +8,10 @@ import dataclasses
 import datetime
 from collections.abc import Iterable, Sequence
 
+from ordnung.core.assessment import Standing, assess_fleet
 from ordnung.core.baseline import Position
 from ordnung.core.catalog import Product
 from ordnung.core.components import Component, Server
-from ordnung.core.house import Standing, judge_house
 from ordnung.core.matching import Catalogs
 from ordnung.core.rules import Rule
 
@@ -21,7 +21,7 @@ def foreseen(
 ) -> tuple[Standing, ...]:
     """Standings of the servers that take nothing but their controller's own image now, as they will be after it."""
     later = [foresee(standing.server, standing.positions, catalogs) for standing in standings]
-    return judge_house([server for server in later if server is not None], catalogs, rules, today)
+    return assess_fleet([server for server in later if server is not None], catalogs, rules, today)
 
 
 def foresee(server: Server, positions: Sequence[Position], catalogs: Catalogs) -> Server | None:
@@ -70,5 +70,5 @@ def _may_be(product: Product, component: Component) -> bool:
 
 
 def _agrees(entry: dict[str, str], component: Component) -> bool:
-    told = {"pci": component.pci, "part": component.part}
-    return all(told.get(key) in (None, wanted) or "*" in wanted for key, wanted in entry.items() if key in told)
+    facts = {"pci": component.pci, "part": component.part}
+    return all(facts.get(key) in (None, pattern) or "*" in pattern for key, pattern in entry.items() if key in facts)

@@ -153,8 +153,8 @@ def _fits_key(key: str, pattern: str, fact: str | None) -> bool:
     if fact is None:
         return False
     if key == "pci":
-        wanted, have = pattern.lower().split(":"), fact.lower().split(":")
-        return len(wanted) == len(have) and all(map(fnmatch.fnmatchcase, have, wanted))
+        parts, have = pattern.lower().split(":"), fact.lower().split(":")
+        return len(parts) == len(have) and all(map(fnmatch.fnmatchcase, have, parts))
     return fact == pattern
 
 

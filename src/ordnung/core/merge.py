@@ -46,7 +46,7 @@ def merge_host_report(server: Server, report: HostReport) -> Server:
 
     A device is matched by serial, then by PCI identity, then by kind, name and version, each only where
     exactly one is left on either side, or where all that are left are alike. What matches gets the origin
-    ``both``; where the versions differ the report's stands in ``told``. What is left is added with the origin
+    ``both``; where the versions differ the report's stands in ``reported``. What is left is added with the origin
     ``host report``.
     """
     components = list(server.components)
@@ -96,13 +96,13 @@ def _only(component: Component, components: list[Component], left: list[HostDevi
 
 
 def _overlay(component: Component, device: HostDevice) -> Component:
-    known, told = component.version, device.version
-    differs = known is not None and told is not None and _plain(known) != _plain(told)
+    known, versions = component.version, device.version
+    differs = known is not None and versions is not None and _plain(known) != _plain(versions)
     return dataclasses.replace(
         component,
         origin="both",
-        version=known or told,
-        told=told if differs else None,
+        version=known or versions,
+        reported=versions if differs else None,
         serial=component.serial or device.serial,
         pci=component.pci or device.pci,
     )

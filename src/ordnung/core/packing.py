@@ -9,9 +9,9 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
+from ordnung.core.assessment import Standing
 from ordnung.core.baseline import Position
 from ordnung.core.catalog import Issue, Product, Release
-from ordnung.core.house import Standing
 from ordnung.core.versions import is_at_least
 
 REASONS = ("target", "must stop", "way back")
@@ -48,11 +48,11 @@ class Need:
 
     def is_trimmed(self, trim: Trim) -> bool:
         """Whether a trim leaves this need out."""
-        told = {
+        facts = {
             "kind": self.kind, "product": self.product, "model": self.model, "reason": self.reason,
             "rule": None if self.rule is None else str(self.rule), "payload": f"{self.product} {self.version}",
         }  # fmt: skip
-        return told[trim.by] == trim.value
+        return facts[trim.by] == trim.value
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -108,14 +108,14 @@ def _line(
     parts: tuple[Product, Release, Issue], needs: list[Need], servers: dict[Need, list[str]], trims: Sequence[Trim]
 ) -> Packed:
     kept = [need for need in needs if not any(need.is_trimmed(trim) for trim in trims)]
-    told = kept or needs
+    shown = kept or needs
     hit = () if kept else tuple(t for t in trims if any(need.is_trimmed(t) for need in needs))
     return Packed(
         product=parts[0],
         release=parts[1],
         issue=parts[2],
-        reasons=tuple(reason for reason in REASONS if any(need.reason == reason for need in told)),
-        servers=tuple(sorted({name for need in told for name in servers[need]})),
+        reasons=tuple(reason for reason in REASONS if any(need.reason == reason for need in shown)),
+        servers=tuple(sorted({name for need in shown for name in servers[need]})),
         needs=tuple(needs),
         trimmed=hit,
     )
@@ -202,8 +202,8 @@ def offer_trims(lines: Sequence[Packed], trims: Sequence[Trim]) -> tuple[Offer, 
         if value and not (by == "rule" and need.rule is None) and not (by == "reason" and value != "way back")
     }  # fmt: skip
     offers = [_offer(lines, trims, trim) for trim in values | set(trims)]
-    told = [offer for offer in offers if offer.payloads or offer.made]
-    return tuple(sorted(told, key=lambda o: (BY.index(o.trim.by), -o.saves, o.trim.value)))
+    useful = [offer for offer in offers if offer.payloads or offer.made]
+    return tuple(sorted(useful, key=lambda o: (BY.index(o.trim.by), -o.saves, o.trim.value)))
 
 
 def _offer(lines: Sequence[Packed], trims: Sequence[Trim], trim: Trim) -> Offer:

@@ -6,10 +6,10 @@ import dataclasses
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
+from ordnung.core.assessment import Standing
 from ordnung.core.baseline import Position
 from ordnung.core.drift import Drift, judge_server
 from ordnung.core.folds import Fold
-from ordnung.core.house import Standing
 from ordnung.core.route import plan_route
 from ordnung.core.rules import Target
 

@@ -83,8 +83,8 @@ def plan_way_back(positions: Sequence[Position], back: Mapping[str, str]) -> Rou
     """The least-cost way back: each slot of ``back`` down to the version given (R24)."""
     fitted = {}
     for slot, position in _by_slot(positions):
-        wanted = back.get(slot)
-        fitted[slot] = Fitted(position.component, position.product, wanted, movable=wanted is not None)
+        goal = back.get(slot)
+        fitted[slot] = Fitted(position.component, position.product, goal, movable=goal is not None)
     barred = {slot: reason for slot, p in _by_slot(positions) if slot in back and (reason := _bar_back(p, back[slot]))}
     return _route_with(fitted, barred, downwards=True)
 
@@ -95,12 +95,12 @@ def _by_slot(positions: Iterable[Position]) -> list[tuple[str, Position]]:
 
 def _fit_up(position: Position) -> Fitted:
     component, product, target = position.component, position.product, position.target
-    wanted = target.version if target and not target.held else None
-    if product is None or component.version is None or wanted is None:
+    target_version = target.version if target and not target.held else None
+    if product is None or component.version is None or target_version is None:
         return Fitted(component, product)
-    key, goal = product.key(component.version), product.key(wanted)
+    key, goal = product.key(component.version), product.key(target_version)
     below = key is not None and goal is not None and key < goal
-    return Fitted(component, product, wanted, movable=below or component.has_waiting)
+    return Fitted(component, product, target_version, movable=below or component.has_waiting)
 
 
 def _bar(position: Position) -> str | None:
@@ -120,12 +120,12 @@ def _bar(position: Position) -> str | None:
     return None
 
 
-def _bar_back(position: Position, wanted: str) -> str | None:
+def _bar_back(position: Position, goal: str) -> str | None:
     """Why the catalog can't tell how a component goes back to the version wanted, or None."""
     if position.product is None:
         return "it is in no catalog, so its way back is not known"
-    if position.product.find(wanted) is None:
-        return f"the catalog lacks {position.product.name} {wanted}"
+    if position.product.find(goal) is None:
+        return f"the catalog lacks {position.product.name} {goal}"
     return None
 
 
@@ -181,7 +181,7 @@ def _leave_out(
 def _unreachable(problem: Problem) -> dict[str, str]:
     """Parts whose goal can't be reached even if every other part goes wherever it can."""
     reach = _relaxed_reach(problem)
-    stuck = [index for index, part in enumerate(problem.parts) if part.wanted and not part.goals & reach[index]]
+    stuck = [index for index, part in enumerate(problem.parts) if part.has_goal and not part.goals & reach[index]]
     reasons: dict[str, str] = {}
     for index in stuck:
         reason = _why_stuck(problem, index, reach)
@@ -253,8 +253,8 @@ def _state_of(part: Part) -> str:
 def _gap(part: Part, product: Product, reached: set[int]) -> str:
     top = max(reached, key=lambda p: product.key(part.points[p].version) or ())
     have = part.points[top].version
-    wanted = [p for p in part.points if p.release and p.release.direct_from]
-    for point in wanted:
+    barred = [p for p in part.points if p.release and p.release.direct_from]
+    for point in barred:
         assert point.release is not None and point.release.direct_from is not None
         if not is_at_least(product.scheme, have, point.release.direct_from, product.listed):
             needed = point.release.direct_from

@@ -65,7 +65,7 @@ class Part:
     points: list[Point]
     waiting: int
     movable: bool
-    wanted: bool
+    has_goal: bool
     goals: frozenset[int]
     follows: list[tuple[int, ...]]
     """Per point the points that may be written over it (direction, direct_from, R14, R23)."""
@@ -96,7 +96,7 @@ class Problem:
 
     def is_goal(self, state: State) -> bool:
         """Whether every wanted part is active at its target or above (R10)."""
-        return all(not part.wanted or local[0] in part.goals for part, local in zip(self.parts, state, strict=True))
+        return all(not part.has_goal or local[0] in part.goals for part, local in zip(self.parts, state, strict=True))
 
     def holds(self, state: State, part: int, point: int) -> bool:
         """Whether the needs of a point hold for the active versions of ``state`` (R13)."""
@@ -198,7 +198,7 @@ def _build_part(group: list[Fitted], downwards: bool) -> Part:
         points=points,
         waiting=waiting,
         movable=first.movable,
-        wanted=first.movable and first.target is not None,
+        has_goal=first.movable and first.target is not None,
         goals=_goals(points, product, first.target, downwards),
         follows=[_follows(points, at, product, first.movable, downwards) for at in range(len(points))],
         floors=[_floor_mask(point, points, product) for point in points],

@@ -66,7 +66,7 @@ class Bounds:
             return None
         writes = milliseconds = restarts = 0
         for index, local in enumerate(state):
-            if not self.parts[index].wanted:
+            if not self.parts[index].has_goal:
                 continue
             alone = self._part(index, local)
             if alone is None:
@@ -118,7 +118,7 @@ class Bounds:
                 grown |= self._advance(index, state[index], earliest)
         dearest: Resets = (0, 0, 0)
         for index in linked:
-            if self.parts[index].wanted:
+            if self.parts[index].has_goal:
                 times = [when for point, when in earliest[index].items() if point in self.parts[index].goals]
                 if not times:
                     return None
@@ -205,7 +205,7 @@ def moves(problem: Problem, state: State) -> Iterator[tuple[Action, Cost, State]
     write to the front keeps the route legal and makes it no dearer.
     """
     for index, part in enumerate(problem.parts):
-        if (part.free or problem.monotone) and part.wanted and state[index][0] not in part.goals:
+        if (part.free or problem.monotone) and part.has_goal and state[index][0] not in part.goals:
             forced = list(_writes(problem, state, index))
             if forced and len(forced) == _options(part, state[index]):
                 yield from forced

@@ -38,13 +38,13 @@ class Fitting:
 def fit_together(folds: Sequence[Fold], rules: Sequence[Rule], groups: Mapping[str, str | None]) -> tuple[Fitting, ...]:
     """The fleet as the rules can tell it apart: by model and products, by name and group where a rule names one."""
     named = {name for rule in rules for name in rule.where.get("server", ())}
-    told = {name for rule in rules for name in rule.where.get("group", ())}
+    named_groups = {name for rule in rules for name in rule.where.get("group", ())}
     found: dict[tuple[object, ...], tuple[Server, tuple[Product, ...], int]] = {}
     for fold in folds:
         server = fold.standing.server
         products = tuple({p.product.id: p.product for p in fold.standing.positions if p.product}.values())
         alike = (server.model, tuple(product.id for product in products))
-        for (name, group), count in _tell_apart(fold.names, named, told, groups).items():
+        for (name, group), count in _tell_apart(fold.names, named, named_groups, groups).items():
             key = (*alike, name, group)
             known = found[key] if key in found else (replace(server, name=name or "", group=group), products, 0)
             found[key] = (known[0], products, known[2] + count)
@@ -52,12 +52,14 @@ def fit_together(folds: Sequence[Fold], rules: Sequence[Rule], groups: Mapping[s
 
 
 def _tell_apart(
-    names: Sequence[str], named: set[str], told: set[str], groups: Mapping[str, str | None]
+    names: Sequence[str], named: set[str], named_groups: set[str], groups: Mapping[str, str | None]
 ) -> Mapping[tuple[str | None, str | None], int]:
     """How many of equal servers each rule could tell apart, by name and by group."""
-    if not named and not told:
+    if not named and not named_groups:
         return {(None, None): len(names)}
-    return Counter((name if name in named else None, g if (g := groups.get(name)) in told else None) for name in names)
+    return Counter(
+        (name if name in named else None, g if (g := groups.get(name)) in named_groups else None) for name in names
+    )
 
 
 def check_rules(fittings: Sequence[Fitting], rules: Sequence[Rule], today: datetime.date) -> tuple[RuleFinding, ...]:

@@ -10,7 +10,7 @@ import heapq
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from ordnung.core.away import AwayLimits, Place, may_begin
+from ordnung.core.away import AwayLimits, AwayPlace, may_begin
 from ordnung.core.route import Route
 
 WRITE_SECONDS, RESET_SECONDS = 120.0, 300.0
@@ -71,7 +71,7 @@ def itinerary(route: Route) -> tuple[Span, ...]:
 
 
 def plan_timetable(
-    routes: Sequence[tuple[Place, Route]], limits: AwayLimits, occupied: Sequence[Place] = ()
+    routes: Sequence[tuple[AwayPlace, Route]], limits: AwayLimits, occupied: Sequence[AwayPlace] = ()
 ) -> Timetable:
     """Lay servers out in order.
 
@@ -112,7 +112,7 @@ def _shift(span: Span, by: float) -> Span:
     return Span(kind=span.kind, start=span.start + by, end=span.end + by, label=span.label)
 
 
-def _bound(routes: Sequence[tuple[Place, Route]], limits: AwayLimits) -> float:
+def _bound(routes: Sequence[tuple[AwayPlace, Route]], limits: AwayLimits) -> float:
     lengths = [(place, spans[-1].end) for place, route in routes if (spans := itinerary(route))]
     longest = max((length for _, length in lengths), default=0.0)
     per_group = [

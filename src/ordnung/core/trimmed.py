@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from ordnung.core.house import Standing
+from ordnung.core.assessment import Standing
 from ordnung.core.packing import Name, Packed, find_needs
 from ordnung.core.review import without
 
@@ -44,10 +44,10 @@ def find_losses(standings: Sequence[Standing], lines: Sequence[Packed]) -> tuple
         for lost in known[key]:
             losses.setdefault(lost, []).append(standing.server.name)
     order = ("stranded", "stays", "no way back")
-    told = sorted(losses, key=lambda lost: (order.index(lost[0]), lost[2], lost[3]))
+    ordered = sorted(losses, key=lambda lost: (order.index(lost[0]), lost[2], lost[3]))
     return tuple(
         Loss(what=what, product=product, name=name, version=version, why=why, servers=tuple(sorted(servers)))
-        for (what, product, name, version, why), servers in ((lost, losses[lost]) for lost in told)
+        for (what, product, name, version, why), servers in ((lost, losses[lost]) for lost in ordered)
     )
 
 

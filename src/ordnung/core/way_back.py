@@ -9,7 +9,7 @@ from ordnung.core.versions import is_at_least
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Back:
+class RollbackOption:
     """One older version. ``sha256`` is empty where the catalog names no payload; ``barred`` says what forbids it."""
 
     version: str
@@ -18,7 +18,7 @@ class Back:
     barred: str = ""
 
 
-def list_ways_back(position: Position) -> tuple[Back, ...]:
+def list_ways_back(position: Position) -> tuple[RollbackOption, ...]:
     """Every older version that is in a bank or in the catalog, the newest first.
 
     The floor of the release active now counts; what was active before it is not known here.
@@ -26,7 +26,7 @@ def list_ways_back(position: Position) -> tuple[Back, ...]:
     component, product = position.component, position.product
     banks = {version for version in component.banks or () if version and version != component.version}
     if product is None or component.version is None or product.key(component.version) is None:
-        return tuple(Back(version=version, in_bank=True, sha256="") for version in sorted(banks))
+        return tuple(RollbackOption(version=version, in_bank=True, sha256="") for version in sorted(banks))
     installed = product.key(component.version)
     active = product.find(component.version)
     floor = active.floor_after if active is not None else None
@@ -37,7 +37,7 @@ def list_ways_back(position: Position) -> tuple[Back, ...]:
         release = product.find(version)
         allowed = floor is None or is_at_least(product.scheme, version, floor, product.listed)
         ways.append(
-            Back(
+            RollbackOption(
                 version=version,
                 in_bank=version in banks,
                 sha256=release.payload.sha256 if release is not None and release.payload else "",

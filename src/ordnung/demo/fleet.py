@@ -24,7 +24,7 @@ from ordnung.core.facts import Facts
 from ordnung.demo.seed import seed_people
 from ordnung.standins.hardware import Hardware
 from ordnung.standins.makers import Made, Make, write_mirror
-from ordnung.standins.models import MODELS, Model, Place, build_hardware
+from ordnung.standins.models import MODELS, Model, RackPlace, build_hardware
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "ordnung.server.settings")
 KINDS_OF_STATE = 60
@@ -36,7 +36,7 @@ SHARES = (50, 30, 10, 8, 2)
 """How common each model is."""
 
 
-def make_places(count: int, models: Sequence[Model] = MODELS, seed: int = 1) -> Iterator[Place]:
+def make_places(count: int, models: Sequence[Model] = MODELS, seed: int = 1) -> Iterator[RackPlace]:
     """``count`` servers in racks of 40 and rooms of 24 racks, drawn from a limited number of states a model."""
     chance = random.Random(seed)
     states = {
@@ -50,7 +50,7 @@ def make_places(count: int, models: Sequence[Model] = MODELS, seed: int = 1) -> 
             rack, left = rack + 1, RACK_HOLDS
         left -= model.height
         hall, role = rack // ROOM_HOLDS, ROLES[rack % len(ROLES)]
-        yield Place(
+        yield RackPlace(
             name=f"node-{number + 1:05d}", model=model, unit=left + 1, serial=f"LTF{number:07d}",
             group=f"{role} {rack // 10 + 1}", role=role, room=f"Hall {hall + 1}",
             rack=f"{chr(65 + hall % 26)}{rack % ROOM_HOLDS + 1}", versions=chance.choice(states[model.name]),
@@ -110,7 +110,7 @@ def seed_fleet(count: int, mirror: Path, models: Sequence[Model] = MODELS) -> No
     tell("readings")
 
 
-def _store(places: list[Place]) -> None:
+def _store(places: list[RackPlace]) -> None:
     """Servers with one reading each, a chunk in one transaction."""
     from django.db import transaction
 
@@ -141,7 +141,7 @@ def _store(places: list[Place]) -> None:
         Row.objects.bulk_update(rows, ["latest"])
 
 
-def _row(place: Place, value: Server, groups: dict[str, Group]) -> Row:
+def _row(place: RackPlace, value: Server, groups: dict[str, Group]) -> Row:
     from ordnung.server.fleet.models import Server as Row
 
     port = 8000 + int(place.name[-3:])

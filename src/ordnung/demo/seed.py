@@ -129,7 +129,7 @@ RULES = (
 def _seed_revision() -> None:
     """Revision 2, made by the lead: each model follows the last issue that covers it, spelled out."""
     from ordnung.formats.rules import rules_document
-    from ordnung.server.assessment.house import load_catalogs
+    from ordnung.server.assessment.current import load_catalogs
     from ordnung.server.baselines.current import follows_rows, latest
     from ordnung.server.baselines.models import Revision
     from ordnung.server.clock import now

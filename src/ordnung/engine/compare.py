@@ -94,8 +94,8 @@ def _is_exchanged(old: Component, new: Component) -> bool:
 
 
 def _tell(part: Component) -> str:
-    told = [f"serial {part.serial}" if part.serial else "", f"software {part.software_id}" if part.software_id else ""]
-    return f"{part.name} ({', '.join(filter(None, told))})" if any(told) else part.name
+    facts = [f"serial {part.serial}" if part.serial else "", f"software {part.software_id}" if part.software_id else ""]
+    return f"{part.name} ({', '.join(filter(None, facts))})" if any(facts) else part.name
 
 
 def proves_back(before: Server | None, now: Server) -> str | None:

@@ -8,7 +8,7 @@ import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
-from ordnung.core.house import Standing
+from ordnung.core.assessment import Standing
 from ordnung.core.media import Spread, spread
 from ordnung.core.packing import Packed, Trim
 from ordnung.formats.packing import PackedCatalog, PackedPayload, PackingList, write_packing
@@ -77,8 +77,8 @@ def catalog_path(catalog: str, issue: str) -> str:
 
 
 def _safe(text: str) -> str:
-    told = _UNSAFE.sub("-", text).lstrip("._+-")
-    return told[:100] or "x"
+    name = _UNSAFE.sub("-", text).lstrip("._+-")
+    return name[:100] or "x"
 
 
 def payload_paths(lines: Sequence[Packed]) -> dict[tuple[str, str], str]:

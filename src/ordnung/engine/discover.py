@@ -27,7 +27,7 @@ class Known:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Looked:
+class Sighting:
     """What came of one address: who is there, one for each system behind it. ``cause`` is one of ``CAUSES`` when
     nobody usable answered.
     """
@@ -38,35 +38,35 @@ class Looked:
     detail: str = ""
 
 
-Told = Callable[[Looked], Awaitable[None]]
+Report = Callable[[Sighting], Awaitable[None]]
 
 
-async def look(endpoints: Sequence[Endpoint], client: Client, told: Told) -> None:
+async def look(endpoints: Sequence[Endpoint], client: Client, report: Report) -> None:
     """Look at every address once; each result is handed on the moment it is there."""
     gate = asyncio.Semaphore(AT_ONCE)
 
     async def one(endpoint: Endpoint) -> None:
         async with gate:
             result = await look_at(endpoint, client)
-        await told(result)
+        await report(result)
 
     async with asyncio.TaskGroup() as group:
         for endpoint in endpoints:
             group.create_task(one(endpoint))
 
 
-async def look_at(endpoint: Endpoint, client: Client) -> Looked:
+async def look_at(endpoint: Endpoint, client: Client) -> Sighting:
     """One address, its failure as a value, an error of our own included."""
     try:
         async with asyncio.timeout(DEADLINE_S):
-            return Looked(url=endpoint.url, identities=await identify(client, endpoint))
+            return Sighting(url=endpoint.url, identities=await identify(client, endpoint))
     except ControllerError as error:
-        return Looked(url=endpoint.url, cause=error.cause, detail=error.detail)
+        return Sighting(url=endpoint.url, cause=error.cause, detail=error.detail)
     except TimeoutError:
-        return Looked(url=endpoint.url, cause="too slow", detail=f"no answer within {DEADLINE_S:g} s")
+        return Sighting(url=endpoint.url, cause="too slow", detail=f"no answer within {DEADLINE_S:g} s")
     except Exception as error:
-        told = own_error(endpoint.url, error)
-        return Looked(url=endpoint.url, cause=told.cause, detail=told.detail)
+        failure = own_error(endpoint.url, error)
+        return Sighting(url=endpoint.url, cause=failure.cause, detail=failure.detail)
 
 
 PLACEHOLDERS = frozenset({"03000200-0400-0500-0006-000700080009", "12345678-1234-5678-90ab-cddeefaabbcc"})

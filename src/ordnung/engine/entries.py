@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 
 from ordnung.controllers import Marker
-from ordnung.core.away import Place
+from ordnung.core.away import AwayPlace
 from ordnung.core.components import Server
 from ordnung.core.route import Stranded
 from ordnung.core.sheet import PlannedRound, PlannedWrite
@@ -130,7 +130,7 @@ class Plan:
 class PlaceTaken:
     """The server may begin: from now on it counts in every limit of its place, over all runs."""
 
-    place: Place
+    place: AwayPlace
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

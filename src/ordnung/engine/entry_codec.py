@@ -105,8 +105,8 @@ def _told(text: object) -> dict[str, str]:
 
 
 def _first_marker(body: Mapping[str, Any]) -> Marker:
-    told = body.get("marker") or {}
-    return Marker(system=told.get("system"), controller=told.get("controller"), boot=told.get("boot"))
+    marker = body.get("marker") or {}
+    return Marker(system=marker.get("system"), controller=marker.get("controller"), boot=marker.get("boot"))
 
 
 def _first_intent(body: Mapping[str, Any]) -> TapeEntry:

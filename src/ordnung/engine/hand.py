@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 from typing import TypeVar
 
 from ordnung.controllers import ControllerError, Endpoint, TaskView
-from ordnung.core.away import Place
+from ordnung.core.away import AwayPlace
 from ordnung.core.checks import Finding, Severity, Situation, find_block, run_checks
 from ordnung.core.components import Component, Server
 from ordnung.core.route import Route, plan_route, plan_way_back
@@ -30,7 +30,7 @@ class Hand:
     run: str
     endpoint: Endpoint
     world: World
-    place: Place
+    place: AwayPlace
     order: tuple[int, ...] = (0,)
     back: Mapping[str, str] | None = None
     state: TapeState = field(default_factory=TapeState)

@@ -67,8 +67,8 @@ async def check(hand: Hand) -> None:
     route, rounds = await hand.plan(server)
     again = {(write.slot, write.to) for write in route.writes} & set(hand.state.done)
     if again:
-        told = ", ".join(f"{slot} {version}" for slot, version in sorted(again))
-        raise StepFailedError(Reason.GONE_AGAIN, versions=told)
+        message = ", ".join(f"{slot} {version}" for slot, version in sorted(again))
+        raise StepFailedError(Reason.GONE_AGAIN, versions=message)
     if rounds:
         await hand.note(Plan(rounds=rounds, stranded=tuple(route.stranded)))
         return

@@ -29,13 +29,13 @@ class PackedState:
     signer: str = ""
 
 
-Told = Callable[[PackedState], Awaitable[None]]
+Report = Callable[[PackedState], Awaitable[None]]
 
 
 async def fetch_all(
     packed: Sequence[Packed],
     fetcher: Fetcher,
-    told: Told,
+    report: Report,
     keys: Keys | None = None,
     proxies: Mapping[str, str] | None = None,
 ) -> list[tuple[Packed, Path]]:
@@ -51,11 +51,11 @@ async def fetch_all(
     async def one(line: Packed) -> None:
         product, version = line.name
         try:
-            path, signer = await _fetch_one(line, fetcher, told, keys or {}, proxies or {})
+            path, signer = await _fetch_one(line, fetcher, report, keys or {}, proxies or {})
         except RepositoryError as error:
-            await told(PackedState(product=product, version=version, state="refused", message=str(error)))
+            await report(PackedState(product=product, version=version, state="refused", message=str(error)))
             return
-        await told(PackedState(product=product, version=version, state="packed", bytes=line.size, signer=signer))
+        await report(PackedState(product=product, version=version, state="packed", bytes=line.size, signer=signer))
         good.append((line, path))
 
     await asyncio.gather(*(one(line) for line in packed))
@@ -63,7 +63,7 @@ async def fetch_all(
 
 
 async def _fetch_one(
-    line: Packed, fetcher: Fetcher, told: Told, keys: Keys, proxies: Mapping[str, str]
+    line: Packed, fetcher: Fetcher, report: Report, keys: Keys, proxies: Mapping[str, str]
 ) -> tuple[Path, str]:
     payload, name = line.release.payload, f"{line.product.name} {line.release.version}"
     if payload is None:
@@ -76,7 +76,7 @@ async def _fetch_one(
 
     def tell_on() -> None:
         state = PackedState(product=line.product.id, version=line.release.version, state="fetching", bytes=arrived)
-        task = asyncio.ensure_future(_tell(told, state))
+        task = asyncio.ensure_future(_tell(report, state))
         tasks.add(task)
         task.add_done_callback(tasks.discard)
 
@@ -94,5 +94,5 @@ async def _fetch_one(
     return path, signer
 
 
-async def _tell(told: Told, state: PackedState) -> None:
-    await told(state)
+async def _tell(report: Report, state: PackedState) -> None:
+    await report(state)

@@ -117,7 +117,7 @@ class Baseline(Protocol):
 
 
 class Reporter(Protocol):
-    """Told of everything worth showing that does not stand on a tape; never asked. Must not block long."""
+    """Report of everything worth showing that does not stand on a tape; never asked. Must not block long."""
 
     async def step(self, run: str, server: str, state: str, detail: str, percent: int | None) -> None: ...
     async def reading(self, run: str, server: Server, pin: str) -> None: ...

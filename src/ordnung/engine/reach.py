@@ -35,11 +35,15 @@ class Doorbell(Protocol):
         ...
 
 
-Told = Callable[[str, Mapping[str, str], ControllerError | None], Awaitable[None]]
+Report = Callable[[str, Mapping[str, str], ControllerError | None], Awaitable[None]]
 
 
 async def probe_all(
-    endpoints: Sequence[Endpoint], controllers: ProbingControllers, door: Doorbell, told: Told, wait_s: float = WAIT_S
+    endpoints: Sequence[Endpoint],
+    controllers: ProbingControllers,
+    door: Doorbell,
+    report: Report,
+    wait_s: float = WAIT_S,
 ) -> None:
     """Probe every controller over HTTPS and HTTP; each result is handed on by server name as it comes."""
     gate = asyncio.Semaphore(AT_ONCE)
@@ -49,12 +53,12 @@ async def probe_all(
             try:
                 found = await probe_one(endpoint, controllers, door, wait_s)
             except ControllerError as error:
-                await told(endpoint.name, {}, error)
+                await report(endpoint.name, {}, error)
                 return
             except Exception as error:
-                await told(endpoint.name, {}, own_error(endpoint.name, error))
+                await report(endpoint.name, {}, own_error(endpoint.name, error))
                 return
-        await told(endpoint.name, found, None)
+        await report(endpoint.name, found, None)
 
     async with asyncio.TaskGroup() as group:
         for endpoint in endpoints:

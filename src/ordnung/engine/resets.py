@@ -1,4 +1,4 @@
-"""Has a reset acted? Told from what a controller shows before and after, whichever properties it has. Pure.
+"""Has a reset acted? Report from what a controller shows before and after, whichever properties it has. Pure.
 
 LastResetTime, BootProgress, PowerState and the time since start are all optional in the standard. What is known for
 certain, in either direction, is said; the rest stays unknown, and nothing is sent again on a guess.

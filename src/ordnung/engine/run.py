@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import structlog
 
 from ordnung.controllers import Endpoint
-from ordnung.core.away import Place
+from ordnung.core.away import AwayPlace
 from ordnung.engine.hand import Hand
 from ordnung.engine.ports import TapeConflictError
 from ordnung.engine.server_run import carry_out, give_up
@@ -23,7 +23,7 @@ class RunServer:
     """One server of a run: ``place`` is what it takes of the site's limits, ``back`` as in ``Hand``."""
 
     endpoint: Endpoint
-    place: Place
+    place: AwayPlace
     back: Mapping[str, str] | None = None
 
 

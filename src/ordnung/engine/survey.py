@@ -29,11 +29,11 @@ class Surveyed:
     error: ControllerError | None = None
 
 
-Told = Callable[[Surveyed], Awaitable[None]]
+Report = Callable[[Surveyed], Awaitable[None]]
 
 
 async def survey(
-    endpoints: Sequence[Endpoint], controllers: Controllers, clock: Clock, told: Told, at_once: int = AT_ONCE
+    endpoints: Sequence[Endpoint], controllers: Controllers, clock: Clock, report: Report, at_once: int = AT_ONCE
 ) -> int:
     """Read every server once; returns how many could be read. One that fails doesn't disturb the others."""
     gate = asyncio.Semaphore(at_once)
@@ -41,7 +41,7 @@ async def survey(
     async def one(endpoint: Endpoint) -> bool:
         async with gate:
             result = await read_one(endpoint, controllers, clock)
-        await told(result)
+        await report(result)
         return result.server is not None
 
     async with asyncio.TaskGroup() as group:

@@ -20,7 +20,7 @@ from enum import StrEnum
 from typing import assert_never
 
 from ordnung.controllers import Marker
-from ordnung.core.away import Place
+from ordnung.core.away import AwayPlace
 from ordnung.core.components import Server
 from ordnung.core.sheet import PlannedRound, PlannedWrite, has_outage
 from ordnung.engine.entries import (
@@ -126,7 +126,7 @@ class TapeState:
     """A graceful restart was asked for in this round and did not come to pass."""
     done: tuple[tuple[str, str], ...] = ()
     """(slot, version) of what was confirmed, in order."""
-    place: Place | None = None
+    place: AwayPlace | None = None
     """What it takes of the site's limits now; kept after the end while no reading has proved it back."""
     is_away: bool = False
     """Whether it is out of service because of us, as far as is known."""

@@ -124,8 +124,8 @@ def tell_entry(value: TapeEntry) -> str:
         case ResetIntent() | ResetSent() | ResetSeen() | ResetUnsent() | Back():
             return _tell_reset(value)
         case Confirmed():
-            told = ", ".join(f"{slot} {version}" for slot, version in value.versions)
-            return f"confirmed by reading: {told}" if told else "confirmed by reading"
+            message = ", ".join(f"{slot} {version}" for slot, version in value.versions)
+            return f"confirmed by reading: {message}" if message else "confirmed by reading"
         case Ended():
             return f"{value.ending}: {tell_reason(value.reason, value.facts)}"
         case _:

@@ -131,22 +131,22 @@ async def _refuse_wrong(hand: Hand, server: Server, planned: PlannedWrite, ready
     Raises:
         StepFailedError: nothing is to be sent.
     """
-    told, payload = planned.write, planned.payload
+    write, payload = planned.write, planned.payload
     assert payload is not None
-    position = find_position(await hand.world.baseline.locate(server), told.slot)
+    position = find_position(await hand.world.baseline.locate(server), write.slot)
     if position is None:
-        raise StepFailedError(Reason.GONE, slot=told.slot)
-    if position.product is None or position.product.id != told.product:
+        raise StepFailedError(Reason.GONE, slot=write.slot)
+    if position.product is None or position.product.id != write.product:
         why = "the catalog does not say that this file is for it"
-        raise StepFailedError(Reason.FOREIGN_PAYLOAD, slot=told.slot, why=why)
-    if hand.shares(position.component) and _is_changed(position, told.source):
+        raise StepFailedError(Reason.FOREIGN_PAYLOAD, slot=write.slot, why=why)
+    if hand.shares(position.component) and _is_changed(position, write.source):
         return None
-    settled = settle_identity(ready.package, payload, position.product, told.to, position.component)
+    settled = settle_identity(ready.package, payload, position.product, write.to, position.component)
     if not isinstance(settled, SettledBy):
-        raise StepFailedError(Reason.FOREIGN_PAYLOAD, slot=told.slot, why=settled)
-    if not is_same(position, position.component.version, told.source):
+        raise StepFailedError(Reason.FOREIGN_PAYLOAD, slot=write.slot, why=settled)
+    if not is_same(position, position.component.version, write.source):
         version = position.component.version
-        raise StepFailedError(Reason.MOVED_ON, slot=told.slot, source=told.source, version=version)
+        raise StepFailedError(Reason.MOVED_ON, slot=write.slot, source=write.source, version=version)
     return settled
 
 
@@ -235,7 +235,7 @@ async def follow(hand: Hand) -> None:
     """Watch a write until the device says how it ended, or shows it; silence is never taken for success."""
     pending = hand.state.open_write
     assert pending is not None
-    told = pending.planned.write
+    write = pending.planned.write
     hand.world.site.writing[hand.endpoint.url] = hand.name
     task = await _watch(hand)
     if task is None:
@@ -243,20 +243,20 @@ async def follow(hand: Hand) -> None:
     elif task.outcome is Outcome.DONE:
         await hand.note(WriteDone(evidence=Evidence.TASK, message=task.message))
     elif task.outcome is Outcome.UNTOLD:
-        await hand.note(WriteFailed(reason=Reason.TASK_VANISHED, facts={"slot": told.slot}))
+        await hand.note(WriteFailed(reason=Reason.TASK_VANISHED, facts={"slot": write.slot}))
         hand.world.site.writing.pop(hand.endpoint.url, None)
-        raise StepFailedError(Reason.TASK_VANISHED, slot=told.slot)
+        raise StepFailedError(Reason.TASK_VANISHED, slot=write.slot)
     elif task.transfer_failed:
         await hand.note(WriteUnsent(reason=Reason.TRANSFER_FAILED, facts={"message": task.message}))
     else:
-        facts = {"slot": told.slot, "to": told.to, "message": task.message, "source": told.source}
+        facts = {"slot": write.slot, "to": write.to, "message": task.message, "source": write.source}
         facts["left"] = _left_waiting(hand)
         await hand.note(WriteFailed(reason=Reason.TASK_FAILED, facts=facts))
         hand.world.site.writing.pop(hand.endpoint.url, None)
         raise StepFailedError(Reason.TASK_FAILED, **facts)
     hand.world.site.writing.pop(hand.endpoint.url, None)
     if hand.state.open_write is None and hand.state.sends == 0:
-        await hand.show("written", f"{told.slot} {told.to}", 100)
+        await hand.show("written", f"{write.slot} {write.to}", 100)
 
 
 async def _watch(hand: Hand) -> TaskView | None:

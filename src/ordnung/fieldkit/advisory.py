@@ -7,7 +7,7 @@ from pathlib import Path
 import click
 
 from ordnung.core.advisories import assess
-from ordnung.core.folds import fold_house
+from ordnung.core.folds import fold_fleet
 from ordnung.fieldkit.inputs import load_house
 from ordnung.fieldkit.show import as_json, print_json, print_table
 from ordnung.formats.compressed import unpack
@@ -29,22 +29,27 @@ def advisory(file: Path, readings: Path, catalogs: tuple[Path, ...], rules: Path
     """
     value = parse_advisory(unpack(file.read_bytes(), file.name), file.name)
     standings, found = load_house(readings, catalogs, rules)
-    told = assess(value, fold_house(standings), found)
+    assessed = assess(value, fold_fleet(standings), found)
     rows = [
         {
             "product": c.product, "version": c.version, "status": c.status, "ends": c.ends, "within_baseline": c.within,
             "components": c.components, "servers": list(c.servers),
         }
-        for c in told.concerns
+        for c in assessed.concerns
     ]  # fmt: skip
     if as_json:
-        print_json({"advisory": value.id, "affected": list(told.affected), "reason": told.reason, "concerns": rows})
-    elif told.reason:
-        click.echo(f"{value.id} does not apply: {told.reason}")
+        print_json(
+            {"advisory": value.id, "affected": list(assessed.affected), "reason": assessed.reason, "concerns": rows}
+        )
+    elif assessed.reason:
+        click.echo(f"{value.id} does not apply: {assessed.reason}")
     else:
         columns = ("product", "version", "status", "ends", "components", "servers")
         print_table(
             columns,
-            [[*(r[n] for n in columns[:-1]), ", ".join(c.servers)] for r, c in zip(rows, told.concerns, strict=True)],
+            [
+                [*(r[n] for n in columns[:-1]), ", ".join(c.servers)]
+                for r, c in zip(rows, assessed.concerns, strict=True)
+            ],
         )
-    return 1 if told.affected else 0
+    return 1 if assessed.affected else 0

@@ -31,8 +31,8 @@ def verify(file: Path, key: str | None, heads: tuple[Path, ...], as_json: bool) 
     faults = check_trail(trail, key, known)
     signer = key or next((head.key for head in (*known, *trail.heads)), None)
     if as_json:
-        told = [{"number": fault.number, "what": fault.what} for fault in faults]
-        body = {"entries": len(trail.entries), "heads": len(trail.heads), "key": signer, "faults": told}
+        rows = [{"number": fault.number, "what": fault.what} for fault in faults]
+        body = {"entries": len(trail.entries), "heads": len(trail.heads), "key": signer, "faults": rows}
         click.echo(json.dumps(body, indent=2))
     else:
         _tell(len(trail.entries), len(trail.heads) + len(known), signer, key is not None or bool(known))

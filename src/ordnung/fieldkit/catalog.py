@@ -41,8 +41,8 @@ def check(file: Path, key: str | None, as_json: bool) -> int:
     warnings = find_disorder(issue)
     if as_json:
         products = {p.id: list(p.listed) for p in issue.products}
-        told = {"catalog": issue.catalog, "issue": issue.issue, "products": products, "warnings": warnings}
-        print_json({**told, "signed": signed})
+        summary = {"catalog": issue.catalog, "issue": issue.issue, "products": products, "warnings": warnings}
+        print_json({**summary, "signed": signed})
     else:
         releases = sum(len(p.releases) for p in issue.products)
         click.echo(f"{issue.maker} {issue.catalog} {issue.issue}: {len(issue.products)} products, {releases} releases")

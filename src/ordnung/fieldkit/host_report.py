@@ -34,7 +34,7 @@ def host_report(output: Path | None, sysfs: Path, as_json: bool) -> int:
         rows = [(d.kind, d.name, d.version, d.serial, d.pci, d.address) for d in report.devices]
         print_table(("kind", "device", "version", "serial", "PCI ids", "PCI address"), rows)
     if not report.serial and not report.uuid:
-        told = "This machine told neither serial nor UUID (root may be needed): no server can be found for it."
-        click.echo(told, err=True)
+        message = "This machine told neither serial nor UUID (root may be needed): no server can be found for it."
+        click.echo(message, err=True)
         return 1
     return 0

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from pathlib import Path
 
+from ordnung.core.assessment import Standing, assess_fleet
 from ordnung.core.catalog import Issue
-from ordnung.core.house import Standing, judge_house
 from ordnung.core.matching import Catalogs
 from ordnung.core.rules import FIXED_RULES, Rule
 from ordnung.formats.catalog import parse_catalog
@@ -19,7 +19,7 @@ def load_house(readings: Path, catalogs: Sequence[Path], rules: Path | None) -> 
     """Judge the servers of a readings file. Raises FormatError or OSError."""
     servers = parse_readings(readings.read_bytes(), readings.name)
     found = load_catalogs(catalogs)
-    return judge_house(servers, found, load_rules(rules)), found
+    return assess_fleet(servers, found, load_rules(rules)), found
 
 
 def load_rules(rules: Path | None) -> tuple[Rule, ...]:

@@ -44,8 +44,8 @@ def show(file: Path, as_json: bool) -> int:
     click.echo(f"{file.name}: PLDM header revision {row['revision']}, version {row['version']}, {row['size']} bytes")
     for word, records in (("for", row["devices"]), ("and, behind it, for", row["downstream"])):
         for device in records:
-            told = ", ".join(f"{d['type']} {d['told']}" for d in device["descriptors"])
-            click.echo(f"  {word} {device['rules'].get('software_id', 'a device')} ({told})")
+            message = ", ".join(f"{d['type']} {d['message']}" for d in device["descriptors"])
+            click.echo(f"  {word} {device['rules'].get('software_id', 'a device')} ({message})")
     for image in row["images"]:
         ways = " or ".join(image["activations"]) or ", ".join(image["activation_methods"]) or "an unknown reset"
         click.echo(f"  carries {image['version']}, {image['size']} bytes, active by {ways}")

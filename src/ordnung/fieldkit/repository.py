@@ -28,7 +28,7 @@ from ordnung.repository import (
     ContentStore,
     Fetcher,
     Pace,
-    Place,
+    PayloadSource,
     RepositoryError,
     SealBook,
     SealedCarrier,
@@ -64,10 +64,10 @@ def repository() -> None:
 def _trims(_context: object, _option: object, values: tuple[str, ...]) -> tuple[Trim, ...]:
     trims = []
     for value in values:
-        by, _, told = value.partition("=")
-        if by not in BY or not told:
+        by, _, parts = value.partition("=")
+        if by not in BY or not parts:
             raise click.BadParameter(f"{value}: write one of {', '.join(BY)}, an equals sign and a value")
-        trims.append(Trim(by=by, value=told))
+        trims.append(Trim(by=by, value=parts))
     return tuple(trims)
 
 
@@ -109,8 +109,8 @@ def build(
     key_secret: str, name: str, shape: str, output: Path, as_json: bool,
 ) -> int:  # fmt: skip
     """Pack what the servers of a readings file need and write it out under seal."""
-    house, listed = load_house(readings, catalogs, rules)
-    standings = [s for s in house if not names or s.server.name in names]
+    assessment, listed = load_house(readings, catalogs, rules)
+    standings = [s for s in assessment if not names or s.server.name in names]
     later = foreseen(standings, listed, load_rules(rules), None)
     planned = plan_packing([*standings, *later], trims)
     packed = kept(planned)
@@ -172,7 +172,7 @@ def _fetcher(store: ContentStore, places: tuple[str, ...], proxy: str, limit: in
         place.rstrip("/") + "/" if place.startswith("https:") else f"{Path(place).resolve().as_uri()}/"
         for place in places
     ]
-    found = [Place(base=base, proxy=proxy if base.startswith("https:") else "") for base in bases]
+    found = [PayloadSource(base=base, proxy=proxy if base.startswith("https:") else "") for base in bases]
     return Fetcher(store, str(ca) if ca else None, folders, places=found, pace=Pace(limit))
 
 
@@ -181,13 +181,13 @@ async def _fetch(
 ) -> tuple[list[tuple[Packed, Path]], list[PackedState]]:
     refused: list[PackedState] = []
 
-    async def told(state: PackedState) -> None:
+    async def report(state: PackedState) -> None:
         if state.state == "refused":
             refused.append(state)
 
     async with fetcher:
         proxies = {line.issue.base: proxy for line in packed} if proxy else {}
-        return await fetch_all(packed, fetcher, told, None, proxies), refused
+        return await fetch_all(packed, fetcher, report, None, proxies), refused
 
 
 def _media(carrier: SealedCarrier, composed: Composed, output: Path) -> list[tuple[Carrier, Path]]:
@@ -255,11 +255,11 @@ def _trusted_root(carrier: Carrier, trust: str) -> bytes:
     own = first_root(carrier)
     keys = root_ids(own)
     if trust != keys:
-        told = (
+        message = (
             f"it is sealed by the root keys {keys}, which nobody here has confirmed: compare them with those shown "
             f"where it was packed, then say --trust {keys}, or give its root with --root"
         )
-        raise RepositoryError("untrusted", "metadata/1.root.json", told)
+        raise RepositoryError("untrusted", "metadata/1.root.json", message)
     return own
 
 
@@ -286,13 +286,13 @@ def carry_in_command(
         path = documents / name  # type: ignore[operator]
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_bytes(raw)
-    told = {
+    summary = {
         "name": arrived.packing.name, "edition": arrived.packing.edition, "new_files": carried.new_files,
         "new_bytes": carried.new_bytes, "known_files": carried.known_files, "waiting": list(carried.waiting),
         "root_key": arrived.seal.root_key,
     }  # fmt: skip
     if as_json:
-        print_json(told)
+        print_json(summary)
         return 0
     click.echo(f"{arrived.packing.name}, edition {arrived.packing.edition}: {carried.new_files} files new")
     if carried.waiting:

@@ -65,10 +65,11 @@ def _endpoints(
             password = password_file.read_text().splitlines()[0]
             endpoints.append(Endpoint(name=target, url=target, user=user, password=password, pin=pin))
         else:
-            told = json.loads(Path(target).read_text())
-            ca = told["ca"]
+            document = json.loads(Path(target).read_text())
+            ca = document["ca"]
             endpoints += [
-                Endpoint(name=t["name"], url=t["url"], user=t["user"], password=t["password"]) for t in told["targets"]
+                Endpoint(name=t["name"], url=t["url"], user=t["user"], password=t["password"])
+                for t in document["targets"]
             ]
     return endpoints, ca
 
@@ -76,11 +77,11 @@ def _endpoints(
 async def _survey(endpoints: list[Endpoint], ca: str | None) -> list[Surveyed]:
     results: list[Surveyed] = []
 
-    async def told(result: Surveyed) -> None:
+    async def report(result: Surveyed) -> None:
         results.append(result)
 
     async with Client(ca) as client:
-        await run_survey(endpoints, RedfishControllers(client), SiteClock(), told)
+        await run_survey(endpoints, RedfishControllers(client), SiteClock(), report)
     return sorted(results, key=lambda r: r.name)
 
 

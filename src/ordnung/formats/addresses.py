@@ -143,8 +143,8 @@ class Networks:
 
     def tell(self) -> str:
         """All of them, in words."""
-        told = ", ".join(str(network) for network in self.allowed)
-        return told + (f" without {', '.join(str(network) for network in self.barred)}" if self.barred else "")
+        message = ", ".join(str(network) for network in self.allowed)
+        return message + (f" without {', '.join(str(network) for network in self.barred)}" if self.barred else "")
 
 
 def _lies_in(ip: Ip, networks: tuple[Network, ...]) -> bool:

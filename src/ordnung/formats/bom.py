@@ -14,8 +14,8 @@ from cyclonedx.model.contact import OrganizationalEntity
 from cyclonedx.model.tool import ToolRepository
 from cyclonedx.output.json import JsonV1Dot6
 
+from ordnung.core.assessment import Standing
 from ordnung.core.baseline import Position
-from ordnung.core.house import Standing
 
 _SPACE = uuid.UUID("6f1b0c7e-3d55-5a57-9d0a-0f6d5d8c2b11")
 """The name space of our serial numbers: the same fleet in the same state has the same number."""
@@ -44,14 +44,14 @@ def write_bom(standings: Sequence[Standing], moment: datetime.datetime) -> bytes
 
 def _device(standing: Standing) -> Entry:
     server = standing.server
-    told = {"model": server.model, "serial": server.serial, "group": server.group, "unread": server.unread}
+    values = {"model": server.model, "serial": server.serial, "group": server.group, "unread": server.unread}
     if server.read_at is not None:
-        told["read at"] = server.read_at.isoformat()
+        values["read at"] = server.read_at.isoformat()
     return Entry(
         type=ComponentType.DEVICE,
         name=server.name,
         bom_ref=f"server/{server.name}",
-        properties=_properties(told),
+        properties=_properties(values),
         components=[_firmware(server.name, position) for position in standing.positions],
     )
 
@@ -62,7 +62,7 @@ def _firmware(server: str, position: Position) -> Entry:
     hashes = []
     if release is not None and release.payload is not None:
         hashes = [HashType(alg=HashAlgorithm.SHA_256, content=release.payload.sha256)]
-    told = {
+    values = {
         "slot": component.slot,
         "kind": component.kind,
         "product": product.id if product else None,
@@ -77,9 +77,9 @@ def _firmware(server: str, position: Position) -> Entry:
         bom_ref=f"server/{server}/{component.slot}",
         manufacturer=OrganizationalEntity(name=issue.maker) if issue else None,
         hashes=hashes,
-        properties=_properties(told),
+        properties=_properties(values),
     )
 
 
-def _properties(told: dict[str, str | None]) -> list[Property]:
-    return [Property(name=f"ordnung:{key.replace(' ', '-')}", value=value) for key, value in told.items() if value]
+def _properties(values: dict[str, str | None]) -> list[Property]:
+    return [Property(name=f"ordnung:{key.replace(' ', '-')}", value=value) for key, value in values.items() if value]

@@ -42,8 +42,8 @@ def parse_catalog(raw: bytes, source: str = "catalog", signed_by: str = "") -> I
     )
     for tie in find_ties(issue):
         if tie.one != tie.other:
-            told = f"{tie.one} and {tie.other} fit the same components equally well ({_spell(tie.entry)})"
-            faults.append(Fault(f"products.{places[tie.other]}.fits", told))
+            message = f"{tie.one} and {tie.other} fit the same components equally well ({_spell(tie.entry)})"
+            faults.append(Fault(f"products.{places[tie.other]}.fits", message))
     if faults:
         raise FormatError.of(source, faults)
     return issue

@@ -148,13 +148,13 @@ def _branches(branches: Any, above: dict[str, str], place: str, into: _Tree, dep
         into.faults.append(Fault(place, "branches nest too deeply"))
         return
     for number, branch in enumerate(branches):
-        here, told = f"{place}.{number}", {**above, branch["category"]: branch["name"]}
+        here, names = f"{place}.{number}", {**above, branch["category"]: branch["name"]}
         if "product" in branch:
-            _define(branch["product"], told, f"{here}.product", into)
-        _branches(branch.get("branches", ()), told, f"{here}.branches", into, depth + 1)
+            _define(branch["product"], names, f"{here}.product", into)
+        _branches(branch.get("branches", ()), names, f"{here}.branches", into, depth + 1)
 
 
-def _define(entry: dict[str, Any], told: dict[str, str], place: str, into: _Tree) -> None:
+def _define(entry: dict[str, Any], names: dict[str, str], place: str, into: _Tree) -> None:
     name = entry["product_id"]
     if name in into.products:
         into.faults.append(Fault(f"{place}.product_id", f"{name} is defined twice"))
@@ -163,21 +163,21 @@ def _define(entry: dict[str, Any], told: dict[str, str], place: str, into: _Tree
     identifiers = [*helper.get("model_numbers", ()), *helper.get("skus", ())]
     identifiers += [uri["uri"] for uri in helper.get("x_generic_uris", ())]
     into.products[name] = _Named(
-        name=told.get("product_name", entry["name"]),
-        vendor=told.get("vendor", ""),
+        name=names.get("product_name", entry["name"]),
+        vendor=names.get("vendor", ""),
         identifiers=tuple(identifiers),
-        versions=_range(told, f"{place}", into),
+        versions=_range(names, f"{place}", into),
     )
 
 
-def _range(told: dict[str, str], place: str, into: _Tree) -> Range:
-    if "product_version" in told:
-        return Range((("=", told["product_version"]),))
-    if "product_version_range" not in told:
+def _range(names: dict[str, str], place: str, into: _Tree) -> Range:
+    if "product_version" in names:
+        return Range((("=", names["product_version"]),))
+    if "product_version_range" not in names:
         return Range()
-    found = parse_range(told["product_version_range"])
+    found = parse_range(names["product_version_range"])
     if found is None:
-        into.faults.append(Fault(place, f"{told['product_version_range']!r} is no range of versions"))
+        into.faults.append(Fault(place, f"{names['product_version_range']!r} is no range of versions"))
     return found or Range()
 
 
@@ -217,8 +217,8 @@ def _statements(vulnerability: dict[str, Any], place: str, tree: _Tree) -> Itera
         for number, product in enumerate(products):
             named = tree.products.get(product)
             if named is None:
-                told = Fault(f"{place}.product_status.{key}.{number}", f"{product} is defined nowhere")
-                tree.faults.append(told)
+                fault = Fault(f"{place}.product_status.{key}.{number}", f"{product} is defined nowhere")
+                tree.faults.append(fault)
                 continue
             groups.setdefault(product, set()).add(status)
             yield _statement(named, status, name)
@@ -232,5 +232,5 @@ def _statements(vulnerability: dict[str, Any], place: str, tree: _Tree) -> Itera
             yield _statement(named, "fixed", name)
     for product, found in groups.items():
         if len(found) > 1:
-            told = Fault(f"{place}.product_status", f"{product} is said to be {' and '.join(sorted(found))}")
-            tree.faults.append(told)
+            fault = Fault(f"{place}.product_status", f"{product} is said to be {' and '.join(sorted(found))}")
+            tree.faults.append(fault)

@@ -26,9 +26,9 @@ def _schema(name: str) -> Any:
     return json.loads(importlib.resources.files("ordnung.formats.schemas").joinpath(f"{name}.json").read_text("utf-8"))
 
 
-def _each_once(_: Any, wanted: bool, found: Any, __: Any) -> Iterator[jsonschema.ValidationError]:
+def _each_once(_: Any, unique: bool, found: Any, __: Any) -> Iterator[jsonschema.ValidationError]:
     """``uniqueItems`` in the time that the items take; the library compares each with each."""
-    if wanted and isinstance(found, list) and len({json.dumps(item, sort_keys=True) for item in found}) < len(found):
+    if unique and isinstance(found, list) and len({json.dumps(item, sort_keys=True) for item in found}) < len(found):
         yield jsonschema.ValidationError("an item stands twice in it")
 
 
@@ -130,8 +130,8 @@ def check_schema(document: dict[str, Any], name: str, source: str) -> None:
         return
     found = itertools.islice(_validator(name).iter_errors(document), MAX_FAULTS)
     faults = sorted(found, key=lambda fault: [str(part) for part in fault.absolute_path])
-    told = [Fault(_path(fault), fault.message[:160]) for fault in faults]
-    raise FormatError.of(source, told or [Fault("document", "not by its schema")])
+    first = [Fault(_path(fault), fault.message[:160]) for fault in faults]
+    raise FormatError.of(source, first or [Fault("document", "not by its schema")])
 
 
 def _path(fault: jsonschema.ValidationError) -> str:

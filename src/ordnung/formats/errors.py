@@ -36,7 +36,7 @@ class FormatError(Exception):
     def of(cls, source: str, faults: Sequence[Fault]) -> FormatError:
         """One error for all faults of a file, the first of which leads."""
         first, *others = faults
-        told = "; ".join(f"{fault.place}: {fault.what}" for fault in others[: SHOWN - 1])
+        message = "; ".join(f"{fault.place}: {fault.what}" for fault in others[: SHOWN - 1])
         more = f" and {len(faults) - SHOWN} more" if len(faults) > SHOWN else ""
-        what = f"{first.what}; also {told}{more}" if others else first.what
+        what = f"{first.what}; also {message}{more}" if others else first.what
         return cls(source, first.place, what, faults)

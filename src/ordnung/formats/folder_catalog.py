@@ -92,13 +92,13 @@ def _read(path: Path, name: str) -> tuple[dict[str, Any], dict[str, Any]]:
         digest = hashlib.file_digest(file, "sha256").hexdigest()
     payload: dict[str, Any] = {"path": name, "size": path.stat().st_size, "sha256": digest}
     side = path.with_name(path.name + ".json")
-    told = parse_document(side.read_bytes(), "side-car", side.name) if side.is_file() else None
+    side_car = parse_document(side.read_bytes(), "side-car", side.name) if side.is_file() else None
     if path.suffix != ".pldm":
-        assert told is not None
-        return told["product"], {**told["release"], "payload": {**payload, "form": "opaque"}}
+        assert side_car is not None
+        return side_car["product"], {**side_car["release"], "payload": {**payload, "form": "opaque"}}
     product, release = _describe(read_package(path, name), name)
-    if told is not None:
-        product, release = {**product, **told["product"]}, {**release, **told["release"]}
+    if side_car is not None:
+        product, release = {**product, **side_car["product"]}, {**release, **side_car["release"]}
     return product, {**release, "payload": payload}
 
 

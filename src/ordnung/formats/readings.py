@@ -77,7 +77,7 @@ def build_component(item: dict[str, Any]) -> Component:
         product=item.get("product"),
         health=item.get("health"),
         state=item.get("state"),
-        told=item.get("told"),
+        reported=item.get("reported"),
     )
 
 
@@ -152,7 +152,7 @@ def component_entry(c: Component) -> dict[str, Any]:
     }
     optional = {
         "serial": c.serial, "uuid": c.uuid, "maker": c.maker, "product": c.product, "health": c.health,
-        "state": c.state, "told": c.told,
+        "state": c.state, "reported": c.reported,
     }  # fmt: skip
     return entry | {key: value for key, value in optional.items() if value is not None}
 

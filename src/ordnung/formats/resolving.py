@@ -25,8 +25,8 @@ def resolve_checked(host: str, port: int, networks: Networks | None) -> list[str
     if is_address(host):
         found = [str(ipaddress.ip_address(host))]
     else:
-        told = socket.getaddrinfo(host, port, type=socket.SOCK_STREAM)
-        found = list(dict.fromkeys(str(item[4][0]) for item in told))
+        resolved = socket.getaddrinfo(host, port, type=socket.SOCK_STREAM)
+        found = list(dict.fromkeys(str(item[4][0]) for item in resolved))
     for address in found:
         if networks is not None and not networks.allows(address):
             named = host if host == address else f"{host} is {address}, which"

@@ -112,19 +112,19 @@ def _columns(line: int, heading: list[str], source: str) -> list[str]:
 
 
 def _row(line: int, cells: dict[str, str], extra: int) -> Row:
-    told = {name: value.strip() for name, value in cells.items()}
+    values = {name: value.strip() for name, value in cells.items()}
     faults: list[str] = []
     if extra > 0:
         faults.append(f"{extra} cells more than the heading has")
-    address = _address(told.get("address", ""), faults)
-    name = told.get("name", "")
+    address = _address(values.get("address", ""), faults)
+    name = values.get("name", "")
     if name and not NAME.match(name):
         faults.append(f"{name!r} is no name: letters, digits, dot, dash and underscore only")
-    unit, height = _number(told, "unit", 0, 100, 0, faults), _number(told, "height", 1, 20, 1, faults)
-    texts = {key: told.get(key, "")[:100] for key in ("room", "group", "role")}
-    tags = tuple(tag for tag in re.split(r"[\s|]+", told.get("tags", "")) if tag)
+    unit, height = _number(values, "unit", 0, 100, 0, faults), _number(values, "height", 1, 20, 1, faults)
+    texts = {key: values.get(key, "")[:100] for key in ("room", "group", "role")}
+    tags = tuple(tag for tag in re.split(r"[\s|]+", values.get("tags", "")) if tag)
     return Row(
-        line=line, address=address, name=name, rack=told.get("rack", "")[:20], unit=unit, height=height, tags=tags,
+        line=line, address=address, name=name, rack=values.get("rack", "")[:20], unit=unit, height=height, tags=tags,
         faults=tuple(faults), **texts,
     )  # fmt: skip
 
@@ -144,8 +144,8 @@ def _address(text: str, faults: list[str]) -> Address | None:
     return found[0]
 
 
-def _number(told: dict[str, str], key: str, least: int, most: int, default: int, faults: list[str]) -> int:
-    text = told.get(key, "")
+def _number(values: dict[str, str], key: str, least: int, most: int, default: int, faults: list[str]) -> int:
+    text = values.get(key, "")
     if not text:
         return default
     number = whole_number(text)

@@ -5,13 +5,13 @@ from ordnung.repository.carry_in import Arrived, CarriedIn, Seen, carry_in, look
 from ordnung.repository.check import Checked, check_carrier, check_repository, first_root, root_ids, verify_seal
 from ordnung.repository.egress import Egress
 from ordnung.repository.errors import RepositoryError
-from ordnung.repository.fetch import Fetcher, Place
+from ordnung.repository.fetch import Fetcher, PayloadSource
 from ordnung.repository.fsck import Report, look_over
 from ordnung.repository.identity import check_identity, check_payload_signature
 from ordnung.repository.roots import SealBook, Wish, sign_offline
 from ordnung.repository.seal import Content, describe, draft_targets, finish, store_metadata
 from ordnung.repository.serve import PayloadServer
-from ordnung.repository.sources import Brought, Looked, Mirror, has_packages, look, look_into_folder
+from ordnung.repository.sources import Brought, Mirror, SourceReport, has_packages, look, look_into_folder
 from ordnung.repository.store import ContentStore
 from ordnung.repository.transfer import Pace
 from ordnung.repository.tuf_source import look_into_tuf, read_root
@@ -29,17 +29,17 @@ __all__ = [
     "Egress",
     "Fetcher",
     "FolderCarrier",
-    "Looked",
     "Mirror",
     "Pace",
     "PartCarrier",
     "PayloadServer",
-    "Place",
+    "PayloadSource",
     "Report",
     "RepositoryError",
     "SealBook",
     "SealedCarrier",
     "Seen",
+    "SourceReport",
     "Wish",
     "Written",
     "carry_in",

@@ -158,8 +158,8 @@ class TarCarrier:
         if name in self.files:
             raise RepositoryError("broken", name, "it is in the archive twice")
         if member.size < 0 or member.offset_data + member.size > size:
-            told = f"it says {member.size} bytes, the archive ends before"
-            raise RepositoryError("cut short", name, told)
+            message = f"it says {member.size} bytes, the archive ends before"
+            raise RepositoryError("cut short", name, message)
         if len(self.files) >= MAX_FILES:
             raise RepositoryError("broken", self.name, f"more than {MAX_FILES} files are in it")
         self._at[name], self.files[name] = member.offset_data, member.size
@@ -353,8 +353,8 @@ def _unpack(packed: Path, plain: Path, small: int) -> None:
                 if size > limit:
                     raise RepositoryError("broken", packed.name, "it grows without end when unpacked; left alone")
                 if size > free:
-                    told = f"it is larger than the {max(free, 0)} bytes there is room for to unpack it"
-                    raise RepositoryError("no room", packed.name, told)
+                    message = f"it is larger than the {max(free, 0)} bytes there is room for to unpack it"
+                    raise RepositoryError("no room", packed.name, message)
                 target.write(piece)
     except zstandard.ZstdError as error:
         raise RepositoryError("cut short", packed.name, f"the archive can't be unpacked ({error})") from None

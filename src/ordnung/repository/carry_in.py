@@ -10,7 +10,7 @@ from ordnung.formats.errors import FormatError
 from ordnung.formats.packing import PackingList, parse_packing
 from ordnung.repository.carriers import Carrier, FolderCarrier
 from ordnung.repository.check import Seal, check_carrier, verify_seal
-from ordnung.repository.copying import Told, copy_hashed, silent
+from ordnung.repository.copying import Progress, copy_hashed, silent
 from ordnung.repository.errors import RepositoryError
 from ordnung.repository.store import ContentStore
 
@@ -73,8 +73,8 @@ def look_at(carrier: Carrier, root: bytes | None, *, allow_expired: bool = False
     except FormatError as error:
         raise RepositoryError("broken", PACKING, str(error)) from None
     if packing.edition != seal.edition:
-        told = f"the packing list is of edition {packing.edition}, the seal of edition {seal.edition}"
-        raise RepositoryError("mixed", PACKING, told)
+        message = f"the packing list is of edition {packing.edition}, the seal of edition {seal.edition}"
+        raise RepositoryError("mixed", PACKING, message)
     return Arrived(seal=seal, packing=packing)
 
 
@@ -84,14 +84,16 @@ def refuse_older(arrived: Arrived, seen: Seen | None) -> None:
         return
     edition, name = arrived.packing.edition, arrived.packing.name
     if edition < seen.edition:
-        told = f"{name} is here in edition {seen.edition}; this is edition {edition}, which is older"
-        raise RepositoryError("older", "metadata/timestamp.json", told)
+        message = f"{name} is here in edition {seen.edition}; this is edition {edition}, which is older"
+        raise RepositoryError("older", "metadata/timestamp.json", message)
     if edition == seen.edition and arrived.packing_sum != seen.packing:
-        told = f"edition {edition} of {name} is here with another packing list: two were sealed under one number"
-        raise RepositoryError("mixed", PACKING, told)
+        message = f"edition {edition} of {name} is here with another packing list: two were sealed under one number"
+        raise RepositoryError("mixed", PACKING, message)
 
 
-def carry_in(carrier: Carrier, arrived: Arrived, store: ContentStore, owner: str, told: Told = silent) -> CarriedIn:
+def carry_in(
+    carrier: Carrier, arrived: Arrived, store: ContentStore, owner: str, report: Progress = silent
+) -> CarriedIn:
     """Verify every file on the carrier, then store what the store lacks, held by ``owner``.
 
     Killed at any moment, the store is as it was but for whole payloads, and may be carried into again.
@@ -103,7 +105,7 @@ def carry_in(carrier: Carrier, arrived: Arrived, store: ContentStore, owner: str
     seal, packing = arrived.seal, arrived.packing
     elsewhere = {p.path for p in packing.payloads} if packing.media > 1 else set[str]()
     check_carrier(
-        carrier, seal=seal, told=told, may_lack=lambda name, sha256: name in elsewhere or store.has(sha256)
+        carrier, seal=seal, report=report, may_lack=lambda name, sha256: name in elsewhere or store.has(sha256)
     )  # fmt: skip
     sums = arrived.sums
     here = [name for name in sums if seal.place(name) in carrier.files]
@@ -113,7 +115,7 @@ def carry_in(carrier: Carrier, arrived: Arrived, store: ContentStore, owner: str
     store.hold(owner, sums.values())
     for name in fresh:
         with carrier.open(seal.place(name)) as file:
-            store.take_in(file, sums[name], name, told)
+            store.take_in(file, sums[name], name, report)
     waiting = tuple(name for name in sums if not store.has(sums[name]))
     small = [c.path for c in packing.catalogs] + list(packing.advisories) + ([packing.rules] if packing.rules else [])
     return CarriedIn(

@@ -18,7 +18,7 @@ from tuf.api.serialization import DeserializationError
 from tuf.ngclient import FetcherInterface, Updater, UpdaterConfig
 
 from ordnung.repository.carriers import Carrier, FolderCarrier, check_name
-from ordnung.repository.copying import CHUNK, Told, copy_hashed, silent
+from ordnung.repository.copying import CHUNK, Progress, copy_hashed, silent
 from ordnung.repository.errors import RepositoryError
 from ordnung.repository.roots import load_root
 from ordnung.repository.seal import prefixed
@@ -185,8 +185,8 @@ def _refuse_signatures(fetcher: _CarrierFetcher, scratch: Path, root: bytes) -> 
     if not own and metadata.signatures:
         return RepositoryError("untrusted", name, "it is sealed by keys that are not trusted here")
     if len(own) < role.threshold:
-        told = f"{len(own)} of {role.threshold} signatures are there"
-        return RepositoryError("below threshold", name, told)
+        message = f"{len(own)} of {role.threshold} signatures are there"
+        return RepositoryError("below threshold", name, message)
     return RepositoryError("altered", name, "its signature is wrong")
 
 
@@ -196,7 +196,7 @@ def check_carrier(
     *,
     may_lack: Callable[[str, str], bool] = lambda _name, _sum: False,
     allow_expired: bool = False,
-    told: Told = silent,
+    report: Progress = silent,
     seal: Seal | None = None,
 ) -> Checked:
     """Verify every signature, every length and every checksum of a repository.
@@ -220,7 +220,7 @@ def check_carrier(
     for place, name in here.items():
         _check_length(place, carrier.files[place], seal.targets[name].length)
     with ThreadPoolExecutor(WORKERS if carrier.is_shared else 1) as pool:
-        jobs = [pool.submit(_check_one, carrier, place, seal.targets[name], told) for place, name in here.items()]
+        jobs = [pool.submit(_check_one, carrier, place, seal.targets[name], report) for place, name in here.items()]
         try:
             for job in jobs:
                 job.result()
@@ -239,20 +239,20 @@ def check_carrier(
     )
 
 
-def _check_length(place: str, size: int, wanted: int) -> None:
-    if size != wanted:
-        code = "cut short" if size < wanted else "altered"
-        raise RepositoryError(code, place, f"it has {size} bytes, the seal says {wanted}: {code}")
+def _check_length(place: str, size: int, length: int) -> None:
+    if size != length:
+        code = "cut short" if size < length else "altered"
+        raise RepositoryError(code, place, f"it has {size} bytes, the seal says {length}: {code}")
 
 
-def _check_one(carrier: Carrier, place: str, info: TargetFile, told: Told) -> None:
+def _check_one(carrier: Carrier, place: str, info: TargetFile, report: Progress) -> None:
     with carrier.open(place) as file:
-        found, size = copy_hashed(file, None, told)
+        found, size = copy_hashed(file, None, report)
     _check_length(place, size, info.length)
     if found != info.hashes["sha256"]:
         raise RepositoryError("altered", place, "its checksum is wrong: altered")
 
 
-def check_repository(folder: Path, root: bytes | None = None, told: Told = silent) -> Checked:
+def check_repository(folder: Path, root: bytes | None = None, report: Progress = silent) -> Checked:
     """Verify a repository that was written out as a folder. Raises as ``check_carrier``."""
-    return check_carrier(FolderCarrier(folder), root, told=told)
+    return check_carrier(FolderCarrier(folder), root, report=report)

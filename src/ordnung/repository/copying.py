@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import BinaryIO
 
 CHUNK = 1024 * 1024
-Told = Callable[[int], None]
+Progress = Callable[[int], None]
 """Called with the bytes that have just gone by; may raise to break off."""
 
 
@@ -20,7 +20,7 @@ def silent(_: int) -> None:
     """Tells nobody."""
 
 
-def copy_hashed(source: BinaryIO, target: BinaryIO | None, told: Told = silent) -> tuple[str, int]:
+def copy_hashed(source: BinaryIO, target: BinaryIO | None, report: Progress = silent) -> tuple[str, int]:
     """Read to the end, write what is read (unless ``target`` is None), and return its SHA-256 and its length.
 
     Memory stays flat: one buffer of ``CHUNK`` bytes.
@@ -32,7 +32,7 @@ def copy_hashed(source: BinaryIO, target: BinaryIO | None, told: Told = silent) 
         if target is not None:
             _write_all(target, view[:count])
         size += count
-        told(count)
+        report(count)
     return digest.hexdigest(), size
 
 
@@ -76,10 +76,10 @@ def _write_all(target: BinaryIO, piece: memoryview) -> None:
         piece = piece[target.write(piece) :]
 
 
-def digest_of(path: Path, told: Told = silent) -> str:
+def digest_of(path: Path, report: Progress = silent) -> str:
     """The SHA-256 of a file in hex, read in pieces."""
     with path.open("rb", buffering=0) as file:
-        return copy_hashed(file, None, told)[0]
+        return copy_hashed(file, None, report)[0]
 
 
 def sync_file(file: BinaryIO) -> None:

@@ -17,7 +17,7 @@ import pycdlib.headervd
 import pycdlib.pycdlib
 
 from ordnung.repository.carriers import Carrier, shorten
-from ordnung.repository.copying import CHUNK, Told, sync_file
+from ordnung.repository.copying import CHUNK, Progress, sync_file
 
 LABEL = "ORDNUNG"
 _lock = threading.Lock()
@@ -79,7 +79,7 @@ def _standing_clock() -> Iterator[None]:
                 module.time = clock
 
 
-def write_disc(carrier: Carrier, place: Path, told: Told) -> None:
+def write_disc(carrier: Carrier, place: Path, report: Progress) -> None:
     """Write the image. Raises OSError, and RepositoryError from the carrier."""
     with _standing_clock():
         iso: Any = pycdlib.PyCdlib()
@@ -97,7 +97,7 @@ def write_disc(carrier: Carrier, place: Path, told: Told) -> None:
 
         def progress(done: int, _total: int) -> None:
             nonlocal written
-            told(done - written)
+            report(done - written)
             written = done
 
         with place.open("wb") as file:

@@ -15,7 +15,7 @@ from urllib.parse import unquote, urlsplit
 import aiohttp
 
 from ordnung.core.catalog import Payload
-from ordnung.repository.copying import Told
+from ordnung.repository.copying import Progress
 from ordnung.repository.egress import AT_ONCE_A_HOST, MirrorLine, Way
 from ordnung.repository.errors import RepositoryError
 from ordnung.repository.store import ContentStore
@@ -32,7 +32,7 @@ LIES = ("altered", "cut short")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Place:
+class PayloadSource:
     """Where payloads can be had: ``base`` is an https or file address, ``aside`` why it isn't trusted."""
 
     base: str
@@ -45,7 +45,7 @@ class Place:
         return urlsplit(self.base).netloc
 
 
-PutAside = Callable[[Place, str], None]
+PutAside = Callable[[PayloadSource, str], None]
 """Called when a place lied: the place, and what it did."""
 _busy: dict[Path, asyncio.Lock] = {}
 """One collects a payload at a time, whoever else in this process wants it too."""
@@ -60,7 +60,7 @@ class Fetcher:
         way: Way,
         folders: Sequence[Path] = (),
         *,
-        places: Sequence[Place] = (),
+        places: Sequence[PayloadSource] = (),
         pace: Pace | None = None,
         put_aside: PutAside | None = None,
         sleep: Callable[[float], Awaitable[object]] = asyncio.sleep,
@@ -92,7 +92,7 @@ class Fetcher:
     async def __aexit__(self, *_: object) -> None:
         await self._line.__aexit__()
 
-    async def fetch(self, base: str, payload: Payload, progress: Told, proxy: str = "") -> Path:
+    async def fetch(self, base: str, payload: Payload, progress: Progress, proxy: str = "") -> Path:
         """The payload in the store, fetched if it is not there yet.
 
         Args:
@@ -105,7 +105,7 @@ class Fetcher:
         if self.store.has(payload.sha256):
             progress(payload.size)
             return self.store.path(payload.sha256)
-        own = next((p for p in self.places if p.base == base), Place(base=base, proxy=proxy))
+        own = next((p for p in self.places if p.base == base), PayloadSource(base=base, proxy=proxy))
         places = [own, *(place for place in self.places if place.base != base)]
         lock = _busy.setdefault(self.store.partial_path(payload.sha256), asyncio.Lock())
         async with self._gate, lock:
@@ -124,19 +124,19 @@ class Fetcher:
             return 0
         return have
 
-    async def _from_any(self, places: Sequence[Place], payload: Payload, progress: Told) -> Path:
+    async def _from_any(self, places: Sequence[PayloadSource], payload: Payload, progress: Progress) -> Path:
         """Go through the places, those put aside last, until one gives the payload."""
-        told: dict[str, RepositoryError] = {}
+        errors: dict[str, RepositoryError] = {}
         for round_ in range(ROUNDS):
             for place in sorted(places, key=lambda p: (p.base in self.aside, p.base in self._silent)):
-                if (known := told.get(place.base)) is not None and known.code != "unreachable":
+                if (known := errors.get(place.base)) is not None and known.code != "unreachable":
                     continue
                 try:
                     path = await self._from_one(place, payload, progress)
                 except RepositoryError as error:
                     if error.code == "no room":
                         raise
-                    told[place.base] = error
+                    errors[place.base] = error
                     if error.code == "unreachable":
                         self._silent.add(place.base)
                     if error.code in LIES:
@@ -145,18 +145,18 @@ class Fetcher:
                     self.answered.add(place.base)
                     self._silent.discard(place.base)
                     return path
-            if all(error.code != "unreachable" for error in told.values()):
+            if all(error.code != "unreachable" for error in errors.values()):
                 break
             if round_ + 1 < ROUNDS:
                 await self._sleep(BACKOFF_S * 2**round_)
-        raise _summed_up(payload, told)
+        raise _summed_up(payload, errors)
 
-    def _put_aside(self, place: Place, error: RepositoryError) -> None:
+    def _put_aside(self, place: PayloadSource, error: RepositoryError) -> None:
         self.aside[place.base] = error.what
         if self._tell_aside is not None:
             self._tell_aside(place, f"{error.file}: {error.what}")
 
-    async def _from_one(self, place: Place, payload: Payload, progress: Told) -> Path:
+    async def _from_one(self, place: PayloadSource, payload: Payload, progress: Progress) -> Path:
         """One try at one place. What two places gave together and is wrong is taken from this one alone."""
         partial = self.store.partial_path(payload.sha256)
         mixed = self._have(payload) > 0
@@ -175,14 +175,14 @@ class Fetcher:
                 progress(-payload.size)
                 raise
 
-    async def _collect(self, place: Place, payload: Payload, partial: Path, progress: Told) -> None:
+    async def _collect(self, place: PayloadSource, payload: Payload, partial: Path, progress: Progress) -> None:
         if place.base.startswith("file://"):
             await asyncio.to_thread(self._copy, place.base, payload, partial, progress)
             return
         url = place.base + payload.path
         await collect(self._line, url, partial, payload.size, payload.path, progress, proxy=place.proxy, pace=self.pace)
 
-    def _copy(self, base: str, payload: Payload, into: Path, progress: Told) -> None:
+    def _copy(self, base: str, payload: Payload, into: Path, progress: Progress) -> None:
         """From a folder on this machine that the house allows."""
         path = Path(unquote(urlsplit(base + payload.path).path)).resolve()
         if not any(path.is_relative_to(folder) for folder in self.folders):
@@ -201,12 +201,12 @@ class Fetcher:
                 progress(len(piece))
 
 
-def _summed_up(payload: Payload, told: dict[str, RepositoryError]) -> RepositoryError:
+def _summed_up(payload: Payload, errors: dict[str, RepositoryError]) -> RepositoryError:
     """One refusal for all places: the worst of their codes, and what each did."""
     ranking = ("altered", "cut short", "foreign", "unreachable", "missing")
-    worst = min((error.code for error in told.values()), key=lambda c: ranking.index(c) if c in ranking else 0)
-    if len(told) == 1:
-        (error,) = told.values()
+    worst = min((error.code for error in errors.values()), key=lambda c: ranking.index(c) if c in ranking else 0)
+    if len(errors) == 1:
+        (error,) = errors.values()
         return error
-    each = "; ".join(f"{base}: {error.what}" for base, error in told.items())
+    each = "; ".join(f"{base}: {error.what}" for base, error in errors.items())
     return RepositoryError(worst, payload.path, each)

@@ -7,7 +7,7 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
 
-from ordnung.repository.copying import Told, digest_of, silent, sync_folder
+from ordnung.repository.copying import Progress, digest_of, silent, sync_folder
 from ordnung.repository.errors import RepositoryError
 from ordnung.repository.store import ContentStore, is_sum
 
@@ -41,7 +41,7 @@ class Report:
         return not (self.altered or self.strange or self.broken)
 
 
-def look_over(store: ContentStore, *, repair: bool = False, told: Told = silent) -> Report:
+def look_over(store: ContentStore, *, repair: bool = False, report: Progress = silent) -> Report:
     """Hash every file of a store and compare it with its name; compare what is held with what is here.
 
     Args:
@@ -52,7 +52,7 @@ def look_over(store: ContentStore, *, repair: bool = False, told: Told = silent)
     proper = [p for p in paths if _is_proper(store, p)]
     strange = [p for p in paths if p not in set(proper)]
     with ThreadPoolExecutor(WORKERS) as pool:
-        sums = list(pool.map(lambda path: digest_of(path, told), proper))
+        sums = list(pool.map(lambda path: digest_of(path, report), proper))
     altered = [path for path, found in zip(proper, sums, strict=True) if found != path.name]
     holds, broken = _holds(store)
     here = {path.name for path in proper} - {path.name for path in altered}

@@ -45,24 +45,24 @@ def check_identity(path: Path, product: Product, version: str, name: str) -> Pac
         return None
     package = open_package(path, name)
     if package.devices and all(_is_for_another(record, product) for record in package.devices):
-        told = ", ".join(sorted({_names_of(record) for record in package.devices}))
-        raise RepositoryError("foreign", name, f"the package is for {told}, not for {product.name}")
+        message = ", ".join(sorted({_names_of(record) for record in package.devices}))
+        raise RepositoryError("foreign", name, f"the package is for {message}, not for {product.name}")
     why = _wrong_version(package, product, version)
     if why is not None:
         raise RepositoryError("foreign", name, why)
     stated = release.payload.generation if release is not None and release.payload is not None else None
     if stated is not None and stated != package.generation:
-        told = f"the package is signed in generation {package.generation}, the catalog says {stated}"
-        raise RepositoryError("foreign", name, told)
+        message = f"the package is signed in generation {package.generation}, the catalog says {stated}"
+        raise RepositoryError("foreign", name, message)
     return package
 
 
 def _wrong_version(package: Package, product: Product, version: str) -> str | None:
     """Why a package can't carry a release: it names other versions. One that names none is taken at the catalog's."""
-    told = [image.version for image in package.images if image.version.strip()]
-    if not told or any(product.key(carried) == product.key(version) for carried in told):
+    versions = [image.version for image in package.images if image.version.strip()]
+    if not versions or any(product.key(carried) == product.key(version) for carried in versions):
         return None
-    return f"the package carries {', '.join(told)}, the catalog says {version}"
+    return f"the package carries {', '.join(versions)}, the catalog says {version}"
 
 
 def settle_identity(
@@ -73,11 +73,11 @@ def settle_identity(
     What the package says of its devices is compared with every identifier the reading has. Where nothing can be
     compared, the checksum in a signed catalog settles it, for the very product that the component was matched with.
     """
-    told = "it does not say whom it is for"
+    message = "it does not say whom it is for"
     if package is not None:
         compared, record = compare_records(package.devices, component)
         if compared.agreement is Agreement.OTHER:
-            return compared.told
+            return compared.message
         named = record.rules().get("software_id") if record is not None else None
         if isinstance(named, str) and component.software_id is not None and named != component.software_id:
             return f"the package is for {named}, the component is {component.software_id}"
@@ -86,10 +86,10 @@ def settle_identity(
             return why
         if compared.agreement is Agreement.FITS:
             return SettledBy.DESCRIPTORS
-        told = compared.told
+        message = compared.message
     if payload.signed_by:
         return SettledBy.CHECKSUM
-    return f"{told}, and no signed catalog vouches for its checksum"
+    return f"{message}, and no signed catalog vouches for its checksum"
 
 
 def check_payload_signature(payload: Payload, name: str, keys: Mapping[str, bytes]) -> str:
@@ -102,8 +102,8 @@ def check_payload_signature(payload: Payload, name: str, keys: Mapping[str, byte
         return ""
     signer = find_signer(signed_digest(payload.sha256), bytes.fromhex(payload.signature), keys)
     if signer is None:
-        told = f"its signature was made by none of {', '.join(keys)}"
-        raise RepositoryError("unsigned", name, told)
+        message = f"its signature was made by none of {', '.join(keys)}"
+        raise RepositoryError("unsigned", name, message)
     return signer
 
 
@@ -149,4 +149,4 @@ def refuse_foreign(package: Package, component: Component) -> str | None:
     named = record.rules().get("software_id") if record is not None else None
     if isinstance(named, str) and component.software_id is not None and named != component.software_id:
         return f"the package is for {named}, the component is {component.software_id}"
-    return None if compared.agreement is Agreement.FITS else compared.told
+    return None if compared.agreement is Agreement.FITS else compared.message

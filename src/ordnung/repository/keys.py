@@ -46,8 +46,8 @@ def load_private_key(path: Path, secret: bytes | None) -> Ed25519PrivateKey:
     try:
         key = serialization.load_pem_private_key(path.read_bytes(), secret)
     except (ValueError, TypeError, InvalidKey):
-        told = "it is no private key, or it was encrypted with another password"
-        raise RepositoryError("broken", path.name, told) from None
+        message = "it is no private key, or it was encrypted with another password"
+        raise RepositoryError("broken", path.name, message) from None
     if not isinstance(key, Ed25519PrivateKey):
         raise RepositoryError("broken", path.name, "it is not an Ed25519 key")
     return key

@@ -55,7 +55,7 @@ class Wish:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Wanted:
+class SignaturesDue:
     """How many signatures are there, how many must be, and whose could still come."""
 
     role: str
@@ -128,7 +128,7 @@ class SealBook:
         path = self.folder / "draft.json"
         return load_root(path.read_bytes()) if path.exists() else None
 
-    def change(self, wish: Wish, now: datetime.datetime) -> list[Wanted]:
+    def change(self, wish: Wish, now: datetime.datetime) -> list[SignaturesDue]:
         """Draw up the next root and sign it with what is kept; it is published if that is enough.
 
         Returns the signatures still wanted, nothing when it is published.
@@ -161,15 +161,15 @@ class SealBook:
     def _staff(self, root: Root, role: str, keys: Sequence[SSlibKey], threshold: int) -> None:
         distinct = {key.keyid: key for key in keys}
         if not 1 <= threshold <= len(distinct):
-            told = f"{threshold} of {len(distinct)} signatures can't be asked for"
-            raise RepositoryError("below threshold", role, told)
+            message = f"{threshold} of {len(distinct)} signatures can't be asked for"
+            raise RepositoryError("below threshold", role, message)
         for keyid in list(root.roles[role].keyids):
             root.revoke_key(keyid, role)
         for key in distinct.values():
             root.add_key(key, role)
         root.roles[role].threshold = threshold
 
-    def add_signatures(self, raw: bytes) -> list[Wanted]:
+    def add_signatures(self, raw: bytes) -> list[SignaturesDue]:
         """Take signatures made elsewhere into the draft; published when they are enough.
 
         Raises:
@@ -186,21 +186,21 @@ class SealBook:
         """Leave the root as it is."""
         (self.folder / "draft.json").unlink(missing_ok=True)
 
-    def _keep(self, metadata: Metadata[Root]) -> list[Wanted]:
-        wanted = self.wanted(metadata)
+    def _keep(self, metadata: Metadata[Root]) -> list[SignaturesDue]:
+        due = self.signatures_due(metadata)
         path = self.folder / "draft.json"
-        if wanted:
+        if due:
             write_durably(path, metadata.to_bytes(SPELLING))
-            return wanted
+            return due
         write_durably(self._path(metadata.signed.version), metadata.to_bytes(SPELLING))
         path.unlink(missing_ok=True)
         return []
 
-    def wanted(self, metadata: Metadata[Root]) -> list[Wanted]:
+    def signatures_due(self, metadata: Metadata[Root]) -> list[SignaturesDue]:
         """Which signatures a next root still wants: of the keys of before and of its own."""
         both = (("root before", self.root.signed), ("root", metadata.signed))
-        told = [count_signatures(metadata, "root", by, name) for name, by in both]
-        return [one for one in told if not one.is_enough]
+        counts = [count_signatures(metadata, "root", by, name) for name, by in both]
+        return [one for one in counts if not one.is_enough]
 
 
 def _ends(now: datetime.datetime) -> datetime.datetime:
@@ -231,10 +231,10 @@ def load_root(raw: bytes) -> Metadata[Root]:
     return metadata
 
 
-def count_signatures(metadata: Metadata[Any], role: str, by: Root, name: str = "") -> Wanted:
+def count_signatures(metadata: Metadata[Any], role: str, by: Root, name: str = "") -> SignaturesDue:
     """How many of the keys that ``by`` gives a role have signed."""
     result = by.get_verification_result(role, signed_bytes(metadata), metadata.signatures)
-    return Wanted(
+    return SignaturesDue(
         role=name or role, have=len(result.signed), threshold=result.threshold, open_to=tuple(sorted(result.unsigned))
     )
 

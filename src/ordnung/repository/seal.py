@@ -16,7 +16,7 @@ from tuf.api.serialization import DeserializationError
 
 from ordnung.repository.copying import digest_of, write_durably
 from ordnung.repository.errors import RepositoryError
-from ordnung.repository.roots import SPELLING, SealBook, Wanted, count_signatures, merge_signatures
+from ordnung.repository.roots import SPELLING, SealBook, SignaturesDue, count_signatures, merge_signatures
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -51,7 +51,7 @@ def draft_targets(
     return metadata
 
 
-def wanted_signatures(targets: Metadata[Targets], book: SealBook) -> Wanted:
+def signatures_due(targets: Metadata[Targets], book: SealBook) -> SignaturesDue:
     """How many signatures the targets have, and how many they need by the root that holds."""
     return count_signatures(targets, "targets", book.root.signed)
 
@@ -67,10 +67,10 @@ def load_targets(raw: bytes) -> Metadata[Targets]:
     return metadata
 
 
-def add_target_signatures(targets: Metadata[Targets], raw: bytes, book: SealBook) -> Wanted:
+def add_target_signatures(targets: Metadata[Targets], raw: bytes, book: SealBook) -> SignaturesDue:
     """Take signatures made elsewhere into the targets; returns what is still wanted. Raises RepositoryError."""
     merge_signatures(targets, load_targets(raw), dict(book.root.signed.keys))
-    return wanted_signatures(targets, book)
+    return signatures_due(targets, book)
 
 
 def finish(targets: Metadata[Targets], book: SealBook) -> Mapping[str, bytes]:
@@ -79,10 +79,10 @@ def finish(targets: Metadata[Targets], book: SealBook) -> Mapping[str, bytes]:
     Raises:
         RepositoryError: the targets are not signed by enough of those who must.
     """
-    wanted = wanted_signatures(targets, book)
-    if not wanted.is_enough:
-        told = f"{wanted.have} of {wanted.threshold} signatures are there"
-        raise RepositoryError("below threshold", "targets.json", told)
+    needed = signatures_due(targets, book)
+    if not needed.is_enough:
+        message = f"{needed.have} of {needed.threshold} signatures are there"
+        raise RepositoryError("below threshold", "targets.json", message)
     edition, expires = targets.signed.version, targets.signed.expires
     raw = targets.to_bytes(SPELLING)
     snapshot = _signed(Snapshot(version=edition, expires=expires, meta={"targets.json": _meta(edition, raw)}), book)

@@ -42,7 +42,7 @@ class Brought:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Looked:
+class SourceReport:
     """What a look at a source brought. ``newest`` is what it passes off as the newest issue of each catalog."""
 
     files: tuple[Brought, ...] = ()
@@ -72,7 +72,7 @@ class Mirror:
     async def __aexit__(self, *_: object) -> None:
         await self._line.__aexit__()
 
-    async def look(self, etag: str, known: Collection[tuple[str, str, str]], told: Progress) -> Looked:
+    async def look(self, etag: str, known: Collection[tuple[str, str, str]], report: Progress) -> SourceReport:
         """Fetch what is new.
 
         Args:
@@ -86,20 +86,22 @@ class Mirror:
         """
         packed, tag = await self._small(self.url, etag)
         if packed is None:
-            return Looked(etag=etag, unchanged=True)
+            return SourceReport(etag=etag, unchanged=True)
         name = PurePosixPath(urlsplit(self.url).path).name
         raw = unpack(packed, name)
         if load_json(raw, name).get("format") != "ordnung.offers/1":
             signature = await self._signature(self.url)
-            return Looked(files=(Brought(name=name, packed=packed, raw=raw, signature=signature),), etag=tag, offered=1)
+            return SourceReport(
+                files=(Brought(name=name, packed=packed, raw=raw, signature=signature),), etag=tag, offered=1
+            )
         offers = parse_index(raw, name)
         fresh = [offer for offer in offers if (offer.maker, offer.catalog, offer.issue) not in known]
-        files = [await self._offer(offer, told) for offer in fresh]
-        return Looked(files=tuple(files), etag=tag, newest=newest_of(offers), offered=len(offers))
+        files = [await self._offer(offer, report) for offer in fresh]
+        return SourceReport(files=tuple(files), etag=tag, newest=newest_of(offers), offered=len(offers))
 
-    async def _offer(self, offer: Offer, told: Progress) -> Brought:
+    async def _offer(self, offer: Offer, report: Progress) -> Brought:
         url = urljoin(self.url, offer.path)
-        packed = await self._whole(url, offer, told)
+        packed = await self._whole(url, offer, report)
         name = PurePosixPath(offer.path).name
         return Brought(name=name, packed=packed, raw=unpack(packed, name), signature=await self._signature(url))
 
@@ -134,12 +136,12 @@ class Mirror:
         except (aiohttp.ClientError, OSError):
             raise RepositoryError("unreachable", name, UNREACHABLE) from None
 
-    async def _whole(self, url: str, offer: Offer, told: Progress) -> bytes:
+    async def _whole(self, url: str, offer: Offer, report: Progress) -> bytes:
         """A file of known length and checksum; what arrived earlier is kept and gone on with."""
         self.partly.mkdir(parents=True, exist_ok=True)
         path = self.partly / f"{offer.sha256}.part"
-        told(path.stat().st_size if path.is_file() else 0)
-        await collect(self._line, url, path, offer.size, offer.path, told, proxy=self.proxy)
+        report(path.stat().st_size if path.is_file() else 0)
+        await collect(self._line, url, path, offer.size, offer.path, report, proxy=self.proxy)
         raw = path.read_bytes()
         path.unlink()
         if hashlib.sha256(raw).hexdigest() != offer.sha256:
@@ -147,7 +149,7 @@ class Mirror:
         return raw
 
 
-def look_into_folder(folder: Path, known: Collection[tuple[str, str, str]]) -> Looked:
+def look_into_folder(folder: Path, known: Collection[tuple[str, str, str]]) -> SourceReport:
     """The catalogs of a folder: by its ``index.json`` if there is one, else every catalog file that lies there.
 
     Raises:
@@ -161,10 +163,10 @@ def look_into_folder(folder: Path, known: Collection[tuple[str, str, str]]) -> L
         offers = parse_index(index.read_bytes(), "index.json")
         fresh = [o for o in offers if (o.maker, o.catalog, o.issue) not in known]
         files = tuple(_from_folder(folder, folder / o.path, o) for o in fresh)
-        return Looked(files=files, newest=newest_of(offers), offered=len(offers))
+        return SourceReport(files=files, newest=newest_of(offers), offered=len(offers))
     paths = [p for p in sorted(folder.iterdir()) if p.name.endswith((".json", ".json.gz", ".json.zst"))]
     files = tuple(_from_folder(folder, path, None) for path in paths if _is_catalog(path))
-    return Looked(files=files, offered=len(files))
+    return SourceReport(files=files, offered=len(files))
 
 
 def _is_catalog(path: Path) -> bool:
@@ -195,7 +197,7 @@ def has_packages(folder: Path) -> bool:
     )
 
 
-async def look(mirror: Mirror, etag: str, known: Collection[tuple[str, str, str]], told: Progress) -> Looked:
+async def look(mirror: Mirror, etag: str, known: Collection[tuple[str, str, str]], report: Progress) -> SourceReport:
     """One look at a mirror, opened and closed again."""
     async with mirror:
-        return await mirror.look(etag, known, told)
+        return await mirror.look(etag, known, report)

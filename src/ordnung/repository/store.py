@@ -24,7 +24,7 @@ from typing import BinaryIO
 
 from ordnung.repository.copying import (
     CHUNK,
-    Told,
+    Progress,
     copy_hashed,
     digest_of,
     silent,
@@ -100,7 +100,7 @@ class ContentStore:
             os.fsync(file.fileno())
         return self._place(collected, sha256)
 
-    def take_in(self, source: BinaryIO, sha256: str, name: str, told: Told = silent) -> Path:
+    def take_in(self, source: BinaryIO, sha256: str, name: str, report: Progress = silent) -> Path:
         """Copy, check and take in at once; what is here already is left as it is.
 
         Raises:
@@ -112,7 +112,7 @@ class ContentStore:
         try:
             with draft.open("wb", buffering=0) as file:
                 os.fchmod(file.fileno(), 0o444)
-                found, _ = copy_hashed(source, file, told)
+                found, _ = copy_hashed(source, file, report)
                 if found != sha256:
                     raise _altered(name, found, sha256)
                 sync_file(file)

@@ -9,7 +9,7 @@ from pathlib import Path
 
 import aiohttp
 
-from ordnung.repository.copying import CHUNK, Told
+from ordnung.repository.copying import CHUNK, Progress
 from ordnung.repository.egress import UNREACHABLE, MirrorLine
 from ordnung.repository.errors import RepositoryError, no_room
 
@@ -45,7 +45,7 @@ async def collect(
     into: Path,
     size: int,
     name: str,
-    told: Told,
+    report: Progress,
     *,
     proxy: str = "",
     pace: Pace | None = None,
@@ -78,9 +78,9 @@ async def collect(
                 code = "missing" if answer.status in GONE else "unreachable"
                 raise RepositoryError(code, name, f"the mirror answered {answer.status}")
             if have and answer.status == 200:
-                told(-have)
+                report(-have)
                 have = 0
-            have = await _receive(answer, into, have, size, name, told, pace)
+            have = await _receive(answer, into, have, size, name, report, pace)
     except aiohttp.ClientPayloadError:
         told_ = f"the line broke after {_length(into)} of {size} bytes; the next try goes on from there"
         raise RepositoryError("unreachable", name, told_) from None
@@ -95,7 +95,7 @@ def _length(path: Path) -> int:
 
 
 async def _receive(
-    answer: aiohttp.ClientResponse, into: Path, have: int, size: int, name: str, told: Told, pace: Pace | None
+    answer: aiohttp.ClientResponse, into: Path, have: int, size: int, name: str, report: Progress, pace: Pace | None
 ) -> int:
     with into.open("ab" if have else "wb") as file:
         async for piece in answer.content.iter_chunked(CHUNK):
@@ -105,7 +105,7 @@ async def _receive(
                 into.unlink()
                 raise RepositoryError("altered", name, "the mirror sends more than the catalog says")
             file.write(piece)
-            told(len(piece))
+            report(len(piece))
             if pace is not None:
                 await pace.take(len(piece))
     return have

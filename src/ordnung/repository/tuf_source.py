@@ -16,7 +16,7 @@ from ordnung.formats.documents import MAX_BYTES
 from ordnung.formats.resolving import NotAllowedError
 from ordnung.repository.egress import BARRED, UNREACHABLE, Way, open_blocking
 from ordnung.repository.errors import RepositoryError
-from ordnung.repository.sources import Brought, Looked
+from ordnung.repository.sources import Brought, SourceReport
 
 TIMEOUT_S = 30
 CHUNK = 128 * 1024
@@ -26,8 +26,8 @@ KINDS = (".json", ".json.gz", ".json.zst")
 class _HttpsFetcher(FetcherInterface):
     """Fetches for the TUF client, over TLS that is always verified, through the proxy where there is one."""
 
-    def __init__(self, way: Way, proxy: str, told: Callable[[int], None]) -> None:
-        self._open, self._told = open_blocking(way, proxy).open, told
+    def __init__(self, way: Way, proxy: str, report: Callable[[int], None]) -> None:
+        self._open, self._told = open_blocking(way, proxy).open, report
 
     def _fetch(self, url: str) -> Iterator[bytes]:
         name = PurePosixPath(url).name
@@ -60,10 +60,10 @@ def look_into_tuf(
     root: bytes,
     folder: Path,
     known: Collection[str],
-    told: Callable[[int], None],
+    report: Callable[[int], None],
     way: Way,
     proxy: str = "",
-) -> Looked:
+) -> SourceReport:
     """Fetch what is new from a TUF repository. Blocks: call it in a thread.
 
     Args:
@@ -76,7 +76,7 @@ def look_into_tuf(
         RepositoryError: unreachable, expired, older than what was seen, or not signed by the trusted keys.
     """
     folder.mkdir(parents=True, exist_ok=True)
-    fetcher = _HttpsFetcher(way, proxy, told)
+    fetcher = _HttpsFetcher(way, proxy, report)
     config = UpdaterConfig(targets_max_length=MAX_BYTES)
     try:
         updater = Updater(
@@ -104,7 +104,7 @@ def look_into_tuf(
     except exceptions.RepositoryError as error:
         raise RepositoryError("altered", "metadata", f"altered or cut short: {error}") from None
     catalogs = tuple(f for f in files if b"ordnung.catalog/" in f.raw[:4096])
-    return Looked(files=catalogs, offered=len(names), unread=_delegated(signed))
+    return SourceReport(files=catalogs, offered=len(names), unread=_delegated(signed))
 
 
 def _delegated(targets: Targets) -> tuple[str, ...]:

@@ -23,7 +23,7 @@ import zstandard
 from ordnung.repository.carriers import Carrier
 from ordnung.repository.copying import (
     CHUNK,
-    Told,
+    Progress,
     copy_hashed,
     digest_of,
     read_ahead,
@@ -54,7 +54,7 @@ class Written:
     sha256: str = ""
 
 
-def write_as(shape: str, carrier: Carrier, place: Path, told: Told = silent) -> Written:
+def write_as(shape: str, carrier: Carrier, place: Path, report: Progress = silent) -> Written:
     """Write a repository out in one of ``SHAPES`` to ``place``; what was there is replaced.
 
     ``place`` appears whole or not at all.
@@ -66,11 +66,11 @@ def write_as(shape: str, carrier: Carrier, place: Path, told: Told = silent) -> 
     place.parent.mkdir(parents=True, exist_ok=True)
     try:
         if shape == "folder":
-            return _write_folder(carrier, place, told)
+            return _write_folder(carrier, place, report)
         if shape == "iso":
-            write_disc(carrier, part_of(place), told)
+            write_disc(carrier, part_of(place), report)
             return _done(part_of(place), place, carrier, digest_of(part_of(place)))
-        return _write_tar(carrier, place, told, packed=shape == "tar.zst")
+        return _write_tar(carrier, place, report, packed=shape == "tar.zst")
     except OSError as error:
         raise no_room(error, place.name) or error from None
 
@@ -91,13 +91,13 @@ def _done(part: Path, place: Path, carrier: Carrier, sha256: str) -> Written:
     return Written(path=place, files=len(carrier.files), bytes=place.stat().st_size, sha256=sha256)
 
 
-def _write_folder(carrier: Carrier, place: Path, told: Told) -> Written:
+def _write_folder(carrier: Carrier, place: Path, report: Progress) -> Written:
     part = part_of(place)
     for folder in {(part / path).parent for path in carrier.files}:
         folder.mkdir(parents=True, exist_ok=True)
     _drop_strangers(part, carrier)
     with ThreadPoolExecutor(WORKERS if carrier.is_shared else 1) as pool:
-        jobs = [pool.submit(_write_one, carrier, path, part / path, told) for path in in_order(carrier)]
+        jobs = [pool.submit(_write_one, carrier, path, part / path, report) for path in in_order(carrier)]
         for job in jobs:
             job.result()
     for folder in {(part / path).parent for path in carrier.files}:
@@ -127,17 +127,17 @@ def _remove(place: Path) -> None:
 
 def _expected(path: str) -> str | None:
     """The checksum in a target's name, or None for metadata."""
-    told = path.rsplit("/", 1)[-1].split(".", 1)[0]
-    return told if path.startswith("targets/") and is_sum(told) else None
+    stem = path.rsplit("/", 1)[-1].split(".", 1)[0]
+    return stem if path.startswith("targets/") and is_sum(stem) else None
 
 
-def _write_one(carrier: Carrier, path: str, place: Path, told: Told) -> None:
+def _write_one(carrier: Carrier, path: str, place: Path, report: Progress) -> None:
     expected, size = _expected(path), carrier.files[path]
     if expected and place.is_file() and place.stat().st_size == size and digest_of(place) == expected:
-        told(size)
+        report(size)
         return
     with carrier.open(path) as source, place.open("wb", buffering=0) as target:
-        found, _ = copy_hashed(source, target, told)
+        found, _ = copy_hashed(source, target, report)
         sync_file(target)
     _refuse_altered(path, found, expected)
 
@@ -165,7 +165,7 @@ class _Hashed(io.RawIOBase):
         return len(piece)
 
 
-def _write_tar(carrier: Carrier, place: Path, told: Told, *, packed: bool) -> Written:
+def _write_tar(carrier: Carrier, place: Path, report: Progress, *, packed: bool) -> Written:
     part, note = part_of(place), place.with_name(place.name + ".part.json")
     names = in_order(carrier)
     key = hashlib.sha256(json.dumps([packed, LEVEL, [[n, carrier.files[n]] for n in names]]).encode()).hexdigest()
@@ -175,10 +175,10 @@ def _write_tar(carrier: Carrier, place: Path, told: Told, *, packed: bool) -> Wr
         out = _Hashed(file)
         while piece := file.read(CHUNK):
             out.digest.update(piece)
-        told(sum(carrier.files[name] for name in names[:done]))
+        report(sum(carrier.files[name] for name in names[:done]))
         marked = at
         for count, name in enumerate(names[done:], start=done + 1):
-            _add_member(carrier, name, out, told, packed=packed)
+            _add_member(carrier, name, out, report, packed=packed)
             if file.tell() - marked >= MARK_BYTES:
                 sync_file(file)
                 marked = file.tell()
@@ -193,13 +193,13 @@ def _write_tar(carrier: Carrier, place: Path, told: Told, *, packed: bool) -> Wr
 def _begun(note: Path, part: Path, key: str) -> tuple[int, int]:
     """How many members of this very archive are written already, and how many bytes they take."""
     with suppress(OSError, ValueError, KeyError, TypeError):
-        told = json.loads(note.read_bytes())
-        if told["key"] == key and part.stat().st_size >= told["at"]:
-            return int(told["done"]), int(told["at"])
+        begun = json.loads(note.read_bytes())
+        if begun["key"] == key and part.stat().st_size >= begun["at"]:
+            return int(begun["done"]), int(begun["at"])
     return 0, 0
 
 
-def _add_member(carrier: Carrier, name: str, out: _Hashed, told: Told, *, packed: bool) -> None:
+def _add_member(carrier: Carrier, name: str, out: _Hashed, report: Progress, *, packed: bool) -> None:
     info = tarfile.TarInfo(name)
     info.size, info.mode, info.mtime = carrier.files[name], 0o644, 0
     expected, found = _expected(name), hashlib.sha256()
@@ -209,7 +209,7 @@ def _add_member(carrier: Carrier, name: str, out: _Hashed, told: Told, *, packed
         with carrier.open(name) as file:
             while piece := file.read(CHUNK):
                 found.update(piece)
-                told(len(piece))
+                report(len(piece))
                 yield piece
         yield bytes(-info.size % tarfile.BLOCKSIZE)
 

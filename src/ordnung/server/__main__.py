@@ -51,8 +51,8 @@ def main(
 ) -> None:  # fmt: skip
     """Run Ordnung until told to stop."""
     if not (tls or behind_proxy or is_loopback(host)):
-        told = f"{host} can be reached from elsewhere: passwords would go there in the clear."
-        raise click.UsageError(f"{told} Give --tls FILE, or --behind-proxy N where a proxy speaks TLS.")
+        message = f"{host} can be reached from elsewhere: passwords would go there in the clear."
+        raise click.UsageError(f"{message} Give --tls FILE, or --behind-proxy N where a proxy speaks TLS.")
     home = home.resolve()
     home.mkdir(parents=True, exist_ok=True)
     environment = {
@@ -101,10 +101,10 @@ def is_loopback(host: str) -> bool:
 def _has_people(environment: dict[str, str]) -> bool:
     command = [sys.executable, "-m", "ordnung.server.manage", "shell", "--no-imports", "-c"]
     ask = "from django.contrib.auth.models import User; print(User.objects.exists())"
-    told = subprocess.run(
+    answer = subprocess.run(
         [*command, ask], env={**os.environ, **environment}, capture_output=True, text=True, check=False
     )
-    return "False" not in told.stdout
+    return "False" not in answer.stdout
 
 
 def _add_person(environment: dict[str, str], name: str) -> int:

@@ -14,8 +14,8 @@ import structlog  # noqa: E402
 from django.core.asgi import get_asgi_application  # noqa: E402
 from django.db import DatabaseError, connection  # noqa: E402
 
+from ordnung.server.assessment.current import current_assessment  # noqa: E402
 from ordnung.server.assessment.effects import effect_of  # noqa: E402
-from ordnung.server.assessment.house import snapshot  # noqa: E402
 from ordnung.server.bodies import Bodies, Message, Receive, Send  # noqa: E402
 from ordnung.server.logs import configure_logs  # noqa: E402
 from ordnung.server.work.hub import HUB  # noqa: E402
@@ -27,8 +27,8 @@ _django = Bodies(get_asgi_application())
 def warm() -> None:
     """Judge the house once before anyone asks: at ten thousand servers that takes seconds."""
     try:
-        house = snapshot()
-        effect_of(house, house.baseline.rules, house.baseline.follows)
+        assessment = current_assessment()
+        effect_of(assessment, assessment.baseline.rules, assessment.baseline.follows)
     except DatabaseError as error:
         structlog.get_logger().warning("the house could not be judged yet", why=str(error))
     finally:

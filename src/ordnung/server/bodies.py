@@ -98,10 +98,10 @@ def _header(scope: Message, name: bytes) -> str:
 
 def _length(scope: Message) -> int | None:
     """The length that a request tells of itself; None when it tells none and may have a body all the same."""
-    told = _header(scope, b"content-length")
-    if told.isascii() and told.isdigit():
-        return int(told)
-    return None if _header(scope, b"transfer-encoding") or told else 0
+    header = _header(scope, b"content-length")
+    if header.isascii() and header.isdigit():
+        return int(header)
+    return None if _header(scope, b"transfer-encoding") or header else 0
 
 
 async def _allowance(scope: Message) -> tuple[int, int]:
@@ -124,12 +124,12 @@ def _command(scope: Message) -> Command | None:
 
 
 async def _answer(send: Send, status: int, limit: int) -> None:
-    told = {
+    problems = {
         HTTPStatus.UNAUTHORIZED: ("not_authenticated", "Sign in first: so much is taken from nobody unknown."),
         HTTPStatus.REQUEST_TIMEOUT: ("too-slow", "The request took too long to arrive."),
         HTTPStatus.REQUEST_ENTITY_TOO_LARGE: ("too-large", f"This address takes {limit} bytes at most."),
     }
-    code, detail = told[HTTPStatus(status)]
+    code, detail = problems[HTTPStatus(status)]
     answer = problem_response(code, detail, int(status))
     told_too = {"connection": "close", "cache-control": "no-store", "content-length": str(len(answer.content))}
     headers = [(k.lower().encode(), v.encode()) for k, v in {**dict(answer.headers.items()), **told_too}.items()]

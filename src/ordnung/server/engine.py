@@ -30,6 +30,7 @@ from ordnung.repository import PayloadServer  # noqa: E402
 from ordnung.server.audit.heads import sign_daily  # noqa: E402
 from ordnung.server.clock import now  # noqa: E402
 from ordnung.server.engine_lock import EngineRunsError, take_engine_lock  # noqa: E402
+from ordnung.server.engine_ports import EnginePorts  # noqa: E402
 from ordnung.server.jobs import jobs  # noqa: E402
 from ordnung.server.logs import configure_logs  # noqa: E402
 from ordnung.server.people.repeats import forget_answers  # noqa: E402
@@ -39,7 +40,6 @@ from ordnung.server.repositories.uploads import forget_old_uploads  # noqa: E402
 from ordnung.server.runs.derived import rebuild_all  # noqa: E402
 from ordnung.server.runs.journal import DatabaseJournal  # noqa: E402
 from ordnung.server.runs.models import Run  # noqa: E402
-from ordnung.server.shop import Shop  # noqa: E402
 from ordnung.server.vault import purpose_key  # noqa: E402
 from ordnung.server.work.models import Work  # noqa: E402
 from ordnung.server.work.progress import bump  # noqa: E402
@@ -70,36 +70,36 @@ def left_over() -> list[Work]:
     return works
 
 
-async def carry_out(work: Work, shop: Shop) -> None:
+async def carry_out(work: Work, ports: EnginePorts) -> None:
     """Do one work; whatever goes wrong is told on it and never stops the engine."""
     try:
-        await jobs[work.kind](work, shop)
+        await jobs[work.kind](work, ports)
     except Exception as error:
         log.exception("work failed", work=work.pk, kind=work.kind)
-        told = (
+        message = (
             f"Ordnung met an error of its own: {type(error).__name__}: {error}. Nothing more was sent to a device; "
             "started again, Ordnung goes on where this stopped."
         )
-        await sync_to_async(bump)(work, state="failed", ended_at=now(), note=told)
+        await sync_to_async(bump)(work, state="failed", ended_at=now(), note=message)
 
 
 async def serve(stopped: asyncio.Event) -> None:
     """Take up work until told to stop."""
     fetches = FetchLog()
-    payloads = PayloadServer(open_store(), purpose_key("payload paths"), fetches.told)
+    payloads = PayloadServer(open_store(), purpose_key("payload paths"), fetches.record)
     if settings.PAYLOAD_CERTIFICATE:
         await payloads.start(settings.PAYLOAD_ADDRESS, settings.PAYLOAD_PORT, Path(settings.PAYLOAD_CERTIFICATE))
     vouching = Authorities(settings.CA, system="controllers" in settings.SYSTEM_AUTHORITIES)
     client = Client(vouching, networks=settings.NETWORKS)
     async with client:
-        shop = Shop(RedfishControllers(client), payloads, DatabaseJournal())
+        ports = EnginePorts(RedfishControllers(client), payloads, DatabaseJournal())
         for run, server in await sync_to_async(rebuild_all)():
             log.warning("rows written anew from the tape", run=run.pk, server=server)
-        tasks = {asyncio.create_task(carry_out(work, shop)) for work in await sync_to_async(left_over)()}
+        tasks = {asyncio.create_task(carry_out(work, ports)) for work in await sync_to_async(left_over)()}
         chores = asyncio.create_task(_do_chores())
         while not stopped.is_set():
             for work in await sync_to_async(claim)():
-                tasks.add(asyncio.create_task(carry_out(work, shop)))
+                tasks.add(asyncio.create_task(carry_out(work, ports)))
             tasks = {task for task in tasks if not task.done()}
             try:
                 await asyncio.wait_for(stopped.wait(), POLL_S)
@@ -108,7 +108,7 @@ async def serve(stopped: asyncio.Event) -> None:
         for task in (*tasks, chores):
             task.cancel()
         await asyncio.gather(*tasks, chores, return_exceptions=True)
-        await shop.controllers.close()
+        await ports.controllers.close()
     await payloads.stop()
     await fetches.settle()
 

@@ -27,8 +27,8 @@ def take_engine_lock(home: Path) -> TextIO:
         file.seek(0)
         who = file.read().strip()
         file.close()
-        told = f"Another engine (process {who or 'unknown'}) works for this site and holds {path}."
-        raise EngineRunsError(f"{told} Two would write to the same servers. Stop that one first.") from None
+        message = f"Another engine (process {who or 'unknown'}) works for this site and holds {path}."
+        raise EngineRunsError(f"{message} Two would write to the same servers. Stop that one first.") from None
     file.truncate(0)
     file.write(f"{os.getpid()}\n")
     file.flush()

@@ -17,12 +17,13 @@ from ordnung.engine.run import carry_out_run
 from ordnung.engine.survey import Surveyed, survey
 from ordnung.engine.world import Patience, World
 from ordnung.server.api.fleet import failure_row
-from ordnung.server.assessment.house import load_catalogs
+from ordnung.server.assessment.current import load_catalogs
 from ordnung.server.audit.heads import sign_head
 from ordnung.server.audit.trail import append
 from ordnung.server.baselines.current import read_follows, read_rules
 from ordnung.server.catalogs.fetching import do_catalogs
 from ordnung.server.clock import now
+from ordnung.server.engine_ports import EnginePorts
 from ordnung.server.fleet.finding import do_reach, do_search
 from ordnung.server.fleet.models import Server
 from ordnung.server.repositories.in_jobs import do_carry_in
@@ -30,20 +31,19 @@ from ordnung.server.repositories.out_jobs import do_check, do_look_over, do_writ
 from ordnung.server.repositories.packing_job import do_pack
 from ordnung.server.repositories.payloads import StoredPayloads, open_store
 from ordnung.server.runs.adapters import (
+    CurrentBaseline,
     DatabaseOrders,
     DatabaseReporter,
-    HouseBaseline,
     keep_reading,
 )
 from ordnung.server.runs.derived import write_run
 from ordnung.server.runs.models import Run
 from ordnung.server.runs.sheets import place_of
-from ordnung.server.shop import Shop
 from ordnung.server.work.events import tell
 from ordnung.server.work.models import Work
 from ordnung.server.work.progress import add_done, bump
 
-Job = Callable[[Work, Shop], Awaitable[None]]
+Job = Callable[[Work, EnginePorts], Awaitable[None]]
 
 
 def endpoints(names: list[str]) -> list[Endpoint]:
@@ -51,7 +51,7 @@ def endpoints(names: list[str]) -> list[Endpoint]:
     return [row.endpoint() for row in Server.objects.filter(name__in=names).order_by("rack", "-unit", "name")]
 
 
-async def do_survey(work: Work, shop: Shop) -> None:
+async def do_survey(work: Work, ports: EnginePorts) -> None:
     """Read the servers of a survey."""
     names: list[str] = work.subject["servers"]
     read_before, failures = await sync_to_async(_already)(work, names)
@@ -59,11 +59,11 @@ async def do_survey(work: Work, shop: Shop) -> None:
     left = [name for name in names if name not in read_before and name not in gone]
     await sync_to_async(bump)(work, done=len(names) - len(left), failures=failures)
 
-    async def told(result: Surveyed) -> None:
+    async def report(result: Surveyed) -> None:
         await sync_to_async(_store_surveyed)(work, result, failures)
 
     read = len(read_before)
-    read += await survey(await sync_to_async(endpoints)(left), shop.controllers, settings.CLOCK, told)
+    read += await survey(await sync_to_async(endpoints)(left), ports.controllers, settings.CLOCK, report)
     note = f"{read} of {len(names)} read" if failures else f"{read} read"
     state = "failed" if failures else "done"
     await sync_to_async(bump)(work, state=state, note=note, ended_at=now())
@@ -73,8 +73,8 @@ def _already(work: Work, names: list[str]) -> tuple[set[str], list[dict[str, str
     """What a survey had done before the engine was killed: servers read, and failures, since it was asked for."""
     rows = list(Server.objects.filter(name__in=names).select_related("latest"))
     read = {r.name for r in rows if r.latest and r.latest.read_at >= work.asked_at and r.cause is None}
-    told = [failure_row(r) for r in rows if r.cause and r.failed_at and r.failed_at >= work.asked_at]
-    return read, [row for row in told if row is not None]
+    failures = [failure_row(r) for r in rows if r.cause and r.failed_at and r.failed_at >= work.asked_at]
+    return read, [row for row in failures if row is not None]
 
 
 def _store_surveyed(work: Work, result: Surveyed, failures: list[dict[str, str]]) -> None:
@@ -86,29 +86,29 @@ def _store_surveyed(work: Work, result: Surveyed, failures: list[dict[str, str]]
             row.cause, row.detail, row.failed_at = result.error.cause, result.error.detail, now()
             row.seen_pin = result.error.seen
             row.save(update_fields=["cause", "detail", "failed_at", "seen_pin"])
-            told = failure_row(row)
-            assert told is not None
-            failures.append(told)
+            failure = failure_row(row)
+            assert failure is not None
+            failures.append(failure)
             Work.objects.filter(pk=work.pk).update(failures=failures)
             tell("readings", servers=[row.name])
         add_done(work, 1)
 
 
-async def do_run(work: Work, shop: Shop) -> None:
+async def do_run(work: Work, ports: EnginePorts) -> None:
     """Carry out a run, or go on with it. How it ends stands in its rows with the last entry of its tapes."""
     run = await Run.objects.aget(pk=work.subject["run"])
     name = str(run.pk)
-    lanes, world, sums = await sync_to_async(_prepare)(run, shop)
-    shop.payloads.allow(name, [lane.endpoint.name for lane in lanes], sums)
+    lanes, world, sums = await sync_to_async(_prepare)(run, ports)
+    ports.payloads.allow(name, [lane.endpoint.name for lane in lanes], sums)
     try:
         ended = await carry_out_run(name, lanes, world, order=run.pk)
         await sync_to_async(_close)(run)
     finally:
-        shop.payloads.close_run(name)
+        ports.payloads.close_run(name)
     left = sorted(server for server, how in ended.items() if not how)
     if left:
-        told = f"{', '.join(left)}: its tape could not be written to its end. Started again, Ordnung goes on there."
-        await sync_to_async(bump)(work, state="failed", note=told, ended_at=now())
+        message = f"{', '.join(left)}: its tape could not be written to its end. Started again, Ordnung goes on there."
+        await sync_to_async(bump)(work, state="failed", note=message, ended_at=now())
     else:
         await sync_to_async(write_run)(run.pk, now())
         await sync_to_async(tell)("work", id=work.pk)
@@ -122,7 +122,7 @@ def _close(run: Run) -> None:
     sign_head(f"run {run.pk} ended")
 
 
-def _prepare(run: Run, shop: Shop) -> tuple[list[Lane], World, set[str]]:
+def _prepare(run: Run, ports: EnginePorts) -> tuple[list[Lane], World, set[str]]:
     catalogs = load_catalogs(read_follows(run.follows))
     places = list(run.servers.select_related("server", "server__group").filter(ended=""))
     lanes = [
@@ -137,11 +137,11 @@ def _prepare(run: Run, shop: Shop) -> tuple[list[Lane], World, set[str]]:
     store = open_store()
     rate = settings.CLOCK.rate
     world = World(
-        controllers=shop.controllers,
-        journal=shop.journal,
+        controllers=ports.controllers,
+        journal=ports.journal,
         clock=settings.CLOCK,
-        payloads=StoredPayloads(store, shop.payloads),
-        baseline=HouseBaseline(
+        payloads=StoredPayloads(store, ports.payloads),
+        baseline=CurrentBaseline(
             catalogs, read_rules(run.rules), groups, {p.server.name: p.left_out for p in places if p.left_out}
         ),
         reporter=DatabaseReporter(),
@@ -150,7 +150,7 @@ def _prepare(run: Run, shop: Shop) -> tuple[list[Lane], World, set[str]]:
         patience=Patience(
             poll_s=max(10.0, rate * 0.1), settle_s=max(20.0, rate * 0.2), may_force=settings.MAY_FORCE_RESTART
         ),
-        site=shop.site,
+        site=ports.site,
     )
     return lanes, world, set(store.sums())
 

@@ -58,8 +58,8 @@ def server_error(request: HttpRequest) -> HttpResponse:
     """An error of our own, with the id by which the log has it."""
     number = secrets.token_hex(4)
     log.error("request failed by an error of our own", id=number, path=request.path, exc_info=sys.exc_info())
-    told = f"Ordnung met an error of its own; the log has it under {number}. Nothing of this request was kept."
-    return problem_response("own-error", told, 500)
+    message = f"Ordnung met an error of its own; the log has it under {number}. Nothing of this request was kept."
+    return problem_response("own-error", message, 500)
 
 
 def handle(error: Exception, context: object) -> Response | None:

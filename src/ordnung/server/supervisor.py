@@ -167,8 +167,8 @@ class Supervisor:
 
 def _tell_end(child: Child) -> str:
     last = child.log.read_text(errors="replace").strip().splitlines() if child.log.exists() else []
-    told = f" Its last words: {last[-1][:300]}" if last else ""
-    return f"{child.name} ended with status {child.process.returncode}.{told}"
+    message = f" Its last words: {last[-1][:300]}" if last else ""
+    return f"{child.name} ended with status {child.process.returncode}.{message}"
 
 
 def demand_free(address: str, port: int, what: str) -> None:
@@ -178,8 +178,8 @@ def demand_free(address: str, port: int, what: str) -> None:
         try:
             probe.bind((address, port))
         except OSError:
-            told = f"Port {port} at {address}, which {what} needs, is taken."
-            raise SupervisorError(f"{told} Stop what uses it or choose another with --port.") from None
+            message = f"Port {port} at {address}, which {what} needs, is taken."
+            raise SupervisorError(f"{message} Stop what uses it or choose another with --port.") from None
 
 
 def answers(url: str) -> bool:
@@ -204,8 +204,8 @@ def _refuse_unreleased(supervisor: Supervisor) -> None:
         known = database.execute("SELECT name FROM sqlite_master WHERE name = 'runs_awaylease'").fetchall()
         older = database.execute("SELECT name FROM sqlite_master WHERE name = 'runs_tapeentry'").fetchall()
     if older and not known:
-        told = f"{path} was made by an earlier, unreleased Ordnung, whose tables can't be brought up to date."
-        raise SupervisorError(f"{told} Move it away and begin again (make demo-fresh for the demo).")
+        message = f"{path} was made by an earlier, unreleased Ordnung, whose tables can't be brought up to date."
+        raise SupervisorError(f"{message} Move it away and begin again (make demo-fresh for the demo).")
 
 
 def start_site(supervisor: Supervisor, host: str, port: int, tls: Path | None = None) -> str:

@@ -101,7 +101,7 @@ urlpatterns = [
     path(f"{V1}baseline/compare", baselines.CompareView.as_view()),
     path(f"{V1}drift", drift.DriftView.as_view()),
     path(f"{V1}review", drift.ReviewView.as_view()),
-    path(f"{V1}left-out", drift.LeftOutView.as_view()),
+    path(f"{V1}left-out", drift.ExclusionsView.as_view()),
     path(f"{V1}left-out/put-back", drift.PutBackView.as_view()),
     path(f"{V1}products/<str:product>/line", baselines.ReleaseLineView.as_view()),
     path(f"{V1}packing", repositories.PackingView.as_view()),

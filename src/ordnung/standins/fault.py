@@ -15,8 +15,8 @@ from ordnung.standins.faults import FAULTS, QUIRKS
 
 def _list(_: click.Context, __: click.Parameter, value: bool) -> None:
     if value:
-        for kind, told in {**FAULTS, **QUIRKS}.items():
-            click.echo(f"{kind:<20} {told}")
+        for kind, text in {**FAULTS, **QUIRKS}.items():
+            click.echo(f"{kind:<20} {text}")
         raise click.exceptions.Exit
 
 
@@ -38,15 +38,15 @@ def main(
     """Set a fault on a stand-in, clear it, or cut its power."""
     base = f"{control.rstrip('/')}/servers/{urllib.parse.quote(server)}"
     if power_cut:
-        told = _ask("POST", f"{base}/power-cut", {})
+        answer = _ask("POST", f"{base}/power-cut", {})
     elif clear:
-        told = _ask("DELETE", f"{base}/faults" + (f"?kind={urllib.parse.quote(kind)}" if kind else ""), None)
+        answer = _ask("DELETE", f"{base}/faults" + (f"?kind={urllib.parse.quote(kind)}" if kind else ""), None)
     elif kind is None:
         raise click.UsageError("name a kind of fault, --clear or --power-cut")
     else:
         body = {"kind": kind, "slot": slot, "times": times, "seconds": seconds, "on": on}
-        told = _ask("POST", f"{base}/faults", body)
-    click.echo(json.dumps(told))
+        answer = _ask("POST", f"{base}/faults", body)
+    click.echo(json.dumps(answer))
 
 
 def _ask(method: str, url: str, body: object) -> object:

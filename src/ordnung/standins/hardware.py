@@ -285,9 +285,9 @@ class Hardware:
         if task.state != "Running":
             return
         where = ", ".join(task.slots)
-        for kind, message, told in _REFUSALS:
+        for kind, message, reason in _REFUSALS:
             if self.take_fault(kind, task.slots[0] if task.slots else None):
-                self.fail_task(task, f"Update.1.0.{message}", ["image", where], told)
+                self.fail_task(task, f"Update.1.0.{message}", ["image", where], reason)
                 return
         try:
             package = parse_package(raw, "image")

@@ -280,10 +280,10 @@ def make_package(make: Make, made: Made) -> bytes:
     dense, sparse = seed.randbytes(size * 2 // 3), bytes(size - size * 2 // 3)
     image = NewImage(version=made.version, content=dense + sparse, activation=make.activation)
     released = datetime.datetime.fromisoformat(made.released).replace(tzinfo=datetime.UTC)
-    told, data = device_descriptors(make.software_id, make.pci), device_data(device_rules(make, made))
+    descriptors, data = device_descriptors(make.software_id, make.pci), device_data(device_rules(make, made))
     if make.sparse:
-        told, data = told[:1], b""
-    device = DeviceRecord(descriptors=told, images=(0,), version=made.version, data=data)
+        descriptors, data = descriptors[:1], b""
+    device = DeviceRecord(descriptors=descriptors, images=(0,), version=made.version, data=data)
     revision = 1 if made.released < "2025" else 4
     return write_package([device], [image], version=made.version, released=released, revision=revision)
 

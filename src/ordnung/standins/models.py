@@ -63,7 +63,7 @@ FLASH_STORE: Fitted = (("store-diag", m.STORE_DIAG), ("store-drivers", m.STORE_D
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Place:
+class RackPlace:
     """One server of the scenario: where it stands and what differs from the newest."""
 
     name: str
@@ -91,7 +91,7 @@ class Place:
     """Shows the certificate that its maker puts into every controller."""
 
 
-def build_hardware(place: Place, rack: str, now: Callable[[], float]) -> Hardware:
+def build_hardware(place: RackPlace, rack: str, now: Callable[[], float]) -> Hardware:
     """The hardware model of one place."""
     fitted = [*place.model.fitted, *place.extra, *place.hidden]
     parts = [
@@ -134,7 +134,7 @@ def put_behind_one(first: Hardware, second: Hardware) -> None:
     second.generations, second.rack, second.unit = first.generations, first.rack, first.unit
 
 
-def _part(slot: str, make: m.Make, place: Place, number: int) -> Part:
+def _part(slot: str, make: m.Make, place: RackPlace, number: int) -> Part:
     state = place.store.get(slot, "ready") if make.kind == "store" else None
     version = "" if state == "blank" else place.versions.get(slot, make.releases[-1].version)
     waiting = place.waiting.get(slot)

@@ -37,14 +37,14 @@ def publish(folder: Path, catalogs: Sequence[Path]) -> None:
     offers: dict[str, list[Offer]] = {}
     for path in catalogs:
         raw = path.read_bytes()
-        told = json.loads(raw)
+        asked = json.loads(raw)
         offer = Offer(
-            maker=told["maker"], catalog=told["catalog"], issue=told["issue"],
-            issued=datetime.date.fromisoformat(told["issued"]), path=f"catalogs/{path.name}", size=len(raw),
+            maker=asked["maker"], catalog=asked["catalog"], issue=asked["issue"],
+            issued=datetime.date.fromisoformat(asked["issued"]), path=f"catalogs/{path.name}", size=len(raw),
             sha256=hashlib.sha256(raw).hexdigest(),
         )  # fmt: skip
-        offers.setdefault(told["maker"], []).append(offer)
-        sign(path, told["maker"])
+        offers.setdefault(asked["maker"], []).append(offer)
+        sign(path, asked["maker"])
     for maker, mine in offers.items():
         (folder / f"{maker.lower()}-index.json").write_bytes(write_index(mine))
     (folder / "advisories").mkdir(exist_ok=True)

@@ -22,7 +22,7 @@ from ordnung.standins.models import (
     REED12,
     REED14,
     Model,
-    Place,
+    RackPlace,
     build_hardware,
     put_behind_one,
 )
@@ -116,7 +116,7 @@ _STORIES: dict[str, dict[str, Any]] = {
 KNOWN_BY_ANOTHER_CERTIFICATE = "chart-09"
 
 
-def _place(kind: Kind, number: int, rack: str, unit: int) -> Place:
+def _place(kind: Kind, number: int, rack: str, unit: int) -> RackPlace:
     name, model = f"{kind.name}-{number:02d}", kind.model(number)
     story = dict(_STORIES.get(name, {}))
     drawn = {} if rack == "K1" and "versions" in story else _draw(random.Random(f"lowmere {name}"), model)
@@ -125,7 +125,7 @@ def _place(kind: Kind, number: int, rack: str, unit: int) -> Place:
         drawn = {
             slot: v for slot, v in drawn.items() if slot in ("nic-1", "raid-1") and kind.name not in ("surge", "gauge")
         }
-    return Place(
+    return RackPlace(
         name=name, model=model, unit=unit, serial=f"{kind.serial}-{number:04d}", group=kind.group(number), role=kind.role,
         room=_ROOMS[rack[0]], rack=rack, versions={**drawn, **(versions or {})}, **story,
     )  # fmt: skip
@@ -144,7 +144,7 @@ def _draw(chance: random.Random, model: Model) -> dict[str, str]:
     return versions
 
 
-def _rack(rack: str) -> list[Place]:
+def _rack(rack: str) -> list[RackPlace]:
     places = []
     for name, first, last, unit in _RACKS[rack]:
         kind = _KINDS[name]
@@ -154,18 +154,20 @@ def _rack(rack: str) -> list[Place]:
     return places
 
 
-PLACES: tuple[Place, ...] = tuple(place for rack in _RACKS for place in _rack(rack))
+PLACES: tuple[RackPlace, ...] = tuple(place for rack in _RACKS for place in _rack(rack))
 RACK_K1 = tuple(place for place in PLACES if place.rack == "K1")
 GROUPS = {place.group: _AWAY.get(place.group, 1) for place in PLACES}
 """How many servers of each group may be away at once."""
 
 
-def demo_hardware(now: Callable[[], float], places: Sequence[Place] = PLACES) -> list[Hardware]:
+def demo_hardware(now: Callable[[], float], places: Sequence[RackPlace] = PLACES) -> list[Hardware]:
     """The hardware of the scenario, or of some of its places."""
     return [build_hardware(place, place.rack, now) for place in places]
 
 
-def random_places(count: int, seed: int, models: Sequence[Model] = (REED14, REED14, REED12, HEATH24)) -> list[Place]:
+def random_places(
+    count: int, seed: int, models: Sequence[Model] = (REED14, REED14, REED12, HEATH24)
+) -> list[RackPlace]:
     """Any number of servers with random models and versions, 40 to a rack."""
     chance = random.Random(seed)
     places = []
@@ -173,7 +175,7 @@ def random_places(count: int, seed: int, models: Sequence[Model] = (REED14, REED
         model = chance.choice(models)
         versions = {slot: chance.choice(make.releases).version for slot, make in model.fitted}
         places.append(
-            Place(
+            RackPlace(
                 name=f"stand-{number + 1:04d}",
                 model=model,
                 unit=number % 40 + 1,

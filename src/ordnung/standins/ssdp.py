@@ -58,5 +58,5 @@ class Announcer(asyncio.DatagramProtocol):
 
 def _is_search(data: bytes) -> bool:
     lines = data.decode("latin-1").split("\r\n")
-    wanted = next((line.partition(":")[2].strip() for line in lines if line.upper().startswith("ST:")), "")
-    return lines[0] == "M-SEARCH * HTTP/1.1" and (wanted == "ssdp:all" or wanted.startswith(KIND))
+    target = next((line.partition(":")[2].strip() for line in lines if line.upper().startswith("ST:")), "")
+    return lines[0] == "M-SEARCH * HTTP/1.1" and (target == "ssdp:all" or target.startswith(KIND))

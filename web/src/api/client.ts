@@ -59,7 +59,7 @@ export type Advisory = Schemas["Advisory"];
 export type Concern = Schemas["Concern"];
 export type Review = Schemas["Review"];
 export type Step = Schemas["Step"];
-export type Came = Schemas["Came"];
+export type BroughtIn = Schemas["BroughtIn"];
 export type Failure = Schemas["Failure"];
 
 /** What the server answers when it refuses: RFC 9457. */

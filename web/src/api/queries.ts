@@ -72,8 +72,8 @@ export const drift = (filters: Filters, limit: number) =>
   queryOptions({ queryKey: ["drift", filters, limit], placeholderData: keepPreviousData, queryFn: () => take(api.GET("/api/v1/drift", { params: { query: { ...filters, limit } } })) });
 export const review = (filters: Filters) =>
   queryOptions({ queryKey: ["review", filters], placeholderData: keepPreviousData, queryFn: () => take(api.GET("/api/v1/review", { params: { query: filters } })) });
-export interface Wanted { servers: string[]; trims: Trim[]; capacity: number | null; revision: number | null }
-export const packing = (wanted: Wanted) =>
+export interface PackingRequest { servers: string[]; trims: Trim[]; capacity: number | null; revision: number | null }
+export const packing = (wanted: PackingRequest) =>
   queryOptions({ queryKey: ["packing", wanted], placeholderData: keepPreviousData, retry: false, queryFn: () => take(api.POST("/api/v1/packing", { body: wanted })) });
 export const repositories = queryOptions({ queryKey: ["repositories"], queryFn: () => take(api.GET("/api/v1/repositories")) });
 export const repository = (id: number) =>

@@ -9,11 +9,11 @@ import { compared, revision as revisionQuery, revisions as revisionsQuery } from
 import { day } from "../shell/format";
 import { Mono, Title, Trouble } from "../shell/parts";
 import { ink } from "../theme/theme";
-import { ofRevision, type Wanted } from "./draft";
+import { ofRevision, type Proposal } from "./draft";
 import { EffectTable } from "./EffectPanel";
 
 /** Every revision that was made; two can be compared, an old one can be the start of a new one. */
-export function Revisions({ number, start }: { number: number; start: (wanted: Wanted) => void }) {
+export function Revisions({ number, start }: { number: number; start: (wanted: Proposal) => void }) {
   const queries = useQueryClient();
   const { data = [] } = useQuery(revisionsQuery);
   const [pair, setPair] = useState<[number, number]>([Math.max(1, number - 1), number]);

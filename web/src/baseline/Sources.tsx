@@ -4,7 +4,7 @@ import TextField from "@mui/material/TextField";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { api, type Came, type Issue, Refused, sendFile, type Source, take } from "../api/client";
+import { api, type BroughtIn, type Issue, Refused, sendFile, type Source, take } from "../api/client";
 import { keys as keysQuery, site as siteQuery, sources as sourcesQuery } from "../api/queries";
 import { FileButton } from "../shell/FileButton";
 import { ago, count, month } from "../shell/format";
@@ -91,8 +91,8 @@ function AtHand({ issues }: { issues: Issue[] }) {
   const queries = useQueryClient();
   const bring = useMutation({
     mutationFn: async (files: File[]) => {
-      const came: Came[] = [];
-      for (const [file, signature] of pairFiles(files)) came.push(await sendFile<Came>("/api/v1/catalogs", file, signature ? { signature } : {}));
+      const came: BroughtIn[] = [];
+      for (const [file, signature] of pairFiles(files)) came.push(await sendFile<BroughtIn>("/api/v1/catalogs", file, signature ? { signature } : {}));
       return came;
     },
     onSettled: () => queries.invalidateQueries(),

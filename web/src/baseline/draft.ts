@@ -3,19 +3,19 @@ import type { Baseline, CoverageRow, Follow, RuleRow } from "../api/client";
 /** A rule as a person writes it. */
 export interface Rule { do: string; where?: Record<string, string | string[]>; version?: string; days?: number; unless_score?: number; reason?: string; author?: string; until?: string }
 /** What a draft wants: the rules in order, and what models follow. */
-export interface Wanted { rules: Rule[]; follows: Follow[] }
+export interface Proposal { rules: Rule[]; follows: Follow[] }
 
 interface RulesDocument { rules?: Rule[] }
 
 /** What the revision that holds says. */
-export const ofRevision = (revision: { rules?: unknown; follows: Follow[] }): Wanted => ({
+export const ofRevision = (revision: { rules?: unknown; follows: Follow[] }): Proposal => ({
   rules: (revision.rules as RulesDocument | undefined)?.rules ?? [], follows: revision.follows,
 });
 
 /** What is being edited: the kept draft, else what holds. */
-export const startOf = (data: Baseline): Wanted => (data.draft ? ofRevision(data.draft) : ofRevision(data.revision));
+export const startOf = (data: Baseline): Proposal => (data.draft ? ofRevision(data.draft) : ofRevision(data.revision));
 
-export const asDocument = (wanted: Wanted): { rules: { format: string; rules: Rule[] }; follows: Follow[] } => ({
+export const asDocument = (wanted: Proposal): { rules: { format: string; rules: Rule[] }; follows: Follow[] } => ({
   rules: { format: "ordnung.rules/1", rules: wanted.rules }, follows: wanted.follows,
 });
 
@@ -23,8 +23,8 @@ const spell = (rule: Rule): string => JSON.stringify(Object.entries(rule).filter
 const spellFollow = (f: Follow): string => `${f.model}|${f.maker}|${f.catalog}|${f.issue}`;
 
 /** Whether two drafts want the same, whatever the order of what they follow. */
-export function isSame(one: Wanted, other: Wanted): boolean {
-  const follows = (w: Wanted) => w.follows.map(spellFollow).sort().join("\n");
+export function isSame(one: Proposal, other: Proposal): boolean {
+  const follows = (w: Proposal) => w.follows.map(spellFollow).sort().join("\n");
   return one.rules.map(spell).join("\n") === other.rules.map(spell).join("\n") && follows(one) === follows(other);
 }
 

@@ -3,7 +3,7 @@ import { useEffect, useMemo, useState } from "react";
 
 import { api, type Baseline, type DraftEffect, take } from "../api/client";
 import { effect as effectQuery } from "../api/queries";
-import { asDocument, isSame, ofRevision, startOf, type Wanted } from "./draft";
+import { asDocument, isSame, ofRevision, startOf, type Proposal } from "./draft";
 
 const ASK_MS = 60;
 const KEEP_MS = 250;
@@ -18,14 +18,14 @@ function useLater<T>(value: T, wait: number): T {
 }
 
 export interface DraftState {
-  wanted: Wanted; change: (next: Partial<Wanted>) => void; drop: () => void;
+  wanted: Proposal; change: (next: Partial<Proposal>) => void; drop: () => void;
   dirty: boolean; kept: boolean; effect: DraftEffect | undefined; error: Error | null; basis: number; moved: boolean;
 }
 
 /** What is being edited, its effect on the fleet, and its keeping: nothing typed is lost when the page closes. */
 export function useDraft(data: Baseline): DraftState {
   const queries = useQueryClient();
-  const [edited, setEdited] = useState<Wanted | null>(null);
+  const [edited, setEdited] = useState<Proposal | null>(null);
   const wanted = useMemo(() => edited ?? startOf(data), [edited, data]);
   const dirty = !isSame(wanted, ofRevision(data.revision));
   const basis = data.draft?.basis ?? data.revision.number;
@@ -33,7 +33,7 @@ export function useDraft(data: Baseline): DraftState {
   const kept = useLater(edited, KEEP_MS);
   const { data: effect, error } = useQuery(effectQuery(asDocument(asked), dirty && !isSame(asked, ofRevision(data.revision))));
   const { mutate: keep, isSuccess, variables } = useMutation({
-    mutationFn: ({ next, last }: { next: Wanted; last: boolean }) => take(api.PUT("/api/v1/baseline/draft", { body: { ...asDocument(next), basis }, keepalive: last })),
+    mutationFn: ({ next, last }: { next: Proposal; last: boolean }) => take(api.PUT("/api/v1/baseline/draft", { body: { ...asDocument(next), basis }, keepalive: last })),
   });
   useEffect(() => {
     if (kept) keep({ next: kept, last: false });

@@ -133,7 +133,7 @@ function tellPart(part: Component): string {
   const told = [
     part.state === "blank" && "blank: nothing is on it",
     part.state === "damaged" && "damaged: it has to be set up anew",
-    part.told && `the host report says ${part.told}`,
+    part.reported && `the host report says ${part.reported}`,
     part.origin === "host report" && "only the server's own system sees it",
     part.health && part.health !== "OK" && `health ${part.health}`,
     part.waiting && `${part.waiting} is written and waits for a reset`,

@@ -130,7 +130,7 @@ function Reach({ repository: r }: { repository: Repository }) {
       <Box component="ul" aria-label="Reach" sx={{ m: 0, p: 0, listStyle: "none", fontSize: 13.5 }}>
         {data.map((g) => (
           <Box component="li" key={g.way} sx={{ py: 0.25 }}>
-            <Box sx={{ display: "flex", gap: 1, color: g.good ? "text.primary" : g.way === "unknown" ? "text.secondary" : ink("deep") }}><span>{g.told}</span><Box component="span" sx={{ ml: "auto" }}><Mono>{g.servers.length}</Mono></Box></Box>
+            <Box sx={{ display: "flex", gap: 1, color: g.good ? "text.primary" : g.way === "unknown" ? "text.secondary" : ink("deep") }}><span>{g.words}</span><Box component="span" sx={{ ml: "auto" }}><Mono>{g.servers.length}</Mono></Box></Box>
             {!g.good && <Box sx={{ color: "text.secondary", fontSize: 12 }}>{g.servers.join(", ")}</Box>}
           </Box>
         ))}

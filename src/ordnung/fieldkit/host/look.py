@@ -103,13 +103,13 @@ def _nics(root: Path, driver_info: DriverInfo) -> Iterator[HostDevice]:
         ids = _pci_ids(device)
         if ids is None:
             continue  # bridges, tunnels, virtual links
-        told = driver_info(one.name)
-        address = told[1] if told and told[1] else device.resolve().name
+        driver = driver_info(one.name)
+        address = driver[1] if driver and driver[1] else device.resolve().name
         card = address.rpartition(".")[0] or address
         if card in seen:
             continue
         seen.add(card)
-        version = told[0] if told else None
+        version = driver[0] if driver else None
         yield HostDevice(kind="nic", name=f"Network card {ids[:9]}", version=version or None, pci=ids, address=address)
 
 

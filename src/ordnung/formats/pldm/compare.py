@@ -44,7 +44,7 @@ class Compared:
     """The outcome for one record, and in words what decided it."""
 
     agreement: Agreement
-    told: str
+    message: str
 
 
 def compare_record(record: DeviceRecord, component: Component) -> Compared:
@@ -56,8 +56,8 @@ def compare_record(record: DeviceRecord, component: Component) -> Compared:
             continue
         spelled = spell_descriptor(kind, value)
         if not own[0]:
-            told = f"the package is for {_name(kind)} {spelled}, the device has {own[1]}"
-            return Compared(Agreement.OTHER, told)
+            message = f"the package is for {_name(kind)} {spelled}, the device has {own[1]}"
+            return Compared(Agreement.OTHER, message)
         if kind in _SPECIFIC:
             agreed.append(f"{_name(kind)} {spelled}")
     if agreed:
@@ -73,9 +73,9 @@ def compare_records(records: Iterable[DeviceRecord], component: Component) -> tu
         The outcome and the record it is about (None for a package without records).
     """
     found = [(compare_record(record, component), record) for record in records]
-    for wanted in (Agreement.FITS, Agreement.UNTOLD, Agreement.OTHER):
+    for agreement in (Agreement.FITS, Agreement.UNTOLD, Agreement.OTHER):
         for compared, record in found:
-            if compared.agreement is wanted:
+            if compared.agreement is agreement:
                 return compared, record
     return Compared(Agreement.UNTOLD, "the package names no device"), None
 
@@ -120,11 +120,11 @@ def _own_uuid(value: bytes, own: str | None) -> tuple[bool, str] | None:
 
 
 def _own_text(value: bytes, own: tuple[str | None, ...]) -> tuple[bool, str] | None:
-    wanted = value.rstrip(b"\0 ").decode("utf-8", "replace").strip().casefold()
-    told = [text.strip() for text in own if text and text.strip()]
-    if not told or not wanted:
+    expected = value.rstrip(b"\0 ").decode("utf-8", "replace").strip().casefold()
+    texts = [text.strip() for text in own if text and text.strip()]
+    if not texts or not expected:
         return None
-    return any(text.casefold() == wanted for text in told), " or ".join(told)
+    return any(text.casefold() == expected for text in texts), " or ".join(texts)
 
 
 def _own_titled(value: bytes, component: Component) -> tuple[bool, str] | None:

@@ -21,13 +21,13 @@ class Mismatch:
     """The first descriptor of a record that a device lacks, with the device's own of that kind."""
 
     kind: int
-    wanted: bytes
+    expected: bytes
     own: bytes | None
 
     def __str__(self) -> str:
         name = DESCRIPTOR_NAMES.get(self.kind, f"type {self.kind:#06x}")
         has = spell_descriptor(self.kind, self.own) if self.own is not None else "none"
-        return f"the package is for {name} {spell_descriptor(self.kind, self.wanted)}, the device has {has}"
+        return f"the package is for {name} {spell_descriptor(self.kind, self.expected)}, the device has {has}"
 
 
 def find_record(package: Package, own: Sequence[Descriptor]) -> DeviceRecord | None:
@@ -41,7 +41,7 @@ def find_mismatch(record: DeviceRecord, own: Sequence[Descriptor]) -> Mismatch |
         mine = [v for k, v in own if k == kind]
         if value in mine or (kind == PCI_REVISION_RANGE and _in_range(value, own)):
             continue
-        return Mismatch(kind=kind, wanted=value, own=mine[0] if mine else None)
+        return Mismatch(kind=kind, expected=value, own=mine[0] if mine else None)
     return None
 
 

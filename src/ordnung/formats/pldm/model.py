@@ -154,8 +154,8 @@ class Package:
     def generation(self) -> int:
         """The generation of its signature, as its device data tell; 1 where they don't."""
         records: tuple[DeviceRecord | DownstreamRecord, ...] = (*self.devices, *self.downstream)
-        told = [record.rules().get("signature_generation") for record in records]
-        return max([n for n in told if isinstance(n, int)], default=1)
+        generations = [record.rules().get("signature_generation") for record in records]
+        return max([n for n in generations if isinstance(n, int)], default=1)
 
 
 DOCUMENTATION_ENTERPRISE = 32473

@@ -168,13 +168,13 @@ def _device(cursor: _Cursor, revision: int, bits: int) -> DeviceRecord:
     version = cursor.text("ComponentImageSetVersionString", kind, text)
     descriptors = _descriptors(cursor, count)
     data = cursor.take("FirmwareDevicePackageData", data_length)
-    told = cursor.take("ReferenceManifestData", manifest)
+    manifest_data = cursor.take("ReferenceManifestData", manifest)
     if cursor.at - start != length:
         raise cursor.fail("RecordLength", f"says {length}, the record has {cursor.at - start} bytes", start)
     if not descriptors or descriptors[0][0] >= 0x0100:
         raise cursor.fail("DescriptorCount", "a record begins with a vendor's descriptor", start + 2)
     return DeviceRecord(
-        descriptors=descriptors, images=images, version=version, data=data, options=options, manifest=told
+        descriptors=descriptors, images=images, version=version, data=data, options=options, manifest=manifest_data
     )
 
 
@@ -196,13 +196,13 @@ def _downstream(cursor: _Cursor, revision: int, bits: int) -> DownstreamRecord:
         stamp = cursor.number("DownstreamDeviceSelfContainedActivationMinVersionComparisonStamp", 4)
     descriptors = _descriptors(cursor, count)
     data = cursor.take("DownstreamDevicePackageData", data_length)
-    told = cursor.take("DownstreamDeviceReferenceManifestData", manifest)
+    manifest_data = cursor.take("DownstreamDeviceReferenceManifestData", manifest)
     if cursor.at - start != length:
         what = f"says {length}, the record has {cursor.at - start} bytes"
         raise cursor.fail("DownstreamDeviceRecordLength", what, start)
     return DownstreamRecord(
         descriptors=descriptors, images=images, least_version=least, least_stamp=stamp, data=data,
-        options=options, manifest=told,
+        options=options, manifest=manifest_data,
     )  # fmt: skip
 
 
@@ -213,9 +213,9 @@ def _descriptors(cursor: _Cursor, count: int) -> tuple[Descriptor, ...]:
 def _descriptor(cursor: _Cursor) -> Descriptor:
     kind, at = cursor.number("DescriptorType", 2), cursor.at
     length = cursor.number("DescriptorLength", 2)
-    wanted = DESCRIPTOR_LENGTHS.get(kind)
-    if wanted is not None and length != wanted:
-        what = f"a {DESCRIPTOR_NAMES[kind]} descriptor has {wanted} bytes, this one {length}"
+    length_due = DESCRIPTOR_LENGTHS.get(kind)
+    if length_due is not None and length != length_due:
+        what = f"a {DESCRIPTOR_NAMES[kind]} descriptor has {length_due} bytes, this one {length}"
         raise cursor.fail("DescriptorLength", what, at)
     start = cursor.at
     value = cursor.take("DescriptorData", length)

@@ -36,8 +36,8 @@ def bring_in_advisory(raw: bytes, source: str) -> tuple[Advisory, str]:
         elif bytes(known.raw) == raw:
             return advisory, "known"
         elif (advisory.released, _number(advisory.version)) < (known.released, _number(known.version)):
-            told = f"{advisory.id} is here in version {known.version} of {known.released:%d %b %Y}, which is newer."
-            raise Problem("older", f"{source}: {told} It stays.", status=409)
+            message = f"{advisory.id} is here in version {known.version} of {known.released:%d %b %Y}, which is newer."
+            raise Problem("older", f"{source}: {message} It stays.", status=409)
         else:
             AdvisoryFile.objects.filter(pk=known.pk).update(**values)
         tell("advisories")

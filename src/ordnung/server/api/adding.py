@@ -101,15 +101,15 @@ class SearchesView(APIView):
         """Look who is there. Nothing of the house changes; credentials go to vouched certificates only."""
         body = NewSearchSerializer(data=request.data)
         body.is_valid(raise_exception=True)
-        told = body.validated_data
-        if told["listen"] and not settings.SSDP:
+        values = body.validated_data
+        if values["listen"] and not settings.SSDP:
             why = "No network to search is set. Set ORDNUNG_SSDP to our own address on the management network."
             raise Problem("not-set", why, field="listen")
-        rows = [] if told["listen"] else _rows(told["addresses"], told["list"])
+        rows = [] if values["listen"] else _rows(values["addresses"], values["list"])
         with transaction.atomic():
-            what = "the network" if told["listen"] else f"{len(rows)} addresses"
-            search = Search(asked_at=now(), what=what, user=told["user"], is_listening=told["listen"])
-            search.set_password(told["password"])
+            what = "the network" if values["listen"] else f"{len(rows)} addresses"
+            search = Search(asked_at=now(), what=what, user=values["user"], is_listening=values["listen"])
+            search.set_password(values["password"])
             search.save()
             forget_passwords(search)
             for row in rows:
@@ -205,15 +205,15 @@ class SearchAddView(APIView):
         """Add the picked rows; servers that moved are followed to their new address. Then read them."""
         body = AddSerializer(data=request.data)
         body.is_valid(raise_exception=True)
-        told = body.validated_data
+        asked = body.validated_data
         search = _find(pk)
-        picks = {pick["id"]: pick["name"] for pick in told["rows"]}
+        picks = {pick["id"]: pick["name"] for pick in asked["rows"]}
         rows = list(search.rows.filter(pk__in=list(picks)).order_by("line", "pk"))
-        adding = Adding(search, set(told["accept"]), told["user"], told["password"])
+        adding = Adding(search, set(asked["accept"]), asked["user"], asked["password"])
         with transaction.atomic():
             for row in rows:
                 adding.take(row, picks[row.pk])
-            if told["whole"] and adding.refused:
+            if asked["whole"] and adding.refused:
                 first = adding.refused[0]
                 why = f"{first['name']}: {first['why']} Nothing was added, as all or nothing was asked for."
                 raise Problem("not-whole", why, field="rows")
@@ -224,7 +224,7 @@ class SearchAddView(APIView):
             if names:
                 tell("readings", servers=names)
                 tell("searches", id=search.pk)
-        work = _read(names) if names and told["read"] else None
+        work = _read(names) if names and asked["read"] else None
         answer = {"added": adding.added, "followed": adding.followed, "refused": adding.refused, "work": work}
         return Response(AddedSerializer(answer).data, status=201)
 
@@ -275,12 +275,12 @@ class Adding:
         if row.faults:
             return f"{row.faults[0]}."
         if row.state not in ("new", "moved"):
-            told = {
+            reasons = {
                 "known": "is in the house already",
                 "double": "is the same server as another row",
                 "uncertain": f"can't be told from {row.known}; give it a UUID or serial of its own first",
             }
-            return f"It {told.get(row.state, 'did not answer as a server')}."
+            return f"It {reasons.get(row.state, 'did not answer as a server')}."
         if not row.vouched and row.pin not in self.accept:
             return "Its certificate is not from the fleet's authority; compare its fingerprint and accept it first."
         if not self.user or not self.password:

@@ -10,11 +10,11 @@ from rest_framework.parsers import MultiPartParser
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from ordnung.core.advisories import Assessment, assess
+from ordnung.core.advisories import AdvisoryImpact, assess
 from ordnung.formats.compressed import unpack
 from ordnung.server.advisories.models import AdvisoryFile
 from ordnung.server.advisories.store import bring_in_advisory, load_advisories
-from ordnung.server.assessment.house import snapshot
+from ordnung.server.assessment.current import current_assessment
 from ordnung.server.baselines.rows import NAMES_SHOWN
 from ordnung.server.problems import Problem
 from ordnung.server.shapes import StrictSerializer
@@ -63,21 +63,21 @@ class AdvisoryFileSerializer(StrictSerializer):
     file = serializers.FileField()
 
 
-class CameInSerializer(StrictSerializer):
+class AdvisoryBroughtInSerializer(StrictSerializer):
     id = serializers.CharField()
     title = serializers.CharField()
     state = serializers.ChoiceField(choices=["new", "known", "renewed"])
 
 
-def advisory_row(row: AdvisoryFile, told: Assessment) -> dict[str, Any]:
+def advisory_row(row: AdvisoryFile, assessed: AdvisoryImpact) -> dict[str, Any]:
     """One advisory on this fleet."""
     names = ("id", "publisher", "title", "version", "released", "score", "notes", "remedies", "tlp")
     return {
-        **{name: getattr(told.advisory, name) for name in names},
-        "affected": len(told.affected),
-        "reason": told.reason,
-        "undecided": told.undecided,
-        "concerns": [_concern(concern) for concern in told.concerns],
+        **{name: getattr(assessed.advisory, name) for name in names},
+        "affected": len(assessed.affected),
+        "reason": assessed.reason,
+        "undecided": assessed.undecided,
+        "concerns": [_concern(concern) for concern in assessed.concerns],
         "source": row.source,
         "brought_in": row.brought_in,
     }
@@ -98,20 +98,24 @@ class AdvisoriesView(APIView):
     @extend_schema(responses=AdvisorySerializer(many=True))
     def get(self, request) -> Response:
         """All advisories: which servers run something affected, which release ends it, or why none applies."""
-        house = snapshot()
-        rows = [advisory_row(row, assess(value, house.folds, house.catalogs)) for row, value in load_advisories()]
+        assessment = current_assessment()
+        rows = [
+            advisory_row(row, assess(value, assessment.folds, assessment.catalogs)) for row, value in load_advisories()
+        ]
         rows.sort(key=lambda r: (r["affected"] == 0 and not r["undecided"], -(r["score"] or 0)))
         return Response(AdvisorySerializer(rows, many=True).data)
 
-    @extend_schema(request={"multipart/form-data": AdvisoryFileSerializer}, responses={201: CameInSerializer})
+    @extend_schema(
+        request={"multipart/form-data": AdvisoryFileSerializer}, responses={201: AdvisoryBroughtInSerializer}
+    )
     def post(self, request) -> Response:
         """Bring in one CSAF 2.0 advisory; one that is cut, altered or malformed is refused whole."""
         body = AdvisoryFileSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         file = body.validated_data["file"]
         if file.size > MAX_ADVISORY:
-            told = f"{file.name} is larger than {MAX_ADVISORY // 2**20} MiB."
-            raise Problem("too-large", told, status=413, field="file")
+            message = f"{file.name} is larger than {MAX_ADVISORY // 2**20} MiB."
+            raise Problem("too-large", message, status=413, field="file")
         advisory, state = bring_in_advisory(unpack(file.read(), file.name, MAX_ADVISORY), file.name)
         told_row = {"id": advisory.id, "title": advisory.title, "state": state}
-        return Response(CameInSerializer(told_row).data, status=201 if state == "new" else 200)
+        return Response(AdvisoryBroughtInSerializer(told_row).data, status=201 if state == "new" else 200)

@@ -151,22 +151,22 @@ class ArrivalsView(APIView):
         """
         body = NewArrivalSerializer(data=request.data)
         body.is_valid(raise_exception=True)
-        told = body.validated_data
-        if told["trust"] or told["expired_reason"]:
+        asked = body.validated_data
+        if asked["trust"] or asked["expired_reason"]:
             demand_right(request, Right.APPROVE, "accept its keys or an expired seal")
-        place, name = _place(request, told)
-        row = _begin(place, name, told, request.user.username)
+        place, name = _place(request, asked)
+        row = _begin(place, name, asked, request.user.username)
         return Response(ArrivalSerializer(arrival_row(row)).data, status=202)
 
 
-def _place(request, told: dict) -> tuple[Path, str]:
-    if told["upload"]:
-        upload = _upload(request, told["upload"])
+def _place(request, asked: dict) -> tuple[Path, str]:
+    if asked["upload"]:
+        upload = _upload(request, asked["upload"])
         path = upload_path(upload)
         if upload_row(upload)["received"] != upload.size:
             raise Problem("not-whole", f"{upload.name} has not come whole yet.", status=409, field="upload")
         return path, upload.name
-    path = Path(told["place"] or "-").resolve()
+    path = Path(asked["place"] or "-").resolve()
     if not any(path.is_relative_to(folder) for folder in settings.FOLDERS):
         allowed = " and ".join(str(folder) for folder in settings.FOLDERS)
         raise Problem("not-allowed", f"Repositories are carried in from below {allowed}.", field="place")
@@ -175,10 +175,10 @@ def _place(request, told: dict) -> tuple[Path, str]:
     return path, path.name
 
 
-def _begin(place: Path, name: str, told: dict, person: str) -> Arrival:
+def _begin(place: Path, name: str, asked: dict, person: str) -> Arrival:
     with transaction.atomic():
         row = Arrival.objects.create(
-            place=str(place), name=name, trust=told["trust"], expired_reason=told["expired_reason"],
+            place=str(place), name=name, trust=asked["trust"], expired_reason=asked["expired_reason"],
             asked_at=now(), asked_by=person,
         )  # fmt: skip
         ask_for("carry-in", f"Carrying in {name}", 0, "bytes", {"arrival": row.pk})
@@ -197,10 +197,10 @@ class ArrivalAgainView(APIView):
             raise Problem("busy", f"{before.name} is being carried in.", status=409)
         if not Path(before.place).exists():
             raise Problem("not-found", f"{before.name} is not there any more.", status=404)
-        told = body.validated_data
-        if told["trust"] and told["trust"] != before.root_key:
+        asked = body.validated_data
+        if asked["trust"] and asked["trust"] != before.root_key:
             raise Problem("other-keys", "These are not the keys that sealed it.", field="trust")
-        row = _begin(Path(before.place), before.name, told, request.user.username)
+        row = _begin(Path(before.place), before.name, asked, request.user.username)
         return Response(ArrivalSerializer(arrival_row(row)).data, status=202)
 
 

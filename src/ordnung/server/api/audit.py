@@ -88,9 +88,9 @@ def filtered(asked: Any) -> QuerySet[TrailEntry]:
         rows = rows.filter(subjects__contains=subject("server", asked["server"][:200]))
     if asked.get("run"):
         rows = rows.filter(subjects__contains=subject("run", asked["run"][:20]))
-    for name, wanted in (("since", "at__gte"), ("until", "at__lte")):
+    for name, lookup in (("since", "at__gte"), ("until", "at__lte")):
         if asked.get(name):
-            rows = rows.filter(**{wanted: _moment(asked[name], name)})
+            rows = rows.filter(**{lookup: _moment(asked[name], name)})
     return rows
 
 
@@ -134,8 +134,8 @@ class AuditCheckView(APIView):
         """Check the whole trail: every link, and every head that was signed."""
         trail = whole_trail()
         faults = check_trail(trail, public_half(site_key()))
-        told = [f"entry {fault.number}: {fault.what}" for fault in faults]
-        body = {"entries": len(trail.entries), "heads": len(trail.heads), "faults": told}
+        lines = [f"entry {fault.number}: {fault.what}" for fault in faults]
+        body = {"entries": len(trail.entries), "heads": len(trail.heads), "faults": lines}
         return Response(AuditCheckSerializer(body).data)
 
 

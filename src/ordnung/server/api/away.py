@@ -70,10 +70,10 @@ class GroupsView(APIView):
         """Make a group."""
         body = GroupSerializer(data=request.data)
         body.is_valid(raise_exception=True)
-        told = body.validated_data
-        _, made = Group.objects.get_or_create(name=told["name"], defaults={"may_be_away": told["may_be_away"]})
+        asked = body.validated_data
+        _, made = Group.objects.get_or_create(name=asked["name"], defaults={"may_be_away": asked["may_be_away"]})
         if not made:
-            raise Problem("name-taken", f"There is a group {told['name']} already.", field="name")
+            raise Problem("name-taken", f"There is a group {asked['name']} already.", field="name")
         tell("runs")
         return Response(GroupSerializer(group_rows(), many=True).data, status=201)
 
@@ -93,8 +93,8 @@ class GroupsView(APIView):
 def parse_limits(text: str) -> dict[str, int]:
     """Group names to limits, from CSV. Raises Problem that names the line."""
     rows = csv.DictReader(io.StringIO(text.lstrip("\ufeff")), skipinitialspace=True)
-    wanted = {"group", "may_be_away"}
-    if set(rows.fieldnames or ()) != wanted:
+    columns = {"group", "may_be_away"}
+    if set(rows.fieldnames or ()) != columns:
         raise Problem("format", "The list needs the columns group and may_be_away, and no others.", field="list")
     found: dict[str, int] = {}
     for row in rows:
@@ -116,15 +116,15 @@ class GroupView(APIView):
         """Rename a group, or change how many of it may be away. What is away already stays counted."""
         body = GroupChangeSerializer(data=request.data)
         body.is_valid(raise_exception=True)
-        told = body.validated_data
+        asked = body.validated_data
         row = _find(name)
-        new = told.get("name", name)
+        new = asked.get("name", name)
         if new != name and Group.objects.filter(name=new).exists():
             raise Problem("name-taken", f"There is a group {new} already.", field="name")
         if new != name:
             _demand_nobody_away(name, "renamed")
         record(before={"name": row.name, "may_be_away": row.may_be_away})
-        row.name, row.may_be_away = new, told.get("may_be_away", row.may_be_away)
+        row.name, row.may_be_away = new, asked.get("may_be_away", row.may_be_away)
         row.save()
         tell("readings")
         return Response(GroupSerializer(group_rows(), many=True).data)
@@ -149,8 +149,8 @@ def _find(name: str) -> Group:
 def _demand_nobody_away(name: str, what: str) -> None:
     away: list[str] = next((row["away"] for row in group_rows() if row["name"] == name), [])
     if away:
-        told = f"{', '.join(away)} of {name} is away or about to be; the group can't be {what} before it is back."
-        raise Problem("group-away", told, status=409)
+        message = f"{', '.join(away)} of {name} is away or about to be; the group can't be {what} before it is back."
+        raise Problem("group-away", message, status=409)
 
 
 class AwaySerializer(StrictSerializer):

@@ -104,14 +104,14 @@ class RevisionDetailSerializer(RevisionSerializer):
     follows = FollowSerializer(many=True)
 
 
-class WantedSerializer(StrictSerializer):
+class ProposalSerializer(StrictSerializer):
     """Rules as an ``ordnung.rules/1`` document, and what models follow."""
 
     rules = serializers.JSONField()
     follows = FollowSerializer(many=True)
 
 
-class DraftSerializer(WantedSerializer):
+class DraftSerializer(ProposalSerializer):
     basis = serializers.IntegerField()
 
 

@@ -22,14 +22,14 @@ from ordnung.server.api.baseline_shapes import (
     DraftEffectSerializer,
     DraftSerializer,
     NewRevisionSerializer,
+    ProposalSerializer,
     ReleaseLineSerializer,
     RevisionDetailSerializer,
     RevisionSerializer,
-    WantedSerializer,
 )
 from ordnung.server.api.catalogs import issue_rows
+from ordnung.server.assessment.current import Assessment, current_assessment, load_catalogs
 from ordnung.server.assessment.effects import draft_row, effect_between, effect_of, effect_row, tell_differences
-from ordnung.server.assessment.house import Snapshot, load_catalogs, snapshot
 from ordnung.server.assessment.release_line import release_line
 from ordnung.server.audit.recording import record, recorded
 from ordnung.server.baselines.current import decided, follows_rows, latest, read_follows, read_rules
@@ -46,19 +46,19 @@ class BaselineView(APIView):
     @extend_schema(responses=BaselineSerializer)
     def get(self, request) -> Response:
         """Which release each product should run, which rule made it so, and what covers which model."""
-        house = snapshot()
-        rules = house.baseline.rules
-        findings = check_rules(fit_together(house.folds, rules, house.groups), rules, now().date())
+        assessment = current_assessment()
+        rules = assessment.baseline.rules
+        findings = check_rules(fit_together(assessment.folds, rules, assessment.groups), rules, now().date())
         body = {
             "revision": revision_row(latest(), whole=True),
             "issues": issue_rows(),
-            "coverage": coverage_rows(house.models, house.catalogs),
-            "rules": rule_rows(rules, findings, house.catalogs.by_id),
-            "lines": line_rows([fold.placed for fold in house.folds]),
-            "unlisted": [_unlisted(line) for line in list_unlisted(house.folds)],
-            "conflicts": find_conflicts(house.catalogs.issues),
+            "coverage": coverage_rows(assessment.models, assessment.catalogs),
+            "rules": rule_rows(rules, findings, assessment.catalogs.by_id),
+            "lines": line_rows([fold.placed for fold in assessment.folds]),
+            "unlisted": [_unlisted(line) for line in list_unlisted(assessment.folds)],
+            "conflicts": find_conflicts(assessment.catalogs.issues),
             "draft": Draft.objects.filter(person=request.user.username).first(),
-            "groups": sorted({group for group in house.groups.values() if group}),
+            "groups": sorted({group for group in assessment.groups.values() if group}),
         }
         return Response(BaselineSerializer(body).data)
 
@@ -71,20 +71,20 @@ def _unlisted(line: Any) -> dict[str, Any]:
 def revision_row(row: Revision, *, whole: bool = False) -> dict[str, Any]:
     """One revision, with its rules if it is to be whole."""
     names = ("number", "note", "basis", "made_at", "made_by")
-    told = {**{name: getattr(row, name) for name in names}, "frozen": bool(row.follows)}
+    values = {**{name: getattr(row, name) for name in names}, "frozen": bool(row.follows)}
     if not whole:
-        return told
+        return values
     # Revision 1 follows what comes; spelled out as it is now, a draft can begin from it.
-    follows = row.follows or follows_rows(load_catalogs({}).freeze(snapshot().models))
-    return {**told, "rules": row.rules, "follows": follows}
+    follows = row.follows or follows_rows(load_catalogs({}).freeze(current_assessment().models))
+    return {**values, "rules": row.rules, "follows": follows}
 
 
-def read_wanted(house: Snapshot, body: Any) -> tuple[tuple[Rule, ...], Follows]:
+def read_wanted(assessment: Assessment, body: Any) -> tuple[tuple[Rule, ...], Follows]:
     """Rules and choices of a draft. Raises FormatError or Problem when they can't be."""
     rules = read_rules(body["rules"])
     if len(rules) > MAX_RULES:
         raise Problem("too-many", f"More than {MAX_RULES} rules.", field="rules")
-    issues = {(i.maker, i.catalog, i.issue): i for i in house.catalogs.issues}
+    issues = {(i.maker, i.catalog, i.issue): i for i in assessment.catalogs.issues}
     for row in body["follows"]:
         if not row["maker"]:
             continue
@@ -96,14 +96,14 @@ def read_wanted(house: Snapshot, body: Any) -> tuple[tuple[Rule, ...], Follows]:
 
 
 class EffectView(APIView):
-    @extend_schema(request=WantedSerializer, responses=DraftEffectSerializer)
+    @extend_schema(request=ProposalSerializer, responses=DraftEffectSerializer)
     def post(self, request) -> Response:
         """What a draft would change on this fleet, before it is made. Nothing is stored."""
-        body = WantedSerializer(data=request.data)
+        body = ProposalSerializer(data=request.data)
         body.is_valid(raise_exception=True)
-        house = snapshot()
-        rules, follows = read_wanted(house, body.validated_data)
-        return Response(draft_row(house, rules, follows))
+        assessment = current_assessment()
+        rules, follows = read_wanted(assessment, body.validated_data)
+        return Response(draft_row(assessment, rules, follows))
 
 
 class DraftView(APIView):
@@ -112,9 +112,9 @@ class DraftView(APIView):
         """Keep what this person is working on."""
         body = DraftSerializer(data=request.data)
         body.is_valid(raise_exception=True)
-        told = body.validated_data
-        read_wanted(snapshot(), told)
-        values = {**told, "follows": [dict(row) for row in told["follows"]], "changed_at": now()}
+        asked = body.validated_data
+        read_wanted(current_assessment(), asked)
+        values = {**asked, "follows": [dict(row) for row in asked["follows"]], "changed_at": now()}
         with recorded():
             Draft.objects.update_or_create(person=request.user.username, defaults=values)
             record(after={"rules": values["rules"], "note": values.get("note", "")})
@@ -140,13 +140,13 @@ class RevisionsView(APIView):
         """Make a new revision. What each model follows is spelled out, so that no later issue changes it."""
         body = NewRevisionSerializer(data=request.data)
         body.is_valid(raise_exception=True)
-        told, house = body.validated_data, snapshot()
-        rules, follows = read_wanted(house, told)
-        effect = effect_row(effect_of(house, rules, follows))
-        frozen = {**house.catalogs.following(follows).freeze(house.models), **follows}
+        asked, assessment = body.validated_data, current_assessment()
+        rules, follows = read_wanted(assessment, asked)
+        effect = effect_row(effect_of(assessment, rules, follows))
+        frozen = {**assessment.catalogs.following(follows).freeze(assessment.models), **follows}
         try:
             with recorded():
-                row = self._make(request.user.username, told, frozen, effect)
+                row = self._make(request.user.username, asked, frozen, effect)
                 made = {"rules": row.rules, "note": row.note}
                 record(on={"revision": row.number}, before={"revision": row.basis}, after=made)
         except IntegrityError:
@@ -154,11 +154,11 @@ class RevisionsView(APIView):
         return Response(RevisionDetailSerializer(revision_row(row, whole=True)).data, status=201)
 
     @staticmethod
-    def _make(person: str, told: Any, frozen: Follows, effect: dict[str, Any]) -> Revision:
+    def _make(person: str, asked: Any, frozen: Follows, effect: dict[str, Any]) -> Revision:
         last = latest()
-        if told["basis"] != last.number:
+        if asked["basis"] != last.number:
             detail = (
-                f"Revision {last.number} was made by {last.made_by} since this draft was begun from {told['basis']}."
+                f"Revision {last.number} was made by {last.made_by} since this draft was begun from {asked['basis']}."
             )
             raise Problem("revision-moved", f"{detail} Compare the two, then make yours.", status=409, field="basis")
         brief = {
@@ -166,7 +166,7 @@ class RevisionsView(APIView):
             "changes": [{key: change[key] for key in ("name", "before", "after")} for change in effect["changes"]],
         }
         row = Revision.objects.create(
-            number=last.number + 1, rules=told["rules"], follows=follows_rows(frozen), note=told["note"],
+            number=last.number + 1, rules=asked["rules"], follows=follows_rows(frozen), note=asked["note"],
             basis=last.number, effect=brief, made_at=now(), made_by=person,
         )  # fmt: skip
         Draft.objects.filter(person=person).delete()
@@ -199,7 +199,7 @@ class CompareView(APIView):
             raise Problem("bad-number", "Two numbers of revisions are wanted.", field="one")
         one, other = find_revision(asked[0]), find_revision(asked[1])
         first, second = decided(one), decided(other)
-        effect = effect_between(snapshot(), (first.rules, first.follows), (second.rules, second.follows))
+        effect = effect_between(current_assessment(), (first.rules, first.follows), (second.rules, second.follows))
         body = {
             "one": revision_row(one),
             "other": revision_row(other),
@@ -213,8 +213,8 @@ class ReleaseLineView(APIView):
     @extend_schema(responses=ReleaseLineSerializer)
     def get(self, request, product: str) -> Response:
         """All releases of a product in order, how many components sit on each, and the ways to the baseline."""
-        house = snapshot()
-        found = house.catalogs.by_id.get(product)
+        assessment = current_assessment()
+        found = assessment.catalogs.by_id.get(product)
         if found is None:
             raise Problem("not-found", f"No catalog lists {product}.", status=404)
-        return Response(ReleaseLineSerializer(release_line(found, house)).data)
+        return Response(ReleaseLineSerializer(release_line(found, assessment)).data)

@@ -22,7 +22,7 @@ from ordnung.formats.documents import MAX_BYTES
 from ordnung.formats.signatures import read_key, read_signature
 from ordnung.repository import read_root
 from ordnung.server.api.work_shapes import WorkSerializer
-from ordnung.server.assessment.house import load_catalogs
+from ordnung.server.assessment.current import load_catalogs
 from ordnung.server.catalogs.bring_in import bring_in
 from ordnung.server.catalogs.models import CatalogIssue, Source, TrustedKey
 from ordnung.server.clock import now
@@ -45,7 +45,7 @@ class IssueSerializer(StrictSerializer):
     releases = serializers.IntegerField()
 
 
-class CameSerializer(IssueSerializer):
+class BroughtInSerializer(IssueSerializer):
     state = serializers.ChoiceField(choices=["new", "known", "signed"])
     older_than = serializers.CharField(allow_blank=True)
 
@@ -135,7 +135,7 @@ class CatalogsView(APIView):
         """All issues at hand."""
         return Response(IssueSerializer(issue_rows(), many=True).data)
 
-    @extend_schema(request={"multipart/form-data": FileSerializer}, responses={201: CameSerializer})
+    @extend_schema(request={"multipart/form-data": FileSerializer}, responses={201: BroughtInSerializer})
     def post(self, request) -> Response:
         """Bring in one issue, plain, gzipped or zstd, with its detached signature where there is one.
 
@@ -150,11 +150,11 @@ class CatalogsView(APIView):
             )
         packed = file.read()
         signature = read_signature(beside.read(4096), beside.name) if beside is not None else None
-        came = bring_in(unpack(packed, file.name), file.name, packed=packed, signature=signature)
-        issue = came.issue
+        brought = bring_in(unpack(packed, file.name), file.name, packed=packed, signature=signature)
+        issue = brought.issue
         row = next(r for r in issue_rows() if (r["catalog"], r["issue"]) == (issue.catalog, issue.issue))
-        told = {**row, "state": came.state, "older_than": came.older_than}
-        return Response(CameSerializer(told).data, status=201 if came.state == "new" else 200)
+        values = {**row, "state": brought.state, "older_than": brought.older_than}
+        return Response(BroughtInSerializer(values).data, status=201 if brought.state == "new" else 200)
 
 
 class IssueDiffView(APIView):
@@ -188,14 +188,14 @@ class SourcesView(APIView):
         """Add a mirror by its https address, or a folder on this machine by its path. It is not asked yet."""
         body = NewSourceSerializer(data=request.data)
         body.is_valid(raise_exception=True)
-        told = body.validated_data
-        values: dict[str, Any] = {"maker": told["maker"], "proxy": check_proxy(told["proxy"])}
-        if told["address"].startswith("/"):
-            values |= {"kind": Source.Kind.FOLDER, "address": check_folder(told["address"])}
+        asked = body.validated_data
+        values: dict[str, Any] = {"maker": asked["maker"], "proxy": check_proxy(asked["proxy"])}
+        if asked["address"].startswith("/"):
+            values |= {"kind": Source.Kind.FOLDER, "address": check_folder(asked["address"])}
         else:
-            values |= {"kind": Source.Kind.MIRROR, "address": check_mirror(told["address"], bool(told["tuf_root"]))}
-        if told["tuf_root"]:
-            values["root"] = told["tuf_root"].encode()
+            values |= {"kind": Source.Kind.MIRROR, "address": check_mirror(asked["address"], bool(asked["tuf_root"]))}
+        if asked["tuf_root"]:
+            values["root"] = asked["tuf_root"].encode()
             read_root(values["root"])
         try:
             with transaction.atomic():
@@ -217,8 +217,8 @@ def check_mirror(address: str, has_root: bool) -> str:
     """A mirror is spoken to over https only; raises Problem otherwise."""
     parts = urlsplit(address)
     if parts.scheme != "https" or not parts.hostname or parts.username:
-        told = f"{address} is neither an https address nor a folder's path. Catalogs are fetched over https only."
-        raise Problem("bad-source", told, field="address")
+        message = f"{address} is neither an https address nor a folder's path. Catalogs are fetched over https only."
+        raise Problem("bad-source", message, field="address")
     if is_address(parts.hostname) and not settings.EGRESS.allows(parts.hostname):
         raise Problem(
             "bad-source", f"{parts.hostname} is not in the networks that this house goes out to.", field="address"
@@ -233,8 +233,8 @@ def check_folder(address: str) -> str:
     path = Path(address).resolve()
     if not any(path.is_relative_to(folder) for folder in settings.FOLDERS):
         allowed = ", ".join(str(folder) for folder in settings.FOLDERS)
-        told = f"{address} lies outside the folders this house allows ({allowed})."
-        raise Problem("not-allowed", told, field="address")
+        message = f"{address} lies outside the folders this house allows ({allowed})."
+        raise Problem("not-allowed", message, field="address")
     if not path.is_dir():
         raise Problem("not-found", f"There is no folder {address} on the machine Ordnung runs on.", field="address")
     return str(path)
@@ -256,11 +256,11 @@ class SourcesFetchView(APIView):
         body = SourcesFetchSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         known = list(Source.objects.order_by("pk").values_list("pk", flat=True))
-        wanted = body.validated_data.get("sources") or known
-        if not wanted or set(wanted) - set(known):
+        names = body.validated_data.get("sources") or known
+        if not names or set(names) - set(known):
             raise Problem("not-found", "There is no such source. Add one first.", field="sources")
-        title = f"Looking for catalogs at {len(wanted)} source{'' if len(wanted) == 1 else 's'}"
-        work = ask_for("catalogs", title, 0, "bytes", {"sources": wanted})
+        title = f"Looking for catalogs at {len(names)} source{'' if len(names) == 1 else 's'}"
+        work = ask_for("catalogs", title, 0, "bytes", {"sources": names})
         return Response(WorkSerializer(work).data, status=202)
 
 

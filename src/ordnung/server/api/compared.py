@@ -15,7 +15,7 @@ from ordnung.core.reach import best_way
 from ordnung.core.way_back import list_ways_back
 from ordnung.formats.text import whole_number
 from ordnung.server.api.paging import page_of, paged
-from ordnung.server.assessment.house import snapshot
+from ordnung.server.assessment.current import current_assessment
 from ordnung.server.problems import Problem
 from ordnung.server.repositories.models import Line, PayloadFetch, Repository
 from ordnung.server.repositories.plans import make_plan
@@ -56,7 +56,7 @@ class HolderSerializer(StrictSerializer):
     edition = serializers.IntegerField()
 
 
-class BackSerializer(StrictSerializer):
+class RollbackOptionSerializer(StrictSerializer):
     version = serializers.CharField()
     bank = serializers.BooleanField()
     repositories = HolderSerializer(many=True)
@@ -64,17 +64,17 @@ class BackSerializer(StrictSerializer):
     barred = serializers.CharField(allow_blank=True)
 
 
-class WaysBackSerializer(StrictSerializer):
+class RollbackOptionsSerializer(StrictSerializer):
     server = serializers.CharField()
     slot = serializers.CharField()
     name = serializers.CharField()
     installed = serializers.CharField(allow_null=True)
-    ways = BackSerializer(many=True)
+    ways = RollbackOptionSerializer(many=True)
 
 
 class WayGroupSerializer(StrictSerializer):
     way = serializers.CharField()
-    told = serializers.CharField()
+    words = serializers.CharField()
     good = serializers.BooleanField()
     servers = serializers.ListField(child=serializers.CharField())
 
@@ -135,19 +135,19 @@ class StaleView(APIView):
     def get(self, request, pk: int) -> Response:
         """What a repository lacks for its servers today; its own trims stay out."""
         row = get_object_or_404(Repository, pk=pk)
-        here = snapshot().standings
+        here = current_assessment().standings
         names = [name for name in row.servers if name in here]
         plan = make_plan(names, [Trim(by=t["by"], value=t["value"]) for t in row.trims]) if names else None
         held = set(row.lines.values_list("sha256", flat=True))
         needed = [line for line in kept(plan.lines) if line.release.payload] if plan else []
         lacking = [line for line in needed if line.release.payload and line.release.payload.sha256 not in held]
-        wanted = {line.release.payload.sha256 for line in needed if line.release.payload}
+        sums = {line.release.payload.sha256 for line in needed if line.release.payload}
         body = {
             "servers": sorted({name for line in lacking for name in line.servers}),
             "unknown": [name for name in row.servers if name not in here],
             "lines": packed_rows(lacking),
-            "not_needed": len(held - wanted),
-            "revision": snapshot().baseline.number,
+            "not_needed": len(held - sums),
+            "revision": current_assessment().baseline.number,
         }
         return Response(StaleSerializer(body).data)
 
@@ -155,12 +155,12 @@ class StaleView(APIView):
 class WaysBackView(APIView):
     @extend_schema(
         parameters=[OpenApiParameter("server", str, required=True), OpenApiParameter("slot", str, required=True)],
-        responses=WaysBackSerializer,
+        responses=RollbackOptionsSerializer,
     )  # fmt: skip
     def get(self, request) -> Response:
         """To which versions a component can go back, and where each is held."""
         server, slot = (request.query_params.get(key, "") for key in ("server", "slot"))
-        standing = snapshot().standings.get(server)
+        standing = current_assessment().standings.get(server)
         found = next((p for p in standing.positions if p.component.slot == slot), None) if standing else None
         if found is None:
             raise Problem("not-found", f"There is no component {slot} in {server}.", status=404, field="slot")
@@ -180,7 +180,7 @@ class WaysBackView(APIView):
         ]  # fmt: skip
         name = found.product.name if found.product else found.component.name
         body = {"server": server, "slot": slot, "name": name, "installed": found.component.version, "ways": rows}
-        return Response(WaysBackSerializer(body).data)
+        return Response(RollbackOptionsSerializer(body).data)
 
 
 WAYS = {
@@ -200,18 +200,18 @@ class ReachView(APIView):
     def get(self, request, pk: int) -> Response:
         """How each of a repository's servers gets it, by what was read and what its controller was seen to reach."""
         row = get_object_or_404(Repository, pk=pk)
-        house = snapshot()
+        assessment = current_assessment()
         groups: dict[str, list[str]] = {}
         for name in row.servers:
-            standing, known = house.standings.get(name), house.rows.get(name)
+            standing, known = assessment.standings.get(name), assessment.rows.get(name)
             facts = standing.server.facts if standing else None
             way = best_way(facts, known.probes if known else {})
             if facts and facts.clock_off_s is not None and abs(facts.clock_off_s) > 86400 and "HTTPS" in facts.pulls:
                 way = "clock" if way in ("none", "http") else way
             groups.setdefault(way, []).append(name)
         rows = [
-            {"way": way, "told": told, "good": good, "servers": groups[way]}
-            for way, (told, good) in WAYS.items()
+            {"way": way, "words": words, "good": good, "servers": groups[way]}
+            for way, (words, good) in WAYS.items()
             if way in groups
         ]
         return Response(WayGroupSerializer(rows, many=True).data)

@@ -15,19 +15,19 @@ from rest_framework import serializers
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from ordnung.core.assessment import Standing
 from ordnung.core.drift_rows import drift_rows, total_rows
 from ordnung.core.folds import Fold
-from ordnung.core.house import Standing
 from ordnung.core.packing import plan_packing
 from ordnung.core.review import list_steps
 from ordnung.formats.bom import write_bom
 from ordnung.formats.documents import write_document
 from ordnung.server.api.exports import as_cell
 from ordnung.server.api.fleet_shapes import CellSerializer
+from ordnung.server.assessment.current import Assessment, current_assessment
 from ordnung.server.assessment.folds import PART_KEYS, SERVER_KEYS, facets, fold_row, narrow, order, totals
-from ordnung.server.assessment.house import Snapshot, snapshot
-from ordnung.server.baselines.left_out import reviewed_folds
-from ordnung.server.baselines.models import LeftOut
+from ordnung.server.baselines.exclusions import reviewed_folds
+from ordnung.server.baselines.models import Exclusion
 from ordnung.server.clock import now
 from ordnung.server.problems import Problem
 from ordnung.server.shapes import StrictSerializer, asked_number
@@ -105,7 +105,7 @@ class PlaceSerializer(StrictSerializer):
     slot = serializers.CharField(max_length=200)
 
 
-class LeftOutSerializer(PlaceSerializer):
+class ExclusionSerializer(PlaceSerializer):
     reason = serializers.CharField()
     by = serializers.CharField()
     at = serializers.DateTimeField()
@@ -144,7 +144,7 @@ class CostSerializer(StrictSerializer):
 
 class ReviewSerializer(StrictSerializer):
     steps = StepSerializer(many=True)
-    left_out = LeftOutSerializer(many=True)
+    left_out = ExclusionSerializer(many=True)
     cost = CostSerializer()
 
 
@@ -160,8 +160,8 @@ class DriftView(APIView):
     )
     def get(self, request) -> Response:
         """Equal servers folded into one row, per model, the odd ones first; a page of states at a time."""
-        house, asked = snapshot(), _asked(request)
-        narrowed = narrow(house, asked)
+        assessment, asked = current_assessment(), _asked(request)
+        narrowed = narrow(assessment, asked)
         ordered = order(narrowed.folds)
         limit, offset = asked_number(asked, "limit", PAGE), asked_number(asked, "offset", 0)
         models: dict[str, list[int]] = {}
@@ -173,7 +173,7 @@ class DriftView(APIView):
             "folds": [fold_row(fold) for fold in ordered[offset : offset + min(MOST, max(1, limit))]],
             "offset": offset,
             "states": len(ordered),
-            "facets": facets(house),
+            "facets": facets(assessment),
         }
         # Plain values all through: the serializer only tells the contract, at ten thousand servers it would cost most.
         return Response(body)
@@ -183,15 +183,15 @@ class ReviewView(APIView):
     @extend_schema(responses=ReviewSerializer, operation_id="review", parameters=FILTERS)
     def get(self, request) -> Response:
         """What is chosen beforehand for these servers, what was taken out of it and why, and what it costs."""
-        house = snapshot()
-        folds = reviewed_folds(narrow(house, _asked(request)).folds, house.standings)
-        wanted = {name for fold in folds for name in fold.names}
+        assessment = current_assessment()
+        folds = reviewed_folds(narrow(assessment, _asked(request)).folds, assessment.standings)
+        names = {name for fold in folds for name in fold.names}
         body = {
             "steps": [_step(step) for step in list_steps(folds)],
             "left_out": [
                 {"server": r.server, "slot": r.slot, "reason": r.reason, "by": r.by, "at": r.at}
-                for r in LeftOut.objects.filter(put_back_at=None)
-                if r.server in wanted
+                for r in Exclusion.objects.filter(put_back_at=None)
+                if r.server in names
             ],
             "cost": _cost(folds),
         }
@@ -239,7 +239,7 @@ def _barred(standing: Standing) -> Iterator[str]:
                     yield f"{product.name} {release.version}: no way back below {release.floor_after}"
 
 
-class LeftOutView(APIView):
+class ExclusionsView(APIView):
     @extend_schema(request=LeaveOutSerializer, responses={204: None})
     def post(self, request) -> Response:
         """Take components out of the work to be done, with the reason; runs and repositories leave them as they are."""
@@ -247,11 +247,11 @@ class LeftOutView(APIView):
         if not reason.strip():
             raise Problem("no-reason", "Say why it is taken out: whoever comes next has to know.", field="reason")
         with transaction.atomic():
-            LeftOut.objects.filter(put_back_at=None).filter(
-                pk__in=[r.pk for r in LeftOut.objects.filter(put_back_at=None) if (r.server, r.slot) in places]
+            Exclusion.objects.filter(put_back_at=None).filter(
+                pk__in=[r.pk for r in Exclusion.objects.filter(put_back_at=None) if (r.server, r.slot) in places]
             ).delete()
-            LeftOut.objects.bulk_create(
-                LeftOut(server=server, slot=slot, reason=reason.strip(), by=request.user.username, at=now())
+            Exclusion.objects.bulk_create(
+                Exclusion(server=server, slot=slot, reason=reason.strip(), by=request.user.username, at=now())
                 for server, slot in sorted(places)
             )
             tell("left-out")
@@ -262,9 +262,9 @@ class LeftOutView(APIView):
         body = LeaveOutSerializer(data=request.data)
         body.is_valid(raise_exception=True)
         places = {(p["server"], p["slot"]) for p in body.validated_data["places"]}
-        house = snapshot()
+        assessment = current_assessment()
         for server, slot in places:
-            standing = house.standings.get(server)
+            standing = assessment.standings.get(server)
             if standing is None or standing.server.component(slot) is None:
                 raise Problem("not-found", f"There is no component {slot} in {server}.", status=404, field="places")
         return places, body.validated_data["reason"]
@@ -278,22 +278,22 @@ class PutBackView(APIView):
         body.is_valid(raise_exception=True)
         places = {(p["server"], p["slot"]) for p in body.validated_data["places"]}
         with transaction.atomic():
-            rows = [r.pk for r in LeftOut.objects.filter(put_back_at=None) if (r.server, r.slot) in places]
-            LeftOut.objects.filter(pk__in=rows).update(put_back_at=now(), put_back_by=request.user.username)
+            rows = [r.pk for r in Exclusion.objects.filter(put_back_at=None) if (r.server, r.slot) in places]
+            Exclusion.objects.filter(pk__in=rows).update(put_back_at=now(), put_back_by=request.user.username)
             tell("left-out")
         return Response(status=204)
 
 
-def _chosen(request: HttpRequest, house: Snapshot) -> list[Standing]:
-    names = [name for fold in narrow(house, _asked(request)).folds for name in fold.names]
-    return [house.standings[name] for name in sorted(names)]
+def _chosen(request: HttpRequest, assessment: Assessment) -> list[Standing]:
+    names = [name for fold in narrow(assessment, _asked(request)).folds for name in fold.names]
+    return [assessment.standings[name] for name in sorted(names)]
 
 
 class DriftJsonView(APIView):
     @extend_schema(parameters=FILTERS, responses={(200, "application/json"): OpenApiTypes.OBJECT})
     def get(self, request) -> HttpResponse:
         """The drift of every component, as ``ordnung drift --json`` gives it."""
-        standings = _chosen(request, snapshot())
+        standings = _chosen(request, current_assessment())
         rows = [row for standing in standings for row in drift_rows(standing)]
         raw = write_document({"components": rows, "totals": total_rows(rows)})
         return _file(raw, "application/json", "drift.json")
@@ -312,7 +312,7 @@ class DriftCsvView(APIView):
         out = io.StringIO(newline="")
         writer = csv.writer(out)
         writer.writerow(COLUMNS)
-        for standing in _chosen(request, snapshot()):
+        for standing in _chosen(request, current_assessment()):
             for row in drift_rows(standing):
                 values = [" ".join(v) if isinstance(v, list) else v for v in (row[name] for name in COLUMNS)]
                 writer.writerow([as_cell(value) for value in values])
@@ -323,10 +323,10 @@ class BomView(APIView):
     @extend_schema(parameters=FILTERS, responses={(200, "application/vnd.cyclonedx+json"): OpenApiTypes.OBJECT})
     def get(self, request) -> HttpResponse:
         """The firmware of the chosen servers as a CycloneDX 1.6 bill of materials."""
-        standings = _chosen(request, snapshot())
+        standings = _chosen(request, current_assessment())
         if len(standings) > MOST_IN_BOM:
-            told = f"{len(standings)} servers are too many for one bill of materials; choose at most {MOST_IN_BOM}."
-            raise Problem("too-many", told, field="servers")
+            message = f"{len(standings)} servers are too many for one bill of materials; choose at most {MOST_IN_BOM}."
+            raise Problem("too-many", message, field="servers")
         raw = write_bom(standings, now())
         return _file(raw, "application/vnd.cyclonedx+json; version=1.6", "firmware.cdx.json")
 

@@ -11,7 +11,7 @@ from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework.views import APIView
 
 from ordnung.formats.readings import write_readings
-from ordnung.server.assessment.house import Snapshot, snapshot
+from ordnung.server.assessment.current import Assessment, current_assessment
 from ordnung.server.assessment.present import resets_text
 
 _NAMES = OpenApiParameter("servers", str, description="Names between commas; all without.")
@@ -23,9 +23,9 @@ COLUMNS = (
 _RISKY = ("=", "+", "-", "@", "\t", "\r")
 
 
-def _chosen(request: HttpRequest, house: Snapshot) -> list[str]:
+def _chosen(request: HttpRequest, assessment: Assessment) -> list[str]:
     asked = [name for name in request.GET.get("servers", "").split(",") if name]
-    return [name for name in house.rows if not asked or name in asked]
+    return [name for name in assessment.rows if not asked or name in asked]
 
 
 def as_cell(value: object) -> str:
@@ -38,19 +38,19 @@ class CsvView(APIView):
     @extend_schema(parameters=[_NAMES], responses={(200, "text/csv"): OpenApiTypes.STR})
     def get(self, request) -> HttpResponse:
         """One row a component (RFC 4180, UTF-8); a server without components has one row too."""
-        house = snapshot()
+        assessment = current_assessment()
         out = io.StringIO(newline="")
         writer = csv.writer(out)
         writer.writerow(COLUMNS)
-        for name in _chosen(request, house):
-            for row in _rows(house, name):
+        for name in _chosen(request, assessment):
+            for row in _rows(assessment, name):
                 writer.writerow([as_cell(value) for value in row])
         headers = {"Content-Disposition": 'attachment; filename="servers.csv"'}
         return HttpResponse(out.getvalue(), content_type="text/csv; charset=utf-8", headers=headers)
 
 
-def _rows(house: Snapshot, name: str) -> list[tuple[object, ...]]:
-    row, standing = house.rows[name], house.standings[name]
+def _rows(assessment: Assessment, name: str) -> list[tuple[object, ...]]:
+    row, standing = assessment.rows[name], assessment.standings[name]
     server, resets = standing.server, resets_text(standing.route)
     read = server.read_at.isoformat() if server.read_at else ""
     where = (row.room, row.rack, row.unit, server.group, row.role, " ".join(row.tags))
@@ -66,7 +66,7 @@ class ReadingsFileView(APIView):
     @extend_schema(parameters=[_NAMES], responses={(200, "application/json"): OpenApiTypes.OBJECT})
     def get(self, request) -> HttpResponse:
         """The latest readings as ``ordnung.readings/1``, host reports laid over them."""
-        house = snapshot()
-        servers = [house.standings[name].server for name in _chosen(request, house)]
+        assessment = current_assessment()
+        servers = [assessment.standings[name].server for name in _chosen(request, assessment)]
         headers = {"Content-Disposition": 'attachment; filename="readings.json"'}
         return HttpResponse(write_readings(servers), content_type="application/json", headers=headers)

@@ -12,9 +12,9 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from ordnung.controllers import CAUSES
+from ordnung.core.assessment import Standing
 from ordnung.core.drift import OFF_BASELINE, Verdict
 from ordnung.core.facts import find_hindrances
-from ordnung.core.house import Standing
 from ordnung.core.reach import tell_reach
 from ordnung.formats.addresses import is_host_name
 from ordnung.server.api.fleet_shapes import (
@@ -31,7 +31,7 @@ from ordnung.server.api.fleet_shapes import (
 )
 from ordnung.server.api.history import find_server
 from ordnung.server.api.work_shapes import WorkSerializer
-from ordnung.server.assessment.house import Snapshot, snapshot
+from ordnung.server.assessment.current import Assessment, current_assessment
 from ordnung.server.assessment.present import component_row, glyph_row, resets_text, round_rows, signature_text
 from ordnung.server.audit.recording import record
 from ordnung.server.clock import now
@@ -105,12 +105,14 @@ class ServersView(APIView):
     )
     def get(self, request) -> Response:
         """Servers with their glyph rows, a page at a time."""
-        house, running = snapshot(), running_runs()
+        assessment, running = current_assessment(), running_runs()
         asked = request.query_params
-        names = _sorted(_filtered(list(house.rows), house, asked), house, asked.get("sort", "name"))
+        names = _sorted(_filtered(list(assessment.rows), assessment, asked), assessment, asked.get("sort", "name"))
         limit, offset = min(MOST, max(1, asked_number(asked, "limit", PAGE))), max(0, asked_number(asked, "offset", 0))
         shown = names[offset : offset + limit]
-        rows = [server_row(house.rows[n], house.standings[n], running.get(house.rows[n].pk)) for n in shown]
+        rows = [
+            server_row(assessment.rows[n], assessment.standings[n], running.get(assessment.rows[n].pk)) for n in shown
+        ]
         return Response(ServerPageSerializer({"total": len(names), "offset": offset, "servers": rows}).data)
 
     @extend_schema(request=NewServerSerializer, responses={201: ServerSerializer})
@@ -129,30 +131,32 @@ class ServersView(APIView):
         except IntegrityError:
             raise Problem("name-taken", f"There is a server {row.name} already.", field="name") from None
         tell("readings", servers=[row.name])
-        return Response(ServerSerializer(server_row(row, snapshot().standings[row.name], None)).data, status=201)
+        return Response(
+            ServerSerializer(server_row(row, current_assessment().standings[row.name], None)).data, status=201
+        )
 
 
-def _filtered(names: list[str], house: Snapshot, asked) -> list[str]:
+def _filtered(names: list[str], assessment: Assessment, asked) -> list[str]:
     if asked.get("servers"):
-        wanted = set(asked["servers"].split(","))
-        names = [name for name in names if name in wanted]
+        chosen = set(asked["servers"].split(","))
+        names = [name for name in names if name in chosen]
     words = asked.get("search", "").lower().split()
-    return [name for name in names if all(word in _haystack(name, house) for word in words)] if words else names
+    return [name for name in names if all(word in _haystack(name, assessment) for word in words)] if words else names
 
 
-def _haystack(name: str, house: Snapshot) -> str:
-    row, server = house.rows[name], house.standings[name].server
+def _haystack(name: str, assessment: Assessment) -> str:
+    row, server = assessment.rows[name], assessment.standings[name].server
     return " ".join([name, server.serial or "", server.model, row.rack, server.group or "", *row.tags]).lower()
 
 
-def _sorted(names: list[str], house: Snapshot, by: str) -> list[str]:
+def _sorted(names: list[str], assessment: Assessment, by: str) -> list[str]:
     def key(name: str) -> float:
-        standing = house.standings[name]
+        standing = assessment.standings[name]
         if by == "-outages":
             return -standing.route.outages
         if by == "read_at":
             return standing.server.read_at.timestamp() if standing.server.read_at else 0.0
-        return -house.counts[name][0 if by == "-off" else 1]
+        return -assessment.counts[name][0 if by == "-off" else 1]
 
     return sorted(names, key=key) if by in SORTS and by != "name" else names
 
@@ -164,19 +168,19 @@ def demand_allowed(url: str) -> None:
     except ValueError:
         raise Problem("bad-address", f"{url[:200]} is no address.", field="url") from None
     if not is_host_name(host) and not settings.NETWORKS.allows(host):
-        told = f"{host} is outside the networks this house allows ({settings.NETWORKS.tell()})."
-        raise Problem("not-allowed", told, field="url")
+        message = f"{host} is outside the networks this house allows ({settings.NETWORKS.tell()})."
+        raise Problem("not-allowed", message, field="url")
 
 
 class ServerView(APIView):
     @extend_schema(responses=ServerDetailSerializer)
     def get(self, request, name: str) -> Response:
         """One server with every component, its route and what it costs, how it can be fed and what is in the way."""
-        house = snapshot()
-        row = house.rows.get(name)
+        assessment = current_assessment()
+        row = assessment.rows.get(name)
         if row is None:
             raise Problem("not-found", f"There is no server {name}.", status=404)
-        return Response(ServerDetailSerializer(detail_row(row, house.standings[name])).data)
+        return Response(ServerDetailSerializer(detail_row(row, assessment.standings[name])).data)
 
     @extend_schema(request=ServerChangeSerializer, responses={204: None})
     def patch(self, request, name: str) -> Response:
@@ -264,22 +268,22 @@ class ManyCredentialsView(APIView):
         """Replace the credentials of several servers, or of a whole group, at once."""
         body = ManyCredentialsSerializer(data=request.data)
         body.is_valid(raise_exception=True)
-        told = body.validated_data
-        rows = list(Server.objects.filter(name__in=told["servers"]))
-        if told["group"]:
-            rows += list(Server.objects.filter(group__name=told["group"]).exclude(name__in=told["servers"]))
+        asked = body.validated_data
+        rows = list(Server.objects.filter(name__in=asked["servers"]))
+        if asked["group"]:
+            rows += list(Server.objects.filter(group__name=asked["group"]).exclude(name__in=asked["servers"]))
         if not rows:
             raise Problem("not-found", "No such servers.", status=404, field="servers")
-        keep_credentials(rows, told)
+        keep_credentials(rows, asked)
         return Response(status=204)
 
 
-def keep_credentials(rows: list[Server], told: dict[str, Any]) -> None:
+def keep_credentials(rows: list[Server], asked: dict[str, Any]) -> None:
     """Encrypt and keep user and password for every row, or for none."""
     with transaction.atomic():
         for row in rows:
-            row.user = told["user"]
-            row.set_password(told["password"])
+            row.user = asked["user"]
+            row.set_password(asked["password"])
             row.save(update_fields=["user", "sealed_password", "cleared"])
         record(on={"servers": [row.name for row in rows]})
 
@@ -312,11 +316,13 @@ def accept(pairs: list[tuple[Server, str]], person: str) -> None:
     """
     for row, pin in pairs:
         if pin != row.seen_pin:
-            told = f"{row.name} showed another fingerprint since. Look again."
-            raise Problem("fingerprint-differs", told, field="pin")
+            message = f"{row.name} showed another fingerprint since. Look again."
+            raise Problem("fingerprint-differs", message, field="pin")
         if "certificates" in settings.TWO_PEOPLE and row.moved_by == person:
-            told = f"You changed the address of {row.name}; this house wants another person to accept its certificate."
-            raise Problem("second-person", told, status=403)
+            message = (
+                f"You changed the address of {row.name}; this house wants another person to accept its certificate."
+            )
+            raise Problem("second-person", message, status=403)
     with transaction.atomic():
         record(on={"servers": [row.name for row, _ in pairs]}, before={row.name: row.pin for row, _ in pairs})
         for row, _ in pairs:

@@ -105,7 +105,7 @@ class ComponentSerializer(StrictSerializer):
     serial = serializers.CharField(allow_null=True)
     health = serializers.CharField(allow_null=True)
     state = serializers.CharField(allow_null=True)
-    told = serializers.CharField(allow_null=True)
+    reported = serializers.CharField(allow_null=True)
     updateable = serializers.BooleanField(allow_null=True)
     score = serializers.FloatField(allow_null=True)
     seen_since = serializers.DateTimeField(allow_null=True)

@@ -12,11 +12,11 @@ from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import serializers
 from rest_framework.views import APIView
 
+from ordnung.core.assessment import Standing
 from ordnung.core.drift import OFF_BASELINE, Drift, Verdict
 from ordnung.core.facts import find_hindrances
-from ordnung.core.house import Standing
 from ordnung.core.reach import best_way
-from ordnung.server.assessment.house import Snapshot, snapshot
+from ordnung.server.assessment.current import Assessment, current_assessment
 from ordnung.server.assessment.present import FIXED, LETTERS, worst
 from ordnung.server.clock import now
 from ordnung.server.fleet.models import Server
@@ -77,17 +77,17 @@ def _cell(drifts: list[Drift]) -> str:
 def health_word(row: Server, standing: Standing) -> str:
     """ok, warning, critical or unknown: the worst of what the server says and of what it has lost."""
     facts = standing.server.facts
-    told = {"OK": "ok", "Warning": "warning", "Critical": "critical"}.get((facts.health if facts else None) or "")
+    word = {"OK": "ok", "Warning": "warning", "Critical": "critical"}.get((facts.health if facts else None) or "")
     if row.lost:
         return "critical"
-    return told or "unknown"
+    return word or "unknown"
 
 
-def floor_columns(house: Snapshot, running: dict[int, int], moment: datetime.datetime) -> dict[str, Any]:
+def floor_columns(assessment: Assessment, running: dict[int, int], moment: datetime.datetime) -> dict[str, Any]:
     """The answer's columns. A server that is as it was in the last answer of the day is not spelled again."""
     fresh: dict[str, Spelled] = {}
-    for name, row in house.rows.items():
-        standing, busy, known = house.standings[name], running.get(row.pk, 0), _spelled.get(name)
+    for name, row in assessment.rows.items():
+        standing, busy, known = assessment.standings[name], running.get(row.pk, 0), _spelled.get(name)
         state = (row, standing, busy, moment.date())
         if known is None or known[0][0] is not row or known[0][1] is not standing or known[0][2:] != state[2:]:
             known = (state, _values(name, row, standing, busy, moment))
@@ -98,7 +98,7 @@ def floor_columns(house: Snapshot, running: dict[int, int], moment: datetime.dat
     columns = (
         dict(zip(_COLUMNS, map(list, zip(*rows, strict=True)), strict=True)) if rows else {n: [] for n in _COLUMNS}
     )
-    return {"revision": house.event, "now": moment, "verdicts": {v: k for k, v in CODES.items()}, **columns}
+    return {"revision": assessment.event, "now": moment, "verdicts": {v: k for k, v in CODES.items()}, **columns}
 
 
 Spelled = tuple[tuple[Server, Standing, int, datetime.date], tuple[Any, ...]]
@@ -131,7 +131,7 @@ def _values(name: str, row: Server, standing: Standing, busy: int, moment: datet
 
 
 _lock = threading.Lock()
-_last: tuple[Snapshot, bytes] | None = None
+_last: tuple[Assessment, bytes] | None = None
 
 
 class FloorView(APIView):
@@ -141,15 +141,15 @@ class FloorView(APIView):
     def get(self, request: HttpRequest) -> HttpResponse:
         """Every server in columns; answered from memory until something changes."""
         global _last
-        house = snapshot()
-        tag = f'"{house.event}-{len(house.rows)}"'
+        assessment = current_assessment()
+        tag = f'"{assessment.event}-{len(assessment.rows)}"'
         if request.headers.get("If-None-Match") == tag:
             return HttpResponse(status=304, headers={"ETag": tag})
         with _lock:
-            if _last is None or _last[0] is not house:
+            if _last is None or _last[0] is not assessment:
                 running = dict(RunServer.objects.filter(active=True).values_list("server_id", "run_id"))
-                body = floor_columns(house, running, now())
+                body = floor_columns(assessment, running, now())
                 body["now"] = body["now"].isoformat()
-                _last = (house, json.dumps(body, separators=(",", ":"), ensure_ascii=False).encode())
+                _last = (assessment, json.dumps(body, separators=(",", ":"), ensure_ascii=False).encode())
             raw = _last[1]
         return HttpResponse(raw, content_type="application/json", headers={"ETag": tag, "Cache-Control": "no-cache"})

@@ -10,7 +10,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from ordnung.server.api.runs import RunSerializer, run_row
-from ordnung.server.assessment.house import snapshot
+from ordnung.server.assessment.current import current_assessment
 from ordnung.server.audit.recording import record
 from ordnung.server.problems import Problem
 from ordnung.server.runs.models import Run, RunServer
@@ -58,7 +58,7 @@ def _place_of_draft(run: int, name: str) -> RunServer:
 
 
 def _settled(place: RunServer) -> Response:
-    standing = snapshot().standings.get(place.server.name)
+    standing = current_assessment().standings.get(place.server.name)
     if standing is None:
         raise Problem("not-read", f"{place.server.name} has no reading. Read it again first.", status=409)
     place.detail, place.stopping = expected_stop(standing, place.overrides)

@@ -19,7 +19,7 @@ from ordnung.formats.pldm import (
     spell_descriptor,
 )
 from ordnung.repository.identity import refuse_foreign
-from ordnung.server.assessment.house import snapshot
+from ordnung.server.assessment.current import current_assessment
 from ordnung.server.problems import Problem
 from ordnung.server.shapes import StrictSerializer
 
@@ -92,15 +92,15 @@ def package_row(package: Package, name: str) -> dict[str, Any]:
 
 
 def _device(record: DeviceRecord | DownstreamRecord) -> str:
-    told = record.rules().get("software_id")
+    software_id = record.rules().get("software_id")
     kinds = ", ".join(f"{DESCRIPTOR_NAMES.get(k, hex(k))} {spell_descriptor(k, v)}" for k, v in record.descriptors)
-    return f"{told}: {kinds}" if told else kinds
+    return f"{software_id}: {kinds}" if software_id else kinds
 
 
 def _fits(package: Package, name: str, server: str, slot: str) -> str:
     if not server:
         return ""
-    standing = snapshot().standings.get(server)
+    standing = current_assessment().standings.get(server)
     component = standing.server.component(slot) if standing else None
     if component is None:
         raise Problem("not-found", f"There is no component {slot} in {server}.", status=404, field="slot")

@@ -37,8 +37,8 @@ def page_of(
     request: Request, rows: QuerySet, shape: type[StrictSerializer], tell: Callable[[Any], Any], usual: int
 ) -> Response:
     """A page of rows, each told by ``tell``; the answer says in ``X-Total-Count`` how many there are in all."""
-    told = request.query_params
-    asked = PageSerializer(data={name: told[name] for name in ("limit", "offset") if name in told})
+    query = request.query_params
+    asked = PageSerializer(data={name: query[name] for name in ("limit", "offset") if name in query})
     asked.is_valid(raise_exception=True)
     start, limit = asked.validated_data["offset"], asked.validated_data.get("limit", usual)
     body = [tell(row) for row in rows[start : start + limit]]

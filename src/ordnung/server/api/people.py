@@ -171,13 +171,13 @@ class OwnSessionsView(APIView):
         rows = [
             {
                 "id": _session_id(row.session_key),
-                "began": told.get(BEGAN_AT),
-                "seen": told.get(SEEN_AT),
-                "where": told.get(WHERE, ""),
-                "agent": told.get(AGENT, ""),
+                "began": facts.get(BEGAN_AT),
+                "seen": facts.get(SEEN_AT),
+                "where": facts.get(WHERE, ""),
+                "agent": facts.get(AGENT, ""),
                 "own": row.session_key == request.session.session_key,
             }
-            for row, told in sessions_of(request.user)
+            for row, facts in sessions_of(request.user)
         ]
         return Response(SessionSerializer(rows, many=True).data)
 
@@ -243,15 +243,15 @@ class PeopleView(APIView):
         """Add a person. The password is the first one; they change it themselves."""
         body = NewPersonSerializer(data=request.data)
         body.is_valid(raise_exception=True)
-        told = body.validated_data
-        if User.objects.filter(username__iexact=told["name"]).exists():
-            raise Problem("name-taken", f"There is a {told['name']} already.", field="name")
-        user = User(username=told["name"])
-        demand_password(told["password"], user)
-        user.set_password(told["password"])
+        asked = body.validated_data
+        if User.objects.filter(username__iexact=asked["name"]).exists():
+            raise Problem("name-taken", f"There is a {asked['name']} already.", field="name")
+        user = User(username=asked["name"])
+        demand_password(asked["password"], user)
+        user.set_password(asked["password"])
         user.save()
-        give_rights(user, [Right(right) for right in told["rights"]])
-        record(on={"person": told["name"]}, after={"rights": told["rights"]})
+        give_rights(user, [Right(right) for right in asked["rights"]])
+        record(on={"person": asked["name"]}, after={"rights": asked["rights"]})
         tell("people")
         return Response(PersonRowSerializer(person_rows(), many=True).data, status=201)
 
@@ -262,18 +262,18 @@ class PersonView(APIView):
         """Give or take rights, disable or enable, reset the password. Somebody must be left who keeps people."""
         body = PersonChangeSerializer(data=request.data)
         body.is_valid(raise_exception=True)
-        told, user = body.validated_data, _find_person(name)
+        asked, user = body.validated_data, _find_person(name)
         before = {"active": user.is_active, "rights": sorted(str(right) for right in _rights(user))}
-        if "password" in told:
-            demand_password(told["password"], user)
-            user.set_password(told["password"])
-        user.is_active = told.get("active", user.is_active)
+        if "password" in asked:
+            demand_password(asked["password"], user)
+            user.set_password(asked["password"])
+        user.is_active = asked.get("active", user.is_active)
         user.save()
-        if "rights" in told:
-            give_rights(user, [Right(right) for right in told["rights"]])
+        if "rights" in asked:
+            give_rights(user, [Right(right) for right in asked["rights"]])
         if not who_has(Right.KEEP):
             raise Problem("last-keeper", "Somebody must be left who keeps people. Nothing was changed.", status=409)
-        if "password" in told or not user.is_active:
+        if "password" in asked or not user.is_active:
             end_sessions(user)
         record(before=before, after={"active": user.is_active, "rights": sorted(str(right) for right in _rights(user))})
         tell("people")

@@ -53,11 +53,13 @@ class ReportsView(APIView):
         report = parse_host_report(raw, file.name)
         row = find_owner(report)
         if row is None:
-            told = f"{file.name}: no server of the house has serial {report.serial} or UUID {report.uuid}."
-            raise Problem("not-found", f"{told} Read the server first, or add it.", field="file")
+            message = f"{file.name}: no server of the house has serial {report.serial} or UUID {report.uuid}."
+            raise Problem("not-found", f"{message} Read the server first, or add it.", field="file")
         if row.report is not None and row.report.taken_at > report.taken_at:
-            told = f"{file.name} is from {report.taken_at:%d %b %Y %H:%M}; a later one of {row.name} is here already."
-            raise Problem("older", told, status=409)
+            message = (
+                f"{file.name} is from {report.taken_at:%d %b %Y %H:%M}; a later one of {row.name} is here already."
+            )
+            raise Problem("older", message, status=409)
         return Response(ReportSerializer(store_report(row, report, json.loads(raw))).data, status=201)
 
 
@@ -82,5 +84,5 @@ def store_report(row: Server, report: HostReport, body: dict[str, Any]) -> dict[
         "taken_at": report.taken_at,
         "matched": sum(c.origin == "both" for c in merged.components),
         "added": [f"{c.name} in {c.slot}" for c in merged.components if c.origin == "host report"],
-        "differs": [f"{c.name}: controller {c.version}, report {c.told}" for c in merged.components if c.told],
+        "differs": [f"{c.name}: controller {c.version}, report {c.reported}" for c in merged.components if c.reported],
     }

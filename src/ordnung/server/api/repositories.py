@@ -25,7 +25,7 @@ from ordnung.engine.compose import SEAL_DAYS
 from ordnung.formats.packing import parse_packing, write_packing
 from ordnung.repository import describe, draft_targets
 from ordnung.repository.carry_in import PACKING
-from ordnung.repository.seal import add_target_signatures, load_targets, wanted_signatures
+from ordnung.repository.seal import add_target_signatures, load_targets, signatures_due
 from ordnung.server.api.paging import page_of, paged
 from ordnung.server.api.work_shapes import WorkSerializer
 from ordnung.server.audit.recording import record, recorded
@@ -158,8 +158,8 @@ class PackingView(APIView):
         """The packing list for the chosen servers, without making anything."""
         body = WantSerializer(data=request.data)
         body.is_valid(raise_exception=True)
-        told = body.validated_data
-        return Response(PackingSerializer(packing_row(_plan(told), told.get("capacity"))).data)
+        asked = body.validated_data
+        return Response(PackingSerializer(packing_row(_plan(asked), asked.get("capacity"))).data)
 
 
 class RepositoriesView(APIView):
@@ -174,8 +174,8 @@ class RepositoriesView(APIView):
         """Pack a repository for the chosen servers; the engine fetches, checks and seals."""
         body = NewRepositorySerializer(data=request.data)
         body.is_valid(raise_exception=True)
-        told = body.validated_data
-        row = order(_plan(told), told["name"], told.get("capacity"), request.user.username)
+        asked = body.validated_data
+        row = order(_plan(asked), asked["name"], asked.get("capacity"), request.user.username)
         return Response(RepositorySerializer(repository_row(row)).data, status=202)
 
 
@@ -321,7 +321,7 @@ class SignatureFileSerializer(StrictSerializer):
     file = serializers.FileField()
 
 
-class WantedSerializer(StrictSerializer):
+class SignaturesDueSerializer(StrictSerializer):
     role = serializers.CharField()
     have = serializers.IntegerField()
     threshold = serializers.IntegerField()
@@ -331,11 +331,11 @@ class WantedSerializer(StrictSerializer):
 class RepositorySignaturesView(APIView):
     parser_classes = [MultiPartParser]
 
-    @extend_schema(responses=WantedSerializer)
+    @extend_schema(responses=SignaturesDueSerializer)
     def get(self, request, pk: int) -> Response:
         """Which signatures a repository waits for."""
-        wanted = wanted_signatures(_draft(get_object_or_404(Repository, pk=pk)), open_book())
-        return Response(WantedSerializer(wanted).data)
+        needed = signatures_due(_draft(get_object_or_404(Repository, pk=pk)), open_book())
+        return Response(SignaturesDueSerializer(needed).data)
 
     @extend_schema(request={"multipart/form-data": SignatureFileSerializer}, responses=RepositorySerializer)
     def post(self, request, pk: int) -> Response:

@@ -13,7 +13,7 @@ from rest_framework import serializers
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from ordnung.core.house import judge_house
+from ordnung.core.assessment import assess_fleet
 from ordnung.engine.entries import Back, Read
 from ordnung.engine.entry_codec import parse_rounds, read_entry
 from ordnung.engine.telling import tell_entry
@@ -23,7 +23,7 @@ from ordnung.server.api.fleet_shapes import (
     StrandedSerializer,
 )
 from ordnung.server.api.paging import page_of, paged
-from ordnung.server.assessment.house import snapshot
+from ordnung.server.assessment.current import current_assessment
 from ordnung.server.assessment.present import glyph_row
 from ordnung.server.audit.recording import record
 from ordnung.server.baselines.current import read_follows, read_rules
@@ -281,14 +281,14 @@ class RunStartView(APIView):
         if missing:
             first = missing[0]
             more = f" and {len(missing) - 1} more" if len(missing) > 1 else ""
-            told = (
+            message = (
                 f"{first['product']} {first['version']}{more} is not packed. Pack a repository for these servers first."
             )
-            raise Problem("not-packed", told, status=409)
+            raise Problem("not-packed", message, status=409)
         person = request.user.get_username()
         if "runs" in settings.TWO_PEOPLE and run.drafted_by == person:
-            told = f"You drafted {run.name}; this house wants another person to start it."
-            raise Problem("second-person", told, status=403)
+            message = f"You drafted {run.name}; this house wants another person to start it."
+            raise Problem("second-person", message, status=403)
         try:
             with transaction.atomic():
                 changed = Run.objects.filter(pk=pk, state="draft").update(
@@ -364,9 +364,9 @@ def _record(run: Run, place: RunServer) -> dict[str, Any]:
     entries = load_tape(run.pk, name)
     reads = [entry.value.server for entry in entries if isinstance(entry.value, Read)]
     values = [dataclasses.replace(server, group=place.group or None) for server in reads[:1] + reads[-1:]]
-    house = snapshot()
-    catalogs = house.catalogs.following(read_follows(run.follows))
-    standings = judge_house(values, catalogs, read_rules(run.rules), now().date())
+    assessment = current_assessment()
+    catalogs = assessment.catalogs.following(read_follows(run.follows))
+    standings = assess_fleet(values, catalogs, read_rules(run.rules), now().date())
     spans = tell_steps(entries, run.started_at) if run.started_at else []
     away = [s for s in spans if s["kind"] in ("server reboot", "power cycle") and s["end"] is not None]
     resets = [entry for entry in entries if isinstance(entry.value, Back)]
@@ -385,7 +385,7 @@ def _record(run: Run, place: RunServer) -> dict[str, Any]:
 
 
 def _done(run: Run, name: str, before) -> list[dict[str, Any]]:
-    standing = snapshot().standings.get(name)
+    standing = current_assessment().standings.get(name)
     order = sheets.done_in_order(run, name)
     rows = []
     for slot, version in dict(order).items():

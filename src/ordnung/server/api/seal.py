@@ -16,7 +16,7 @@ from rest_framework.views import APIView
 
 from ordnung.repository import SealBook, Wish
 from ordnung.repository.roots import SPELLING
-from ordnung.server.api.repositories import SignatureFileSerializer, WantedSerializer, read_signed
+from ordnung.server.api.repositories import SignatureFileSerializer, SignaturesDueSerializer, read_signed
 from ordnung.server.audit.recording import record, recorded
 from ordnung.server.clock import now
 from ordnung.server.problems import Problem
@@ -48,7 +48,7 @@ class SealStateSerializer(StrictSerializer):
     root = StaffSerializer()
     targets = StaffSerializer()
     online = StaffSerializer()
-    draft = WantedSerializer(many=True, allow_null=True)
+    draft = SignaturesDueSerializer(many=True, allow_null=True)
     older = serializers.IntegerField()
     """Repositories that were sealed under an older root."""
 
@@ -87,7 +87,7 @@ def seal_row(book: SealBook) -> dict[str, Any]:
         "root": {"threshold": signed.roles["root"].threshold, "holders": book.holders("root")},
         "targets": {"threshold": signed.roles["targets"].threshold, "holders": book.holders("targets")},
         "online": {"threshold": signed.roles["timestamp"].threshold, "holders": book.holders("timestamp")},
-        "draft": book.wanted(draft) if draft is not None else None,
+        "draft": book.signatures_due(draft) if draft is not None else None,
         "older": Repository.objects.filter(
             state="sealed", carried_from="", root_version__lt=signed.version
         ).count(),
@@ -107,10 +107,10 @@ class SealView(APIView):
         """The next root: at once when the keys kept here are enough to sign it, else once the others have."""
         body = WishSerializer(data=request.data)
         body.is_valid(raise_exception=True)
-        told = body.validated_data
-        wish = Wish(**{**told, "root": tuple(told["root"]), "targets": tuple(told["targets"])})
+        asked = body.validated_data
+        wish = Wish(**{**asked, "root": tuple(asked["root"]), "targets": tuple(asked["targets"])})
         book = open_book()
-        record(before={"version": book.root.signed.version}, after=told)
+        record(before={"version": book.root.signed.version}, after=asked)
         with recorded(first=True):
             book.change(wish, now())
             tell("repositories")

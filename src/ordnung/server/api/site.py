@@ -20,7 +20,7 @@ from rest_framework.views import APIView
 from ordnung.formats.text import whole_number
 from ordnung.server.api.paging import page_of, paged
 from ordnung.server.api.work_shapes import WorkSerializer
-from ordnung.server.assessment.house import snapshot
+from ordnung.server.assessment.current import current_assessment
 from ordnung.server.catalogs.models import CatalogIssue
 from ordnung.server.clock import now
 from ordnung.server.people.sessions import is_open
@@ -80,14 +80,14 @@ class SiteView(APIView):
     @extend_schema(responses=SiteSerializer)
     def get(self, request) -> Response:
         """The clock and the one live fact of each place."""
-        house = snapshot()
+        assessment = current_assessment()
         issued = CatalogIssue.objects.order_by("-issued").values_list("issued", flat=True).first()
         body = {
             "now": now(),
             "rate": settings.CLOCK.rate,
-            "servers": len(house.standings),
-            **house.tally,
-            "baseline": f"{issued:%b %Y}, r{house.baseline.number}" if issued else "",
+            "servers": len(assessment.standings),
+            **assessment.tally,
+            "baseline": f"{issued:%b %Y}, r{assessment.baseline.number}" if issued else "",
             "sealed": Repository.objects.filter(state="sealed").count(),
             "ending": Repository.objects.filter(state="sealed", carried_from="", expires__lt=now() + SOON).count(),
             "drafts": Run.objects.filter(state="draft").count(),
@@ -101,10 +101,10 @@ class SiteView(APIView):
 def engine_trouble() -> str:
     """What is wrong with the engine process, in words; empty while it works or nobody watches it."""
     try:
-        told = Path(settings.ENGINE_TROUBLE).read_text().strip() if settings.ENGINE_TROUBLE else ""
+        text = Path(settings.ENGINE_TROUBLE).read_text().strip() if settings.ENGINE_TROUBLE else ""
     except OSError:
         return ""
-    return f"{told} Nothing is lost: runs go on from their tapes." if told else ""
+    return f"{text} Nothing is lost: runs go on from their tapes." if text else ""
 
 
 async def events(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
@@ -135,17 +135,17 @@ async def _stream(last: int | None, request: HttpRequest) -> AsyncIterator[str]:
         while not HUB.stopped.is_set():
             try:
                 async with asyncio.timeout(PING_S):
-                    told = await queue.get()
+                    message = await queue.get()
             except TimeoutError:
                 if not await sync_to_async(is_open)(session):
                     return
                 yield ": still here\n\n"
                 continue
-            if told is None:
+            if message is None:
                 return
-            if last is None or told[0] > last:
-                last = told[0]
-                yield _spell(told)
+            if last is None or message[0] > last:
+                last = message[0]
+                yield _spell(message)
 
 
 def _spell(event: tuple[int, str, dict]) -> str:

@@ -46,12 +46,12 @@ class WrittenOutView(APIView):
         """Write a repository out: one file or folder for each medium it was packed for."""
         body = WriteOutSerializer(data=request.data)
         body.is_valid(raise_exception=True)
-        told, row = body.validated_data, get_object_or_404(Repository, pk=pk)
+        asked, row = body.validated_data, get_object_or_404(Repository, pk=pk)
         demand_sealed(row)
-        since = _since(row, told.get("since"))
-        folder = Path(check_folder(told["folder"])) if told["folder"] else Path(settings.HOME) / "written"
+        since = _since(row, asked.get("since"))
+        folder = Path(check_folder(asked["folder"])) if asked["folder"] else Path(settings.HOME) / "written"
         media = range(1, row.media + 1) if row.media > 1 else (0,)
-        rows = [_order(row, told["shape"], folder, medium, since, request.user.username) for medium in media]
+        rows = [_order(row, asked["shape"], folder, medium, since, request.user.username) for medium in media]
         tell("repositories", id=row.pk)
         return Response(WrittenSerializer(rows, many=True).data, status=202)
 

@@ -12,7 +12,7 @@ from ordnung.core.effect import CostMemory, Effect, Sums, compare_baselines
 from ordnung.core.matching import Follows
 from ordnung.core.rule_check import check_rules, fit_together
 from ordnung.core.rules import Rule
-from ordnung.server.assessment.house import Snapshot
+from ordnung.server.assessment.current import Assessment
 from ordnung.server.baselines.models import Revision
 from ordnung.server.baselines.rows import coverage_rows, line_rows, rule_rows
 from ordnung.server.clock import now
@@ -29,22 +29,22 @@ def _memory(issues: tuple[Issue, ...]) -> CostMemory:
     return _kept[1]
 
 
-def effect_of(house: Snapshot, rules: Sequence[Rule], follows: Follows) -> Effect:
+def effect_of(assessment: Assessment, rules: Sequence[Rule], follows: Follows) -> Effect:
     """A draft against the revision that holds."""
     with _lock:
-        after = (house.catalogs.following(follows), rules)
-        memory = _memory(house.catalogs.issues)
-        return compare_baselines(house.folds, None, after, now().date(), memory, house.groups)
+        after = (assessment.catalogs.following(follows), rules)
+        memory = _memory(assessment.catalogs.issues)
+        return compare_baselines(assessment.folds, None, after, now().date(), memory, assessment.groups)
 
 
 def effect_between(
-    house: Snapshot, one: tuple[Sequence[Rule], Follows], other: tuple[Sequence[Rule], Follows]
+    assessment: Assessment, one: tuple[Sequence[Rule], Follows], other: tuple[Sequence[Rule], Follows]
 ) -> Effect:
     """Two revisions on the fleet as it is today."""
     with _lock:
-        before, after = ((house.catalogs.following(follows), rules) for rules, follows in (one, other))
+        before, after = ((assessment.catalogs.following(follows), rules) for rules, follows in (one, other))
         return compare_baselines(
-            house.folds, before, after, now().date(), _memory(house.catalogs.issues), house.groups
+            assessment.folds, before, after, now().date(), _memory(assessment.catalogs.issues), assessment.groups
         )  # fmt: skip
 
 
@@ -65,15 +65,15 @@ def effect_row(effect: Effect) -> dict[str, Any]:
     }
 
 
-def draft_row(house: Snapshot, rules: Sequence[Rule], follows: Follows) -> dict[str, Any]:
+def draft_row(assessment: Assessment, rules: Sequence[Rule], follows: Follows) -> dict[str, Any]:
     """Everything the place shows of a draft while it is edited."""
-    effect = effect_of(house, rules, follows)
-    catalogs = house.catalogs.following(follows)
-    findings = check_rules(fit_together(house.folds, rules, house.groups), rules, now().date())
+    effect = effect_of(assessment, rules, follows)
+    catalogs = assessment.catalogs.following(follows)
+    findings = check_rules(fit_together(assessment.folds, rules, assessment.groups), rules, now().date())
     return {
         "effect": effect_row(effect),
-        "rules": rule_rows(rules, findings, house.catalogs.by_id),
-        "coverage": coverage_rows(house.models, catalogs),
+        "rules": rule_rows(rules, findings, assessment.catalogs.by_id),
+        "coverage": coverage_rows(assessment.models, catalogs),
         "lines": line_rows(effect.placed),
     }
 
@@ -81,17 +81,17 @@ def draft_row(house: Snapshot, rules: Sequence[Rule], follows: Follows) -> dict[
 def tell_differences(one: Revision, other: Revision) -> list[str]:
     """What a person changed from one revision to another, in sentences."""
     old, new = (list(r.rules.get("rules", ())) for r in (one, other))
-    told = [f"rule taken out: {_tell(rule)}" for rule in old if rule not in new]
-    told += [f"rule added: {_tell(rule)}" for rule in new if rule not in old]
+    lines = [f"rule taken out: {_tell(rule)}" for rule in old if rule not in new]
+    lines += [f"rule added: {_tell(rule)}" for rule in new if rule not in old]
     kept_old, kept_new = [r for r in old if r in new], [r for r in new if r in old]
     if kept_old != kept_new:
-        told.append("the order of the rules")
+        lines.append("the order of the rules")
     before, after = ({(f["model"], f["catalog"]): f["issue"] for f in r.follows if f["catalog"]} for r in (one, other))
     for key in sorted(before.keys() | after.keys()):
         have, want = before.get(key, "the newest as it comes"), after.get(key, "the newest as it comes")
         if have != want:
-            told.append(f"{key[0] or 'every model'} follows {want} of {key[1]} instead of {have}")
-    return told
+            lines.append(f"{key[0] or 'every model'} follows {want} of {key[1]} instead of {have}")
+    return lines
 
 
 def _tell(rule: dict[str, Any]) -> str:

@@ -12,7 +12,7 @@ from ordnung.core.baseline import Position
 from ordnung.core.drift import OFF_BASELINE, Drift, Verdict
 from ordnung.core.folds import Fold
 from ordnung.server.advisories.store import find_advisory
-from ordnung.server.assessment.house import Snapshot
+from ordnung.server.assessment.current import Assessment
 from ordnung.server.assessment.present import glyph_row, resets_text, signature_text
 
 SERVER_KEYS = ("room", "rack", "group", "model")
@@ -29,65 +29,72 @@ class Narrowed:
     """Servers in the chosen rooms, racks, groups and models, before components are looked at."""
 
 
-def narrow(house: Snapshot, asked: Mapping[str, str]) -> Narrowed:
+def narrow(assessment: Assessment, asked: Mapping[str, str]) -> Narrowed:
     """The folds that meet the filters. Component filters hold together for one component."""
-    keep = _server_filter(house, asked)
-    wanted = _part_filter(asked)
+    keep = _server_filter(assessment, asked)
+    part_filter = _part_filter(asked)
     found, servers = [], 0
-    for fold in house.folds:
+    for fold in assessment.folds:
         names = tuple(name for name in fold.names if keep(name))
         servers += len(names)
         pairs = zip(fold.standing.positions, fold.standing.drift, strict=True)
-        if names and (wanted is None or any(wanted(p, d) for p, d in pairs)):
+        if names and (part_filter is None or any(part_filter(p, d) for p, d in pairs)):
             found.append(Fold(fold.standing, names))
     return Narrowed(tuple(found), servers)
 
 
-def _server_filter(house: Snapshot, asked: Mapping[str, str]) -> Callable[[str], bool]:
+def _server_filter(assessment: Assessment, asked: Mapping[str, str]) -> Callable[[str], bool]:
     tests: list[Callable[[str], bool]] = []
-    tests += [_is(house, key, set(asked[key].split("|"))) for key in SERVER_KEYS if asked.get(key)]
+    tests += [_is(assessment, key, set(asked[key].split("|"))) for key in SERVER_KEYS if asked.get(key)]
     if names := asked.get("servers"):
-        wanted = set(names.split(","))
-        tests.append(lambda name: name in wanted)
+        chosen = set(names.split(","))
+        tests.append(lambda name: name in chosen)
     if advisory := asked.get("advisory"):
-        hit = set(assess(find_advisory(advisory), house.folds, house.catalogs).affected)
+        hit = set(assess(find_advisory(advisory), assessment.folds, assessment.catalogs).affected)
         tests.append(lambda name: name in hit)
     return lambda name: all(test(name) for test in tests)
 
 
-def _is(house: Snapshot, key: str, values: set[str]) -> Callable[[str], bool]:
+def _is(assessment: Assessment, key: str, values: set[str]) -> Callable[[str], bool]:
     if key == "model":
-        return lambda name: house.standings[name].server.model in values
+        return lambda name: assessment.standings[name].server.model in values
     if key == "group":
-        return lambda name: (house.groups[name] or "") in values
+        return lambda name: (assessment.groups[name] or "") in values
     if key == "room":
-        return lambda name: house.rows[name].room in values
-    return lambda name: f"{house.rows[name].room} {house.rows[name].rack}" in values or house.rows[name].rack in values
+        return lambda name: assessment.rows[name].room in values
+    return lambda name: (
+        f"{assessment.rows[name].room} {assessment.rows[name].rack}" in values or assessment.rows[name].rack in values
+    )
 
 
 def _part_filter(asked: Mapping[str, str]) -> Callable[[Position, Drift], bool] | None:
-    told = {key: set(asked[key].split("|")) for key in PART_KEYS if asked.get(key) and key != "score"}
+    asked_values = {key: set(asked[key].split("|")) for key in PART_KEYS if asked.get(key) and key != "score"}
     score = _number(asked.get("score"))
     if asked.get("only") == "drift":
-        told.setdefault("verdict", {v.word for v in OFF_BASELINE})
-    if not told and score is None:
+        asked_values.setdefault("verdict", {v.word for v in OFF_BASELINE})
+    if not asked_values and score is None:
         return None
 
-    def wanted(position: Position, drift: Drift) -> bool:
+    def matches(position: Position, drift: Drift) -> bool:
         facts = {
             "product": drift.product, "kind": position.component.kind, "verdict": drift.verdict.word,
             "importance": drift.missed_importance, "on": drift.installed,
         }  # fmt: skip
-        if "product" in told and "on" in told and position.product is not None and facts["product"] in told["product"]:
+        if (
+            "product" in asked_values
+            and "on" in asked_values
+            and position.product is not None
+            and facts["product"] in asked_values["product"]
+        ):
             # A version of the release line means the release: equal by the product's scheme (V11).
-            keys = {position.product.key(v) for v in told["on"]}
+            keys = {position.product.key(v) for v in asked_values["on"]}
             key = position.product.key(drift.installed or "")
-            facts["on"] = next(iter(told["on"])) if key is not None and key in keys else facts["on"]
-        return all(facts[key] in values for key, values in told.items()) and (
+            facts["on"] = next(iter(asked_values["on"])) if key is not None and key in keys else facts["on"]
+        return all(facts[key] in values for key, values in asked_values.items()) and (
             score is None or (drift.score is not None and drift.score >= score and drift.verdict is Verdict.EXPOSED)
         )
 
-    return wanted
+    return matches
 
 
 def _number(text: str | None) -> float | None:
@@ -151,14 +158,14 @@ def totals(narrowed: Narrowed) -> dict[str, int]:
     return {**sums, "servers": sum(len(f.names) for f in narrowed.folds), "of": narrowed.servers}
 
 
-def facets(house: Snapshot) -> dict[str, Any]:
+def facets(assessment: Assessment) -> dict[str, Any]:
     """What can be filtered by, with how many servers or components each has."""
-    rooms = Counter(row.room for row in house.rows.values() if row.room)
-    racks = Counter(f"{row.room} {row.rack}".strip() for row in house.rows.values() if row.rack)
-    groups = Counter(group for group in house.groups.values() if group)
+    rooms = Counter(row.room for row in assessment.rows.values() if row.room)
+    racks = Counter(f"{row.room} {row.rack}".strip() for row in assessment.rows.values() if row.rack)
+    groups = Counter(group for group in assessment.groups.values() if group)
     products: Counter[tuple[str, str]] = Counter()
     verdicts: Counter[str] = Counter()
-    for fold in house.folds:
+    for fold in assessment.folds:
         for position, drift in zip(fold.standing.positions, fold.standing.drift, strict=True):
             verdicts[drift.verdict.word] += len(fold.names)
             if position.product is not None:
@@ -167,7 +174,7 @@ def facets(house: Snapshot) -> dict[str, Any]:
         "rooms": _listed(rooms),
         "racks": _listed(racks),
         "groups": _listed(groups),
-        "models": _listed(Counter(house.models)),
+        "models": _listed(Counter(assessment.models)),
         "products": [{"value": p, "label": n, "count": c} for (p, n), c in sorted(products.items(), key=_by_label)],
         "verdicts": _listed(verdicts),
     }

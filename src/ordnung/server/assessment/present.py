@@ -7,9 +7,9 @@ from collections import Counter
 from collections.abc import Sequence
 from typing import Any
 
+from ordnung.core.assessment import Standing
 from ordnung.core.baseline import Position
 from ordnung.core.drift import Drift, Verdict
-from ordnung.core.house import Standing
 from ordnung.core.route import Route
 
 LETTERS = {
@@ -102,7 +102,7 @@ def component_row(standing: Standing, place: int) -> dict[str, Any]:
         "serial": component.serial,
         "health": component.health,
         "state": component.state,
-        "told": component.told,
+        "reported": component.reported,
         "updateable": component.updateable,
         "score": drift.score,
         **drift_row(drift),

@@ -9,7 +9,7 @@ from typing import Any
 from ordnung.core.catalog import Product, Release
 from ordnung.core.folds import Fold
 from ordnung.core.releases import Conflict, find_conflicts
-from ordnung.server.assessment.house import Snapshot
+from ordnung.server.assessment.current import Assessment
 from ordnung.server.baselines.rows import NAMES_SHOWN
 
 
@@ -26,16 +26,16 @@ class _Seen:
     held: int = 0
 
 
-def release_line(product: Product, house: Snapshot) -> dict[str, Any]:
+def release_line(product: Product, assessment: Assessment) -> dict[str, Any]:
     """The release line of one product over the whole house; releases of all issues at hand are joined."""
     seen = _Seen()
-    for fold in house.folds:
+    for fold in assessment.folds:
         _look(fold, product, seen)
     goal = [r for v in seen.targets if (r := product.find(v)) is not None]
     places = {release.version: n for n, release in enumerate(product.ordered)}
     last = max((places[r.version] for r in goal if r.version in places), default=-1)
-    issues = _issues_of(product, house)
-    conflicts = {c.version: c for c in find_conflicts(house.catalogs.issues) if c.product == product.id}
+    issues = _issues_of(product, assessment)
+    conflicts = {c.version: c for c in find_conflicts(assessment.catalogs.issues) if c.product == product.id}
     return {
         "product": product.id,
         "name": product.name,
@@ -84,10 +84,10 @@ def _look(fold: Fold, product: Product, seen: _Seen) -> None:
                     seen.stops.add(write.to)
 
 
-def _issues_of(product: Product, house: Snapshot) -> dict[str, list[dict[str, str]]]:
+def _issues_of(product: Product, assessment: Assessment) -> dict[str, list[dict[str, str]]]:
     """Which issues list each release, and who signed them."""
     found: dict[str, list[dict[str, str]]] = {}
-    for issue in sorted(house.catalogs.issues, key=lambda i: i.issued):
+    for issue in sorted(assessment.catalogs.issues, key=lambda i: i.issued):
         mine = next((p for p in issue.products if p.id == product.id), None)
         for release in mine.releases if mine else ():
             known = product.find(release.version)

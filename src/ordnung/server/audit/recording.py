@@ -92,10 +92,10 @@ def _write_once() -> None:
 def client_address(request: HttpRequest) -> str:
     """From where a request came: as far as declared proxies vouch for it, never by what a stranger writes."""
     direct = str(request.META.get("REMOTE_ADDR") or "")
-    told = [part.strip() for part in request.META.get("HTTP_X_FORWARDED_FOR", "").split(",") if part.strip()]
-    if not settings.PROXIES or not told:
+    hops = [part.strip() for part in request.META.get("HTTP_X_FORWARDED_FOR", "").split(",") if part.strip()]
+    if not settings.PROXIES or not hops:
         return direct
-    return str(told[-min(settings.PROXIES, len(told))])[:100]
+    return str(hops[-min(settings.PROXIES, len(hops))])[:100]
 
 
 def tell_late(command: str) -> None:

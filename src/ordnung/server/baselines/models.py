@@ -31,7 +31,7 @@ class Draft(models.Model):
     changed_at = models.DateTimeField()
 
 
-class LeftOut(models.Model):
+class Exclusion(models.Model):
     """A component that a person took out of the work to be done. Put back, the row stays as a record."""
 
     server = models.CharField(max_length=200)

@@ -18,7 +18,7 @@ from ordnung.server.work.events import tell
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Came:
+class BroughtIn:
     """One issue that came: ``new``, ``known`` already, or ``signed`` where an unsigned copy was here before."""
 
     issue: Issue
@@ -35,7 +35,7 @@ def bring_in(
     signature: bytes | None = None,
     vouched: str = "",
     vouches_for: Collection[str] | None = None,
-) -> Came:
+) -> BroughtIn:
     """Store one issue.
 
     Args:
@@ -66,7 +66,7 @@ def bring_in(
         if state != "known":
             tell("catalogs")
     older = newest.issue if newest.issued > issue.issued else ""
-    return Came(issue=replace(issue, signed_by=signer), state=state, older_than=older)
+    return BroughtIn(issue=replace(issue, signed_by=signer), state=state, older_than=older)
 
 
 def check_signature(maker: str, packed: bytes, signature: bytes | None, source: str) -> str:
@@ -79,19 +79,19 @@ def check_signature(maker: str, packed: bytes, signature: bytes | None, source: 
     if not keys:
         return ""
     if signature is None:
-        told = f"{source}: unsigned, but this house trusts only what {' or '.join(keys)} signed for {maker}."
-        raise Problem("unsigned", f"{told} Bring the file's .sig along. Nothing was stored.", field="signature")
+        message = f"{source}: unsigned, but this house trusts only what {' or '.join(keys)} signed for {maker}."
+        raise Problem("unsigned", f"{message} Bring the file's .sig along. Nothing was stored.", field="signature")
     signer = find_signer(packed, signature, keys)
     if signer is None:
-        told = f"{source}: its signature was not made by {' or '.join(keys)} over these bytes: altered, or signed by"
-        raise Problem("signature-wrong", f"{told} someone else. Nothing was stored.", field="signature")
+        message = f"{source}: its signature was not made by {' or '.join(keys)} over these bytes: altered, or signed by"
+        raise Problem("signature-wrong", f"{message} someone else. Nothing was stored.", field="signature")
     return signer
 
 
 def _meet(known: CatalogIssue, raw: bytes, signer: str, issue: Issue, source: str) -> str:
     if bytes(known.raw) != raw:
-        told = f"{issue.catalog} {issue.issue} is here already with other contents; what is here stays."
-        raise Problem("issue-differs", f"{source}: {told}", status=409)
+        message = f"{issue.catalog} {issue.issue} is here already with other contents; what is here stays."
+        raise Problem("issue-differs", f"{source}: {message}", status=409)
     if signer and not known.signed_by:
         known.signed_by = signer
         known.save(update_fields=["signed_by"])

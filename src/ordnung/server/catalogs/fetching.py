@@ -16,9 +16,9 @@ from ordnung.formats.folder_catalog import Heading, build_catalog
 from ordnung.repository import (
     Brought,
     Egress,
-    Looked,
     Mirror,
     RepositoryError,
+    SourceReport,
     has_packages,
     look,
     look_into_folder,
@@ -27,14 +27,14 @@ from ordnung.repository import (
 from ordnung.server.catalogs.bring_in import bring_in, see
 from ordnung.server.catalogs.models import CatalogIssue, NewestSeen, Source
 from ordnung.server.clock import now
+from ordnung.server.engine_ports import EnginePorts
 from ordnung.server.problems import Problem
-from ordnung.server.shop import Shop
 from ordnung.server.work.events import tell
 from ordnung.server.work.models import Work
 from ordnung.server.work.progress import add_done, bump
 
 
-async def do_catalogs(work: Work, shop: Shop) -> None:
+async def do_catalogs(work: Work, ports: EnginePorts) -> None:
     """Look at the sources of a work, one after the other; one that fails doesn't disturb the others."""
     new, failures = 0, []
     await sync_to_async(bump)(work, done=0)
@@ -43,34 +43,36 @@ async def do_catalogs(work: Work, shop: Shop) -> None:
         if source is None:
             continue
         try:
-            came = await _look_at(source, work)
+            brought = await _look_at(source, work)
         except (FormatError, RepositoryError, Problem) as error:
             failures.append({"server": source.address, "cause": "source", "detail": str(error), "remedy": ""})
             await sync_to_async(_failed)(source, str(error))
         else:
-            new += came
+            new += brought
         await sync_to_async(bump)(work, failures=failures)
-    told = f"{new} new issue{'' if new == 1 else 's'}"
+    message = f"{new} new issue{'' if new == 1 else 's'}"
     if failures:
-        told += f"; {len(failures)} of {len(work.subject['sources'])} sources failed: {failures[0]['detail']}"
+        message += f"; {len(failures)} of {len(work.subject['sources'])} sources failed: {failures[0]['detail']}"
     state = "failed" if failures else "done"
-    await sync_to_async(bump)(work, state=state, note=told, ended_at=now())
+    await sync_to_async(bump)(work, state=state, note=message, ended_at=now())
 
 
 async def _look_at(source: Source, work: Work) -> int:
     known = await sync_to_async(_known)()
-    told = _progress(work)
+    report = _progress(work)
     if source.kind == Source.Kind.FOLDER:
-        looked = await asyncio.to_thread(_folder, Path(source.address), known)
+        offer = await asyncio.to_thread(_folder, Path(source.address), known)
     elif source.root:
         sums = await sync_to_async(_sums)()
         keep = Path(settings.HOME) / "catalog-sources" / str(source.pk)
         root = bytes(source.root)
-        looked = await asyncio.to_thread(look_into_tuf, source.address, root, keep, sums, told, way_out(), source.proxy)
+        offer = await asyncio.to_thread(
+            look_into_tuf, source.address, root, keep, sums, report, way_out(), source.proxy
+        )
     else:
         partly = Path(settings.HOME) / "catalog-sources" / "partly"
-        looked = await look(Mirror(source.address, partly, way_out(), source.proxy), source.etag, known, told)
-    return await sync_to_async(_take)(source, looked)
+        offer = await look(Mirror(source.address, partly, way_out(), source.proxy), source.etag, known, report)
+    return await sync_to_async(_take)(source, offer)
 
 
 def way_out() -> Egress:
@@ -82,11 +84,11 @@ def _progress(work: Work) -> Callable[[int], None]:
     """Bytes as they arrive; stored by a task of its own, since the database must not hold the network up."""
     loop = asyncio.get_running_loop()
 
-    def told(size: int) -> None:
+    def report(size: int) -> None:
         if size:
             asyncio.run_coroutine_threadsafe(sync_to_async(add_done)(work, size), loop)
 
-    return told
+    return report
 
 
 def _known() -> set[tuple[str, str, str]]:
@@ -97,25 +99,25 @@ def _sums() -> set[str]:
     return set(CatalogIssue.objects.values_list("sha256", flat=True))
 
 
-def _folder(folder: Path, known: set[tuple[str, str, str]]) -> Looked:
-    looked = look_into_folder(folder, known)
-    if looked.offered or not has_packages(folder):
-        return looked
-    return Looked(files=(), offered=0)
+def _folder(folder: Path, known: set[tuple[str, str, str]]) -> SourceReport:
+    offer = look_into_folder(folder, known)
+    if offer.offered or not has_packages(folder):
+        return offer
+    return SourceReport(files=(), offered=0)
 
 
-def _take(source: Source, looked: Looked) -> int:
+def _take(source: Source, offers: SourceReport) -> int:
     """Store what a look brought, all or nothing of each file; returns how many issues are new."""
-    if looked.unchanged:
-        _answered(source, "as it was", looked.etag)
+    if offers.unchanged:
+        _answered(source, "as it was", offers.etag)
         return 0
-    refuse_older(looked)
-    files = list(looked.files)
-    if source.kind == Source.Kind.FOLDER and not looked.offered:
+    refuse_older(offers)
+    files = list(offers.files)
+    if source.kind == Source.Kind.FOLDER and not offers.offered:
         files = _from_packages(source)
     names = []
     for file in files:
-        came = bring_in(
+        brought = bring_in(
             file.raw,
             _source_name(source, file),
             packed=file.packed,
@@ -125,31 +127,31 @@ def _take(source: Source, looked: Looked) -> int:
         )
         if file.vouched and not source.maker:
             # Trusted for whom it spoke first: from now on it vouches for no other maker.
-            source.maker = came.issue.maker
+            source.maker = brought.issue.maker
             source.save(update_fields=["maker"])
-        names += [came.issue.name] if came.state != "known" else []
-    for offer in looked.newest.values():
+        names += [brought.issue.name] if brought.state != "known" else []
+    for offer in offers.newest.values():
         see(offer.maker, offer.catalog, offer.issue, offer.issued)
-    told = f"brought {', '.join(names)}" if names else "nothing new"
-    told += f"; offers {looked.offered or len(files)}"
-    if looked.unread:
-        roles = f"{'role' if len(looked.unread) == 1 else 'roles'} {', '.join(looked.unread)}"
-        told += f"; not looked at: what it delegates to the {roles}, which Ordnung doesn't follow"
-    _answered(source, told, looked.etag)
+    message = f"brought {', '.join(names)}" if names else "nothing new"
+    message += f"; offers {offers.offered or len(files)}"
+    if offers.unread:
+        roles = f"{'role' if len(offers.unread) == 1 else 'roles'} {', '.join(offers.unread)}"
+        message += f"; not looked at: what it delegates to the {roles}, which Ordnung doesn't follow"
+    _answered(source, message, offers.etag)
     return len(names)
 
 
-def refuse_older(looked: Looked) -> None:
+def refuse_older(offer: SourceReport) -> None:
     """Raise RepositoryError when a source passes an older issue off as the newest."""
-    claims = [(o.maker, o.catalog, o.issue, o.issued) for o in looked.newest.values()]
+    claims = [(o.maker, o.catalog, o.issue, o.issued) for o in offer.newest.values()]
     for maker, catalog, issue, issued in claims:
         seen = NewestSeen.objects.filter(maker=maker, catalog=catalog).first()
         if seen is not None and issued < seen.issued:
-            told = (
+            message = (
                 f"it passes {issue} off as the newest issue of {catalog}, but {seen.issue} was seen on "
                 f"{seen.seen_at:%d %b %Y}: an old copy. Nothing was taken from it"
             )
-            raise RepositoryError("older", catalog, told)
+            raise RepositoryError("older", catalog, message)
 
 
 def _source_name(source: Source, file: Brought) -> str:

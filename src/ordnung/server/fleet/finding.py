@@ -16,7 +16,7 @@ from ordnung.controllers.ssdp import PORT, search
 from ordnung.engine.discover import (
     IdentityStanding,
     Known,
-    Looked,
+    Sighting,
     Where,
     find_doubles,
     look,
@@ -25,14 +25,14 @@ from ordnung.engine.discover import (
 from ordnung.engine.reach import probe_all
 from ordnung.formats.addresses import is_host_name
 from ordnung.server.clock import now
+from ordnung.server.engine_ports import EnginePorts
 from ordnung.server.fleet.models import Search, SearchRow, Server
-from ordnung.server.shop import Shop
 from ordnung.server.work.events import tell
 from ordnung.server.work.models import Work
 from ordnung.server.work.progress import add_done, bump
 
 
-async def do_search(work: Work, shop: Shop) -> None:
+async def do_search(work: Work, ports: EnginePorts) -> None:
     """Look at the addresses of a search."""
     found = await Search.objects.aget(pk=work.subject["search"])
     if found.is_listening and not await found.rows.aexists():
@@ -40,11 +40,11 @@ async def do_search(work: Work, shop: Shop) -> None:
     endpoints, known = await sync_to_async(_prepare)(found)
     identities: dict[Where, Identity] = {}
 
-    async def told(result: Looked) -> None:
+    async def report(result: Sighting) -> None:
         identities.update({(result.url, identity.system): identity for identity in result.identities})
         await sync_to_async(_store_looked)(work, found, result, known)
 
-    await look(endpoints, shop.controllers.client, told)
+    await look(endpoints, ports.controllers.client, report)
     await sync_to_async(_end_search)(work, found, find_doubles(identities))
 
 
@@ -72,7 +72,7 @@ def _prepare(found: Search) -> tuple[list[Endpoint], list[Known]]:
     return endpoints, known
 
 
-def _store_looked(work: Work, found: Search, result: Looked, known: list[Known]) -> None:
+def _store_looked(work: Work, found: Search, result: Sighting, known: list[Known]) -> None:
     with transaction.atomic():
         rows = found.rows.filter(url=result.url, state="asked")
         if not result.identities:
@@ -93,27 +93,27 @@ def _store_looked(work: Work, found: Search, result: Looked, known: list[Known])
 
 def _found_values(identity: Identity, url: str, known: list[Known]) -> dict[str, Any]:
     match, standing = match_known(identity, url, known)
-    told = dataclasses.asdict(identity)
-    told.pop("system")
+    facts = dataclasses.asdict(identity)
+    facts.pop("system")
     details = {
         IdentityStanding.MOVED: f"known at {match.url} until now" if match else "",
         IdentityStanding.UNCERTAIN: f"it can't be told from {match.name}: they share what would tell them apart"
         if match
         else "",
     }
-    values = {"state": str(standing), "detail": details.get(standing, ""), "host_name": told.pop("name")}
-    return values | told | {"known": match.name if match else None}
+    values = {"state": str(standing), "detail": details.get(standing, ""), "host_name": facts.pop("name")}
+    return values | facts | {"known": match.name if match else None}
 
 
-def _tell_failure(result: Looked) -> str:
+def _tell_failure(result: Sighting) -> str:
     return f"{result.cause}: {result.detail}. {CAUSES.get(result.cause or '', '')}" if result.cause else ""
 
 
 def _end_search(work: Work, found: Search, doubles: Mapping[Where, Where]) -> None:
     with transaction.atomic():
         for (url, system), (first, _) in doubles.items():
-            told = f"the same server as at {first}"
-            found.rows.filter(url=url, system=system, state__in=("new", "moved")).update(state="double", detail=told)
+            message = f"the same server as at {first}"
+            found.rows.filter(url=url, system=system, state__in=("new", "moved")).update(state="double", detail=message)
         found.is_done = True
         found.save(update_fields=["is_done"])
         counts = {state: found.rows.filter(state=state).count() for state in ("new", "known", "moved", "uncertain")}
@@ -122,19 +122,19 @@ def _end_search(work: Work, found: Search, doubles: Mapping[Where, Where]) -> No
         tell("searches", id=found.pk)
 
 
-async def do_reach(work: Work, shop: Shop) -> None:
+async def do_reach(work: Work, ports: EnginePorts) -> None:
     """Have controllers send a test to us."""
     names: list[str] = work.subject["servers"]
     await sync_to_async(bump)(work, done=0, failures=[])
     failures: list[dict[str, str]] = []
 
-    async def told(name: str, probes: Mapping[str, str], error: ControllerError | None) -> None:
+    async def report(name: str, probes: Mapping[str, str], error: ControllerError | None) -> None:
         if error is not None:
             failures.append({"server": name, "cause": error.cause, "detail": error.detail, "remedy": error.remedy})
         await sync_to_async(_store_probe)(work, name, dict(probes), failures)
 
     endpoints = await sync_to_async(_endpoints)(names)
-    await probe_all(endpoints, shop.controllers, shop.payloads, told)
+    await probe_all(endpoints, ports.controllers, ports.payloads, report)
     note = f"{len(names) - len(failures)} of {len(names)} tried"
     await sync_to_async(bump)(work, state="failed" if failures else "done", note=note, ended_at=now())
 

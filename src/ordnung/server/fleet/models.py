@@ -168,9 +168,9 @@ def keep_states(entries: Sequence[Mapping[str, Any]]) -> list[int]:
 
 def load_entries(readings: Sequence[Reading]) -> dict[int, dict[str, Any]]:
     """The server objects of readings by their id, whole again: one query however many."""
-    wanted = {pk for reading in readings for pk in reading.parts}
+    keys = {pk for reading in readings for pk in reading.parts}
     states = ComponentState.objects.values_list("pk", "body")
-    found = dict(states if len(wanted) > MANY else states.filter(pk__in=wanted))
+    found = dict(states if len(keys) > MANY else states.filter(pk__in=keys))
     return {r.pk: {**r.head, "components": [found.get(pk) for pk in r.parts]} for r in readings}
 
 

@@ -62,20 +62,20 @@ def _does_something(request: HttpRequest) -> bool:
 
 def _fingerprint(request: HttpRequest) -> str:
     """Keyed: a body may hold a password, which nobody shall find out by trying."""
-    told = [f"{request.method} {request.get_full_path()}".encode()]
+    lines = [f"{request.method} {request.get_full_path()}".encode()]
     if (request.content_type or "").startswith("application/json"):
-        told.append(request.body)
+        lines.append(request.body)
     else:
-        told.append(f"{request.content_type} {request.headers.get('Content-Length', '')}".encode())
-    return salted_hmac("ordnung repeats", b"\n".join(told), algorithm="sha256").hexdigest()
+        lines.append(f"{request.content_type} {request.headers.get('Content-Length', '')}".encode())
+    return salted_hmac("ordnung repeats", b"\n".join(lines), algorithm="sha256").hexdigest()
 
 
 def _again(row: KeptAnswer | None, asked: str) -> HttpResponse:
     if row is not None and row.asked != asked:
         return problem_response("other-request", "This Idempotency-Key was used for another request.", 422)
     if row is None or row.status is None:
-        told = "The same request is being carried out, or was cut off. Look how things stand before you ask again."
-        return problem_response("under-way", told, 409)
+        message = "The same request is being carried out, or was cut off. Look how things stand before you ask again."
+        return problem_response("under-way", message, 409)
     answer = HttpResponse(bytes(row.body), status=row.status, content_type=row.kind)
     answer.headers["Idempotent-Replayed"] = "true"
     return answer

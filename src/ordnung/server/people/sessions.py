@@ -51,17 +51,17 @@ class SessionEnds:
 def begin_session(request: HttpRequest, where: str) -> None:
     """Note when and from where a session was opened."""
     now, at = timezone.now().timestamp(), clock_now().isoformat()
-    told = {BEGAN_AT: at, SEEN_AT: at, WHERE: where, AGENT: request.headers.get("User-Agent", "")[:200]}
-    request.session.update({BEGAN: now, SEEN: now, **told})
+    values = {BEGAN_AT: at, SEEN_AT: at, WHERE: where, AGENT: request.headers.get("User-Agent", "")[:200]}
+    request.session.update({BEGAN: now, SEEN: now, **values})
 
 
 def sessions_of(user: AbstractBaseUser) -> list[tuple[Session, dict[str, object]]]:
     """The open sessions of a person, with what was noted of them."""
     found = []
     for row in Session.objects.filter(expire_date__gt=timezone.now()):
-        told = row.get_decoded()
-        if told.get("_auth_user_id") == str(user.pk):
-            found.append((row, told))
+        facts = row.get_decoded()
+        if facts.get("_auth_user_id") == str(user.pk):
+            found.append((row, facts))
     return sorted(found, key=lambda pair: -float(pair[1].get(SEEN) or 0))
 
 

@@ -18,7 +18,7 @@ class FetchLog:
     def __init__(self) -> None:
         self._tasks: set[asyncio.Task[None]] = set()
 
-    def told(self, fetched: Fetched) -> None:
+    def record(self, fetched: Fetched) -> None:
         """A controller fetched something."""
         task = asyncio.ensure_future(sync_to_async(_store)(fetched))
         self._tasks.add(task)

@@ -23,7 +23,7 @@ class Gauge:
     def __init__(self, work: Work) -> None:
         self.work, self.done, self._lock = work, 0, threading.Lock()
 
-    def told(self, amount: int) -> None:
+    def advance(self, amount: int) -> None:
         """So much more has gone by; from any thread."""
         with self._lock:
             self.done += amount

@@ -30,18 +30,18 @@ from ordnung.repository.roots import load_root
 from ordnung.server.advisories.store import bring_in_advisory
 from ordnung.server.catalogs.bring_in import bring_in
 from ordnung.server.clock import now
+from ordnung.server.engine_ports import EnginePorts
 from ordnung.server.problems import Problem
 from ordnung.server.repositories.gauge import Gauge
 from ordnung.server.repositories.models import Arrival, Line, Repository, SeriesSeen, TrustedRoot, see_edition
 from ordnung.server.repositories.payloads import open_book, open_store, seal_folder
 from ordnung.server.repositories.uploads import forget_upload
-from ordnung.server.shop import Shop
 from ordnung.server.work.events import tell
 from ordnung.server.work.models import Work
 from ordnung.server.work.progress import bump
 
 
-async def do_carry_in(work: Work, shop: Shop) -> None:
+async def do_carry_in(work: Work, ports: EnginePorts) -> None:
     """Carry in what an arrival names; a refusal says why and leaves everything as it was."""
     row = await Arrival.objects.aget(pk=work.subject["arrival"])
     gauge = Gauge(work)
@@ -50,9 +50,9 @@ async def do_carry_in(work: Work, shop: Shop) -> None:
         note = await gauge.follow(job)
     except (RepositoryError, Problem, FormatError, OSError) as error:
         code = error.code if isinstance(error, RepositoryError | Problem) else "broken"
-        told = error.strerror or str(error) if isinstance(error, OSError) else str(error)
-        await Arrival.objects.filter(pk=row.pk).aupdate(state="refused", code=code, message=told)
-        await sync_to_async(bump)(work, state="failed", note=f"{row.name} refused: {told}", ended_at=now())
+        message = error.strerror or str(error) if isinstance(error, OSError) else str(error)
+        await Arrival.objects.filter(pk=row.pk).aupdate(state="refused", code=code, message=message)
+        await sync_to_async(bump)(work, state="failed", note=f"{row.name} refused: {message}", ended_at=now())
     else:
         await sync_to_async(forget_upload)(row.place)
         await sync_to_async(bump)(work, state="done", note=note, ended_at=now(), done=work.total)
@@ -82,7 +82,7 @@ def _from_carrier(row: Arrival, carrier: Carrier, gauge: Gauge) -> str:
     known = Repository.objects.filter(series=packing.series, edition=packing.edition).first()
     owner = known.owner if known else f"arrival-{row.pk}"
     try:
-        carried = carry_in(carrier, arrived, store, owner, gauge.told)
+        carried = carry_in(carrier, arrived, store, owner, gauge.advance)
         with transaction.atomic():
             repository = known or _create(arrived, row)
             see_edition(packing.series, packing.edition, arrived.packing_sum)
@@ -238,11 +238,11 @@ def _remember_root(row: Arrival, arrived: Arrived) -> None:
 
 def _tell_end(row: Arrival, repository: Repository, carried: CarriedIn) -> str:
     waiting = len(carried.waiting)
-    told = f"{carried.new_files} files new, {carried.known_files} here already" + (
+    message = f"{carried.new_files} files new, {carried.known_files} here already" + (
         f"; {waiting} lie on media still to come" if waiting else ""
     )
     Arrival.objects.filter(pk=row.pk).update(
-        state="waiting" if waiting else "done", message=told, repository=repository, new_files=carried.new_files,
+        state="waiting" if waiting else "done", message=message, repository=repository, new_files=carried.new_files,
         new_bytes=carried.new_bytes, known_files=carried.known_files,
     )  # fmt: skip
-    return f"{repository.name}, edition {repository.edition}: {told}"
+    return f"{repository.name}, edition {repository.edition}: {message}"

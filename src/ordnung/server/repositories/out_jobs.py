@@ -10,10 +10,10 @@ from asgiref.sync import sync_to_async
 from ordnung.repository import Carrier, RepositoryError, check_carrier, look_over, write_as
 from ordnung.repository.sealed import one_medium, only_new
 from ordnung.server.clock import now
+from ordnung.server.engine_ports import EnginePorts
 from ordnung.server.repositories.gauge import Gauge
 from ordnung.server.repositories.models import Line, Repository, WrittenOut
 from ordnung.server.repositories.payloads import open_book, open_repository, open_store
-from ordnung.server.shop import Shop
 from ordnung.server.work.events import tell
 from ordnung.server.work.models import Work
 from ordnung.server.work.progress import bump
@@ -33,7 +33,7 @@ def carrier_for(row: Repository, medium: int = 0, since: Repository | None = Non
     return carrier
 
 
-async def do_write_out(work: Work, shop: Shop) -> None:
+async def do_write_out(work: Work, ports: EnginePorts) -> None:
     """Write a repository out."""
     row = await WrittenOut.objects.select_related("repository").aget(pk=work.subject["written"])
     gauge = Gauge(work)
@@ -43,12 +43,12 @@ async def do_write_out(work: Work, shop: Shop) -> None:
     try:
         carrier = await sync_to_async(carrier_for)(row.repository, row.medium, since)
         written = await gauge.follow(
-            asyncio.to_thread(write_as, row.shape, carrier, Path(row.place), gauge.told)
+            asyncio.to_thread(write_as, row.shape, carrier, Path(row.place), gauge.advance)
         )  # fmt: skip
     except (RepositoryError, OSError) as error:
-        told = str(error) if isinstance(error, RepositoryError) else f"{row.place}: {error.strerror}"
-        await WrittenOut.objects.filter(pk=row.pk).aupdate(state="failed", message=told)
-        await sync_to_async(bump)(work, state="failed", note=told, ended_at=now())
+        message = str(error) if isinstance(error, RepositoryError) else f"{row.place}: {error.strerror}"
+        await WrittenOut.objects.filter(pk=row.pk).aupdate(state="failed", message=message)
+        await sync_to_async(bump)(work, state="failed", note=message, ended_at=now())
     else:
         values = {"state": "done", "files": written.files, "size": written.bytes, "sha256": written.sha256}
         await WrittenOut.objects.filter(pk=row.pk).aupdate(**values)
@@ -59,19 +59,19 @@ async def do_write_out(work: Work, shop: Shop) -> None:
     await sync_to_async(tell)("repositories", id=row.repository_id)
 
 
-async def do_check(work: Work, shop: Shop) -> None:
+async def do_check(work: Work, ports: EnginePorts) -> None:
     """Verify a repository end to end against this site's root, or the one that came with it."""
     row = await Repository.objects.aget(pk=work.subject["repository"])
     gauge = Gauge(work)
     try:
         root = await sync_to_async(_own_root)(row)
         carrier = await sync_to_async(open_repository)(row)
-        checked = await gauge.follow(asyncio.to_thread(check_carrier, carrier, root, told=gauge.told))
+        checked = await gauge.follow(asyncio.to_thread(check_carrier, carrier, root, report=gauge.advance))
     except RepositoryError as error:
         await _end_check(work, row, f"{error.code}: {error}", failed=True)
     else:
-        told = f"Whole: {checked.files} files, every signature and checksum right"
-        await _end_check(work, row, told, failed=False)
+        message = f"Whole: {checked.files} files, every signature and checksum right"
+        await _end_check(work, row, message, failed=False)
 
 
 def _own_root(row: Repository) -> bytes | None:
@@ -79,24 +79,24 @@ def _own_root(row: Repository) -> bytes | None:
     return None if row.carried_from else open_book().history()[0]
 
 
-async def _end_check(work: Work, row: Repository, told: str, *, failed: bool) -> None:
-    values = {"checked_at": now(), "checked": told, "check_failed": failed}
+async def _end_check(work: Work, row: Repository, message: str, *, failed: bool) -> None:
+    values = {"checked_at": now(), "checked": message, "check_failed": failed}
     await Repository.objects.filter(pk=row.pk).aupdate(**values)
     state = "failed" if failed else "done"
-    await sync_to_async(bump)(work, state=state, note=told, ended_at=now())
+    await sync_to_async(bump)(work, state=state, note=message, ended_at=now())
     await sync_to_async(tell)("repositories", id=row.pk)
 
 
-async def do_look_over(work: Work, shop: Shop) -> None:
+async def do_look_over(work: Work, ports: EnginePorts) -> None:
     """Hash everything in the content store; what is not what it is named for is moved out of use."""
     gauge = Gauge(work)
     store = open_store()
-    report = await gauge.follow(asyncio.to_thread(look_over, store, repair=True, told=gauge.told))
-    told = f"{report.files} payloads, all what they are named for" if report.is_sound else (
+    report = await gauge.follow(asyncio.to_thread(look_over, store, repair=True, report=gauge.advance))
+    message = f"{report.files} payloads, all what they are named for" if report.is_sound else (
         f"{len(report.altered) + len(report.strange)} of {report.files} were not what they are named for and are out "
         f"of use: {', '.join(name[:12] for name in (*report.altered, *report.strange))}"
     )  # fmt: skip
     if report.missing:
-        told += f"; {len(report.missing)} that repositories name are missing"
+        message += f"; {len(report.missing)} that repositories name are missing"
     state = "done" if report.is_sound and not report.missing else "failed"
-    await sync_to_async(bump)(work, state=state, note=told, ended_at=now())
+    await sync_to_async(bump)(work, state=state, note=message, ended_at=now())

@@ -16,19 +16,19 @@ from ordnung.core.media import TooLargeError
 from ordnung.core.packing import Packed, Trim, kept
 from ordnung.engine.compose import SEAL_DAYS, Composed, Documents, Heading, compose, sums_of
 from ordnung.engine.pack import PackedState, fetch_all
-from ordnung.repository import Fetcher, Pace, Place, RepositoryError, draft_targets, finish, store_metadata
+from ordnung.repository import Fetcher, Pace, PayloadSource, RepositoryError, draft_targets, finish, store_metadata
 from ordnung.repository.carry_in import PACKING
 from ordnung.repository.copying import write_durably
-from ordnung.repository.roots import SPELLING, Wanted
-from ordnung.repository.seal import wanted_signatures
+from ordnung.repository.roots import SPELLING, SignaturesDue
+from ordnung.repository.seal import signatures_due
 from ordnung.server.catalogs.fetching import way_out
 from ordnung.server.catalogs.models import Source, TrustedKey
 from ordnung.server.clock import now
+from ordnung.server.engine_ports import EnginePorts
 from ordnung.server.repositories.models import FetchLimit, FetchPlace, Line, Repository, see_edition
 from ordnung.server.repositories.payloads import open_book, open_store, seal_folder
 from ordnung.server.repositories.plans import Plan, gather_documents, make_plan
 from ordnung.server.repositories.rows import LINE_FIELDS, packed_rows
-from ordnung.server.shop import Shop
 from ordnung.server.work.events import tell
 from ordnung.server.work.models import Work
 from ordnung.server.work.progress import add_done, bump
@@ -38,7 +38,7 @@ TOLD_BYTES = 256 * 1024
 DRAFT = "draft.targets.json"
 
 
-async def do_pack(work: Work, shop: Shop) -> None:
+async def do_pack(work: Work, ports: EnginePorts) -> None:
     """Make a repository."""
     row = await Repository.objects.aget(pk=work.subject["repository"])
     await sync_to_async(bump)(work, done=0)
@@ -76,7 +76,7 @@ def line_values(lines: Sequence[Packed]) -> list[dict[str, Any]]:
 async def _fetch(work: Work, row: Repository, lines: list[Packed]) -> list[tuple[Packed, Path]]:
     arrived: dict[tuple[str, str], int] = {}
 
-    async def told(state: PackedState) -> None:
+    async def report(state: PackedState) -> None:
         key = (state.product, state.version)
         before = arrived.get(key, 0)
         if state.state == "fetching" and 0 <= state.bytes - before < TOLD_BYTES:
@@ -92,13 +92,13 @@ async def _fetch(work: Work, row: Repository, lines: list[Packed]) -> list[tuple
         put_aside=lambda place, why: aside.append((place.base, why)),
     )  # fmt: skip
     async with fetcher:
-        good = await fetch_all(lines, fetcher, told, keys, proxies)
+        good = await fetch_all(lines, fetcher, report, keys, proxies)
     await sync_to_async(_remember_places)(lines, fetcher, aside)
     return good
 
 
-def _ways() -> tuple[list[Place], Pace, dict[str, dict[str, bytes]], dict[str, str]]:
-    places = [Place(base=p.base, proxy=p.proxy, aside=p.aside) for p in FetchPlace.objects.order_by("pk")]
+def _ways() -> tuple[list[PayloadSource], Pace, dict[str, dict[str, bytes]], dict[str, str]]:
+    places = [PayloadSource(base=p.base, proxy=p.proxy, aside=p.aside) for p in FetchPlace.objects.order_by("pk")]
     limit = FetchLimit.objects.first()
     keys: dict[str, dict[str, bytes]] = {}
     for key in TrustedKey.objects.all():
@@ -132,15 +132,15 @@ def _store_line(work: Work, row: Repository, state: PackedState, moved: int) -> 
 
 def _end_incomplete(work: Work, row: Repository, refused: int) -> None:
     first = row.lines.filter(state="refused").first()
-    told = f"{refused} of {row.lines.count()} payloads were refused; nothing was sealed. " + (
+    message = f"{refused} of {row.lines.count()} payloads were refused; nothing was sealed. " + (
         f"{first.name} {first.version}: {first.message}" if first else ""
     )
-    _fail(work, row, told)
+    _fail(work, row, message)
 
 
-def _fail(work: Work, row: Repository, told: str) -> None:
-    Repository.objects.filter(pk=row.pk).update(state="incomplete", message=told)
-    bump(work, state="failed", note=told, ended_at=now())
+def _fail(work: Work, row: Repository, message: str) -> None:
+    Repository.objects.filter(pk=row.pk).update(state="incomplete", message=message)
+    bump(work, state="failed", note=message, ended_at=now())
     tell("repositories", id=row.pk)
 
 
@@ -157,9 +157,9 @@ def _seal(work: Work, row: Repository, plan: Plan, lines: list[Packed], document
         rules=plan.revision.rules, follows=list(documents.follows), media=composed.packing.media
     )
     row.refresh_from_db()
-    wanted = draft_seal(row, composed)
-    if wanted is not None:
-        left = wanted.threshold - wanted.have
+    needed = draft_seal(row, composed)
+    if needed is not None:
+        left = needed.threshold - needed.have
         note = (
             f"{len(lines)} payloads packed; {left} more signature{'' if left == 1 else 's'} wanted before it is sealed"
         )
@@ -169,7 +169,7 @@ def _seal(work: Work, row: Repository, plan: Plan, lines: list[Packed], document
     bump(work, state="done", note=note, ended_at=now(), done=work.total)
 
 
-def draft_seal(row: Repository, composed: Composed) -> Wanted | None:
+def draft_seal(row: Repository, composed: Composed) -> SignaturesDue | None:
     """Sign a repository with the keys kept here; returns what is still wanted, or None when it is sealed."""
     store, book = open_store(), open_book()
     store.hold(row.owner, {content.sha256 for content in composed.contents})
@@ -178,16 +178,16 @@ def draft_seal(row: Repository, composed: Composed) -> Wanted | None:
     return keep_draft(row, targets)
 
 
-def keep_draft(row: Repository, targets: Metadata[Targets]) -> Wanted | None:
+def keep_draft(row: Repository, targets: Metadata[Targets]) -> SignaturesDue | None:
     """Keep targets metadata as far as they are signed; sealed at once when that is enough."""
     book = open_book()
-    wanted = wanted_signatures(targets, book)
+    needed = signatures_due(targets, book)
     folder = seal_folder(row)
-    if not wanted.is_enough:
+    if not needed.is_enough:
         write_durably(folder / DRAFT, targets.to_bytes(SPELLING))
         Repository.objects.filter(pk=row.pk).update(state="signing")
         tell("repositories", id=row.pk)
-        return wanted
+        return needed
     store_metadata(folder, finish(targets, book))
     (folder / DRAFT).unlink(missing_ok=True)
     Repository.objects.filter(pk=row.pk).update(

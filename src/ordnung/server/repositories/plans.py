@@ -6,16 +6,16 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from ordnung.core.assessment import Standing, assess_fleet
 from ordnung.core.foresee import foreseen
-from ordnung.core.house import Standing, judge_house
 from ordnung.core.media import TooLargeError, spread
 from ordnung.core.packing import Packed, Trim, kept, plan_packing
 from ordnung.engine.compose import CatalogFile, Documents, everywhere_bytes, issues_of, payload_paths
 from ordnung.formats.documents import write_document
 from ordnung.server.advisories.models import AdvisoryFile
-from ordnung.server.assessment.house import load_catalogs, snapshot
+from ordnung.server.assessment.current import current_assessment, load_catalogs
 from ordnung.server.baselines.current import decided
-from ordnung.server.baselines.left_out import reviewed
+from ordnung.server.baselines.exclusions import reviewed
 from ordnung.server.baselines.models import Revision
 from ordnung.server.catalogs.models import CatalogIssue
 from ordnung.server.clock import now
@@ -34,18 +34,18 @@ class Plan:
 
 def make_plan(names: list[str] | None, trims: Sequence[Trim] = (), revision: int | None = None) -> Plan:
     """The packing list for servers. Raises Problem for a revision or a server that is not there."""
-    house = snapshot()
-    unknown = [name for name in names or () if name not in house.standings]
+    assessment = current_assessment()
+    unknown = [name for name in names or () if name not in assessment.standings]
     if unknown:
         raise Problem("unknown-server", f"There is no server {unknown[0]} here.", field="servers")
-    row = Revision.objects.filter(number=revision or house.baseline.number).first()
+    row = Revision.objects.filter(number=revision or assessment.baseline.number).first()
     if row is None:
         raise Problem("not-found", f"There is no revision {revision}.", status=404, field="revision")
-    chosen, catalogs, rules = house.chosen(names), house.catalogs, house.baseline.rules
-    if row.number != house.baseline.number:
+    chosen, catalogs, rules = assessment.chosen(names), assessment.catalogs, assessment.baseline.rules
+    if row.number != assessment.baseline.number:
         other = decided(row)
         catalogs, rules = load_catalogs(other.follows), other.rules
-        chosen = list(judge_house([standing.server for standing in chosen], catalogs, rules, now().date()))
+        chosen = list(assess_fleet([standing.server for standing in chosen], catalogs, rules, now().date()))
     standings = reviewed(chosen)
     later = reviewed(foreseen(standings, catalogs, rules, now().date()))
     return Plan(standings, plan_packing([*standings, *later], trims), tuple(trims), row)
@@ -53,17 +53,17 @@ def make_plan(names: list[str] | None, trims: Sequence[Trim] = (), revision: int
 
 def gather_documents(plan: Plan) -> Documents:
     """The catalogs, rules and advisories that belong to a packing list."""
-    wanted = issues_of(plan.standings)
+    issues = issues_of(plan.standings)
     catalogs = [
         CatalogFile(maker=row.maker, catalog=row.catalog, issue=row.issue, raw=bytes(row.raw), signed_by=row.signed_by)
         for row in CatalogIssue.objects.order_by("maker", "catalog", "issue")
-        if (row.maker, row.catalog, row.issue) in wanted
+        if (row.maker, row.catalog, row.issue) in issues
     ]
     models = {standing.server.model for standing in plan.standings}
     follows = [
         entry
         for entry in plan.revision.follows
-        if entry["model"] in models and (entry["maker"], entry["catalog"], entry["issue"]) in wanted
+        if entry["model"] in models and (entry["maker"], entry["catalog"], entry["issue"]) in issues
     ]
     return Documents(
         catalogs=catalogs,

@@ -61,11 +61,11 @@ def _refuse_too_much(size: int, person: str) -> None:
     ):
         under_way = rows.aggregate(sum=Sum("size"))["sum"] or 0
         if under_way + size > limit:
-            told = (
+            message = (
                 f"{whose.capitalize()} {under_way} bytes on their way, of {limit} at most. Carry in or drop what has "
                 "come; what nobody goes on with for two days is dropped."
             )
-            raise Problem("too-much", told, status=413, field="size")
+            raise Problem("too-much", message, status=413, field="size")
 
 
 def _promised() -> int:
@@ -86,8 +86,8 @@ def write_piece(row: Upload) -> Iterator[BinaryIO]:
             try:
                 fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
             except BlockingIOError:
-                told = f"A piece of {row.name} is just being written. Ask how far it is, then go on."
-                raise Problem("busy", told, status=409) from None
+                message = f"A piece of {row.name} is just being written. Ask how far it is, then go on."
+                raise Problem("busy", message, status=409) from None
             yield file
     except OSError as error:
         raise no_room(error, row.name) or error from None

@@ -91,7 +91,7 @@ class DatabaseOrders:
         return dict(RunServer.objects.values_list("overrides", flat=True).get(run_id=int(run), server__name=server))
 
 
-class HouseBaseline:
+class CurrentBaseline:
     """Positions of a freshly read server under the rules a run was planned by; what was taken out stays out."""
 
     def __init__(

@@ -12,7 +12,7 @@ from typing import Any
 
 from django.db import transaction
 
-from ordnung.core.away import Place
+from ordnung.core.away import AwayPlace
 from ordnung.engine.entries import Entry
 from ordnung.engine.entry_codec import read_entry
 from ordnung.engine.tape import TapeState, fold
@@ -66,11 +66,11 @@ def lease_values(state: TapeState) -> dict[str, Any] | None:
     }
 
 
-def taken_places() -> list[Place]:
+def taken_places() -> list[AwayPlace]:
     """Who holds a place now, over all runs."""
     rows = AwayLease.objects.values_list("server__name", "groups", "rack", "room", "outage", "kept")
     return [
-        Place(server=name, groups=tuple(groups), rack=rack, room=room, outage=outage, kept=kept)
+        AwayPlace(server=name, groups=tuple(groups), rack=rack, room=room, outage=outage, kept=kept)
         for name, groups, rack, room, outage, kept in rows
     ]
 
@@ -97,8 +97,10 @@ def write_run(run: int, at: datetime.datetime, note: str = "") -> None:
         return
     if not Run.objects.filter(pk=run, state="running").update(state="ended", ended_at=at):
         return
-    told = f"{len(places) - len(failed)} of {len(places)} done" + (f"; look at {', '.join(failed)}" if failed else "")
-    works.update(state="failed" if failed else "done", done=len(places), note=told, ended_at=at)
+    message = f"{len(places) - len(failed)} of {len(places)} done" + (
+        f"; look at {', '.join(failed)}" if failed else ""
+    )
+    works.update(state="failed" if failed else "done", done=len(places), note=message, ended_at=at)
 
 
 def _write_lease(run: int, server: str, values: dict[str, Any] | None, at: datetime.datetime) -> None:
@@ -119,11 +121,11 @@ def find_differences(runs: Iterable[Run]) -> list[tuple[Run, str]]:
         for place in run.servers.select_related("server"):
             name = place.server.name
             state = fold(tapes.get(name, ()))
-            wanted = place_values(state, run.state == "running")
+            values = place_values(state, run.state == "running")
             held = leases.get(name)
-            told = lease_values(state)
-            have = None if held is None else {key: getattr(held, key) for key in told or {"kept": None}}
-            if any(getattr(place, key) != value for key, value in wanted.items()) or have != told:
+            by_server = lease_values(state)
+            have = None if held is None else {key: getattr(held, key) for key in by_server or {"kept": None}}
+            if any(getattr(place, key) != value for key, value in values.items()) or have != by_server:
                 found.append((run, name))
     return found
 

@@ -25,9 +25,9 @@ class Identities:
         found = {}
         for step in rounds:
             for planned in step.writes:
-                told = self._settle(planned, by_slot.get(planned.write.slot))
-                if told:
-                    found[f"{planned.write.slot} {planned.write.to}"] = told
+                identity = self._settle(planned, by_slot.get(planned.write.slot))
+                if identity:
+                    found[f"{planned.write.slot} {planned.write.to}"] = identity
         return found
 
     def _settle(self, planned: PlannedWrite, position: Position | None) -> str:
@@ -42,5 +42,5 @@ class Identities:
         package = self._packages[payload.sha256]
         if isinstance(package, RepositoryError):
             return ""
-        told = settle_identity(package, payload, position.product, planned.write.to, position.component)
-        return f"by {told}" if isinstance(told, SettledBy) else f"not settled: {told}"
+        identity = settle_identity(package, payload, position.product, planned.write.to, position.component)
+        return f"by {identity}" if isinstance(identity, SettledBy) else f"not settled: {identity}"

@@ -43,8 +43,8 @@ def give_back(name: str, person: str, reason: str) -> None:
     if lease is None:
         raise Problem("not-away", f"{name} is not counted as away.", status=404)
     if not lease.kept:
-        told = f"A run is at work on {name}; its place is given back when that has ended."
-        raise Problem("under-way", told, status=409)
+        message = f"A run is at work on {name}; its place is given back when that has ended."
+        raise Problem("under-way", message, status=409)
     tape = load_tape(lease.run_id, name)
     DatabaseJournal().append_now(str(lease.run_id), name, len(tape) + 1, PlaceGiven(by=person, why=reason))
     tell("readings", servers=[name])

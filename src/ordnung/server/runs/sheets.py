@@ -6,9 +6,9 @@ import dataclasses
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
-from ordnung.core.away import Place
+from ordnung.core.assessment import Standing
+from ordnung.core.away import AwayPlace
 from ordnung.core.checks import Before, Situation, find_block, run_checks
-from ordnung.core.house import Standing
 from ordnung.core.packing import ways_back
 from ordnung.core.route import Route, plan_way_back
 from ordnung.core.sheet import NamedPayload, PlannedRound, name_payloads
@@ -16,10 +16,10 @@ from ordnung.core.timetable import Timetable, plan_timetable
 from ordnung.engine.entry_codec import parse_rounds, rounds_body
 from ordnung.engine.tape import fold
 from ordnung.formats.rules import rules_document
-from ordnung.server.assessment.house import snapshot
+from ordnung.server.assessment.current import current_assessment
 from ordnung.server.audit.recording import record, recorded
 from ordnung.server.baselines.current import follows_rows
-from ordnung.server.baselines.left_out import reasons, reviewed
+from ordnung.server.baselines.exclusions import reasons, reviewed
 from ordnung.server.clock import now
 from ordnung.server.fleet.models import Server
 from ordnung.server.problems import Problem
@@ -32,10 +32,10 @@ from ordnung.server.runs.models import Run, RunServer
 from ordnung.server.work.events import tell
 
 
-def place_of(row: Server, outage: bool, group: str = "") -> Place:
+def place_of(row: Server, outage: bool, group: str = "") -> AwayPlace:
     """What a server takes of the site's limits while it is worked on."""
     name = group or (row.group.name if row.group else "")
-    return Place(
+    return AwayPlace(
         server=row.name, groups=(name,) if name else (), rack=row.rack or None, room=row.room or None, outage=outage
     )
 
@@ -46,7 +46,7 @@ def draft_sheet(names: Sequence[str] | None, person: str, title: str = "") -> Ru
     Raises:
         Problem: none of them has anything to do.
     """
-    standings = [s for s in reviewed(snapshot().chosen(list(names) if names else None)) if s.route.rounds]
+    standings = [s for s in reviewed(current_assessment().chosen(list(names) if names else None)) if s.route.rounds]
     if not standings:
         raise Problem("nothing-to-do", "These servers need nothing: all are level, held or without a route.")
     standings.sort(key=lambda s: (-s.route.outages, s.server.name))
@@ -66,7 +66,7 @@ def draft_way_back(run: Run, server: str, slot: str, person: str) -> Run:
     done = confirmed(run, server)
     if before is None or slot not in done:
         raise Problem("not-done", f"{slot} of {server} was not updated in this run.", status=404)
-    standing = snapshot().standings[server]
+    standing = current_assessment().standings[server]
     to = way_back_version(standing, slot, before.version, [v for s, v in done_in_order(run, server) if s == slot])
     if to is None:
         raise Problem("barred", f"{slot} of {server} has no way back: a floor version bars everything older.")
@@ -118,8 +118,8 @@ def expected_stop(standing: Standing, overrides: Mapping[str, str] | None = None
     block = find_block(run_checks(situation, overrides))
     jobs = standing.server.facts.jobs if standing.server.facts else ()
     if block is not None:
-        told = f"{block.seen}: it will be stopped unless that has ended by then. {block.remedy}"
-        return told, block.check if block.may_override else ""
+        message = f"{block.seen}: it will be stopped unless that has ended by then. {block.remedy}"
+        return message, block.check if block.may_override else ""
     if jobs:
         return f"{jobs[0]}: it will be put off to the end and then stopped unless that job has ended.", ""
     return "", ""
@@ -130,7 +130,7 @@ def _store(
     name: str, person: str, standings: Sequence[Standing], routes: Sequence[Route], timetable: Timetable,
     back: Mapping[str, str] | None, takes_back: Run | None,
 ) -> Run:  # fmt: skip
-    house, told = snapshot(), reasons(s.server.name for s in standings)
+    assessment, by_place = current_assessment(), reasons(s.server.name for s in standings)
     named = {s.server.name: name_payloads(r.rounds, s.positions) for s, r in zip(standings, routes, strict=True)}
     repository = _find_repository(p.sha256 for rounds in named.values() for p in payloads_of(rounds))
     run = Run.objects.create(
@@ -140,9 +140,9 @@ def _store(
         takes_back=takes_back,
         planned_seconds=timetable.makespan,
         bound_seconds=timetable.bound,
-        revision=house.baseline.number,
-        rules=rules_document(house.baseline.rules),
-        follows=follows_rows(house.catalogs.freeze(s.server.model for s in standings)),
+        revision=assessment.baseline.number,
+        rules=rules_document(assessment.baseline.rules),
+        follows=follows_rows(assessment.catalogs.freeze(s.server.model for s in standings)),
         repository=repository,
         source=f"{repository.name}, edition {repository.edition}" if repository else "from the store",
     )
@@ -159,7 +159,7 @@ def _store(
             back=dict(back) if back else None,
             rounds=rounds_body(named[standing.server.name]),
             stranded=[dataclasses.asdict(s) for s in route.stranded],
-            left_out=told.get(standing.server.name, {}),
+            left_out=by_place.get(standing.server.name, {}),
             lane=[dataclasses.asdict(span) for span in lanes[standing.server.name].spans]
             if standing.server.name in lanes
             else [],
@@ -182,11 +182,11 @@ def payloads_of(rounds: Iterable[PlannedRound]) -> list[NamedPayload]:
 
 def _find_repository(sums: Iterable[str]) -> Repository | None:
     """The newest sealed repository here that holds every payload of a run, or None: they come from the store."""
-    wanted = set(sums)
-    if not wanted:
+    needed = set(sums)
+    if not needed:
         return None
     for row in Repository.objects.filter(state="sealed").order_by("-made_at", "-pk")[:LOOKED_AT]:
-        if wanted <= set(row.lines.filter(state="packed").values_list("sha256", flat=True)):
+        if needed <= set(row.lines.filter(state="packed").values_list("sha256", flat=True)):
             return row
     return None
 
@@ -197,7 +197,7 @@ LOOKED_AT = 20
 
 def what_is_missing(run: Run) -> list[dict[str, Any]]:
     """Payloads a run needs that are not in the store: those it names, whatever catalogs came since."""
-    store, products = open_store(), snapshot().catalogs.by_id
+    store, products = open_store(), current_assessment().catalogs.by_id
     missing: dict[tuple[str, str], dict[str, Any]] = {}
     for place in run.servers.all():
         for step in parse_rounds(place.rounds):

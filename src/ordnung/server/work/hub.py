@@ -10,7 +10,7 @@ from typing import Any
 from asgiref.sync import sync_to_async
 from django.db import connection
 
-Told = tuple[int, str, dict[str, Any]]
+Message = tuple[int, str, dict[str, Any]]
 MOST_WAITING = 2000
 """Events that may wait for a slow stream; then it is ended, and begins again with what it missed."""
 MOST_STREAMS = 6
@@ -24,14 +24,14 @@ POLL_S = 0.25
 GAP = "gap"
 
 
-def _put(queue: asyncio.Queue[Told | None], event: Told) -> None:
+def _put(queue: asyncio.Queue[Message | None], event: Message) -> None:
     try:
         queue.put_nowait(event)
     except asyncio.QueueFull:
         _end(queue)
 
 
-def _end(queue: asyncio.Queue[Told | None]) -> None:
+def _end(queue: asyncio.Queue[Message | None]) -> None:
     while not queue.empty():
         queue.get_nowait()
     queue.put_nowait(None)
@@ -41,7 +41,7 @@ class Hub:
     """Reads once, tells many. Streams subscribe first and replay afterwards, so that nothing falls between."""
 
     def __init__(self) -> None:
-        self.queues: dict[asyncio.Queue[Told | None], str] = {}
+        self.queues: dict[asyncio.Queue[Message | None], str] = {}
         """Each with the session it belongs to, in the order in which they began."""
         self.stopped = asyncio.Event()
         self.last: int | None = None
@@ -80,9 +80,9 @@ class Hub:
                 _end(queue)
 
     @contextlib.asynccontextmanager
-    async def subscribe(self, session: str = "") -> AsyncIterator[asyncio.Queue[Told | None]]:
+    async def subscribe(self, session: str = "") -> AsyncIterator[asyncio.Queue[Message | None]]:
         """A queue of everything that comes from now on; None in it ends the stream."""
-        queue: asyncio.Queue[Told | None] = asyncio.Queue(MOST_WAITING)
+        queue: asyncio.Queue[Message | None] = asyncio.Queue(MOST_WAITING)
         own = [other for other, owner in self.queues.items() if owner == session]
         for other in own[: max(0, len(own) - MOST_STREAMS + 1)]:
             _end(other)
@@ -92,7 +92,7 @@ class Hub:
         finally:
             self.queues.pop(queue, None)
 
-    async def since(self, last: int | None) -> list[Told]:
+    async def since(self, last: int | None) -> list[Message]:
         """What was missed since ``last``; nothing for a stream that begins.
 
         Where that is more than ``MOST_REPLAYED``, or not kept any more, it is one event of the topic ``GAP``: the
@@ -121,7 +121,7 @@ def _newest() -> int:
 
 
 @sync_to_async
-def _after(last: int) -> list[Told]:
+def _after(last: int) -> list[Message]:
     from ordnung.server.work.models import Event
 
     try:

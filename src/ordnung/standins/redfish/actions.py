@@ -121,8 +121,8 @@ def show_monitor(device: Hardware, number: str) -> Reply:
 
 
 def _failed(name: str, args: list[str]) -> Reply:
-    told = {"MessageId": name, "Message": f"{name.rsplit('.', 1)[1]}: {', '.join(args)}", "MessageArgs": args}
-    return as_reply({"error": {"code": name, "message": told["Message"], "@Message.ExtendedInfo": [told]}}, 400)
+    message = {"MessageId": name, "Message": f"{name.rsplit('.', 1)[1]}: {', '.join(args)}", "MessageArgs": args}
+    return as_reply({"error": {"code": name, "message": message["Message"], "@Message.ExtendedInfo": [message]}}, 400)
 
 
 # Resets, media, accounts, events
@@ -146,13 +146,13 @@ _CYCLES = make_reset(("PowerCycle",), Hardware.power_cycle)
 
 def reset_system(device: Hardware, request: Request, body: Resource) -> Reply:
     """ComputerSystem.Reset."""
-    wanted = body.get("ResetType")
-    if wanted == "PushPowerButton":  # whether that boots or kills it depends on its system: nobody should
+    kind = body.get("ResetType")
+    if kind == "PushPowerButton":  # whether that boots or kills it depends on its system: nobody should
         device.note("button pushed")
         return Reply(status=204, headers=dict(HEADERS))
-    if wanted == "PowerCycle" and "power cycle on system" in device.quirks:
+    if kind == "PowerCycle" and "power cycle on system" in device.quirks:
         return _CYCLES(device, request, body)
-    if wanted == "GracefulRestart" and "graceful ignored" in device.quirks:
+    if kind == "GracefulRestart" and "graceful ignored" in device.quirks:
         device.note("graceful restart ignored")
         return Reply(status=204, headers=dict(HEADERS))
     return _RESTARTS(device, request, body)
@@ -236,9 +236,9 @@ def send_test_event(device: Hardware, request: Request, body: Resource) -> Reply
     return reply
 
 
-def make_event(device: Hardware, told: Resource) -> Resource:
+def make_event(device: Hardware, event: Resource) -> Resource:
     """An event as a subscriber or a stream gets it."""
     number = str(len(device.events) + 1)
-    record = {"MemberId": "0", "EventId": number, "EventType": "Other", **told, "OriginOfCondition": link(V1)}
+    record = {"MemberId": "0", "EventId": number, "EventType": "Other", **event, "OriginOfCondition": link(V1)}
     del record["@odata.type"], record["Resolution"]
     return {"@odata.type": "#Event.v1_7_0.Event", "Id": number, "Name": "Event", "Events": [record]}

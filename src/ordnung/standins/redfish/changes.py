@@ -59,18 +59,18 @@ def writable(path: str) -> dict[str, Any] | None:
 
 
 def sort_changes(
-    present: Resource, wanted: Resource, checks: dict[str, Any], prefix: str = ""
+    present: Resource, asked: Resource, checks: dict[str, Any], prefix: str = ""
 ) -> tuple[Resource, list[Resource]]:
     """What of a PATCH can be done, and a message for each property that can't."""
     good: Resource = {}
     notes: list[Resource] = []
-    for key, value in wanted.items():
+    for key, value in asked.items():
         at, check = f"{prefix}{key}", checks.get(key)
         if key.startswith("@") or "@odata" in key:
             continue
         if isinstance(check, dict) and isinstance(value, dict):
-            inner, told = sort_changes(present.get(key) or {}, value, check, f"{at}/")
-            notes += told
+            inner, changes = sort_changes(present.get(key) or {}, value, check, f"{at}/")
+            notes += changes
             if inner:
                 good[key] = inner
         elif callable(check):

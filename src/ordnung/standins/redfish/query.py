@@ -39,8 +39,8 @@ def apply_query(device: Hardware, body: Resource, query: Mapping[str, str]) -> R
             raise QueryError(500, "GeneralError", "expanding failed")
         body = _expand(device, body, query["$expand"])
     if "$select" in query:
-        wanted = {name.strip().split("/")[0] for name in query["$select"].split(",")}
-        body = {k: v for k, v in body.items() if k.startswith("@odata") or k.split("@")[0] in wanted}
+        names = {name.strip().split("/")[0] for name in query["$select"].split(",")}
+        body = {k: v for k, v in body.items() if k.startswith("@odata") or k.split("@")[0] in names}
     return body
 
 
@@ -84,8 +84,8 @@ def _grow(device: Hardware, body: Resource, levels: int, kind: str) -> Resource:
         if not isinstance(value, dict):
             return value
         if not top and set(value) == {"@odata.id"}:
-            wanted = kind == "*" or (kind == "~") == in_links
-            found = find_resource(device, value["@odata.id"]) if wanted and "#" not in value["@odata.id"] else None
+            chosen = kind == "*" or (kind == "~") == in_links
+            found = find_resource(device, value["@odata.id"]) if chosen and "#" not in value["@odata.id"] else None
             return value if found is None else (_grow(device, found, levels - 1, kind) if levels > 1 else found)
         return {k: visit(v, in_links or k == "Links", False) for k, v in value.items() if k != "Actions"} | (
             {"Actions": value["Actions"]} if "Actions" in value else {}

@@ -44,32 +44,32 @@ SHARED_LISTS = frozenset(
 
 def spell_anew(text: str) -> str:
     """Paths of the second system as its controller tells them."""
-    for found, wanted in _SPELLED_ANEW:
-        text = found.sub(wanted, text)
+    for found, new in _SPELLED_ANEW:
+        text = found.sub(new, text)
     return text
 
 
 def spell_back(text: str) -> str:
     """Paths that the controller told, as the second system's own model knows them."""
-    for found, wanted in _SPELLED_BACK:
-        text = found.sub(wanted, text)
+    for found, new in _SPELLED_BACK:
+        text = found.sub(new, text)
     return text
 
 
 def tell_anew(body: dict[str, Any]) -> dict[str, Any]:
     """A resource of the second system as its controller tells it."""
-    told: dict[str, Any] = json.loads(spell_anew(json.dumps(body)))
-    if "Id" in told and "@odata.id" in told:
-        told["Id"] = told["@odata.id"].rsplit("/", 1)[-1]
-    return told
+    resource: dict[str, Any] = json.loads(spell_anew(json.dumps(body)))
+    if "Id" in resource and "@odata.id" in resource:
+        resource["Id"] = resource["@odata.id"].rsplit("/", 1)[-1]
+    return resource
 
 
 def is_meant(device: Hardware, request: Request) -> bool:
     """Whether a request is for the second system: by its path, or by the targets of an update."""
     if device.beside is None:
         return False
-    told = request.body if request.parts is None else request.parts.get("UpdateParameters", b"")
-    return spell_back(request.path) != request.path or f"Inventory/{MARK}".encode() in told
+    document = request.body if request.parts is None else request.parts.get("UpdateParameters", b"")
+    return spell_back(request.path) != request.path or f"Inventory/{MARK}".encode() in document
 
 
 def turn(request: Request) -> Request:

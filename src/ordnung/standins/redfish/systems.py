@@ -156,8 +156,8 @@ def storage_controller(device: Hardware, slot: str) -> Resource | None:
 
 
 def _functions(device: Hardware, part: Part) -> list[Resource]:
-    told = part.pci and "no optional" not in device.quirks
-    return [link(f"{V1}/Chassis/1/PCIeDevices/{part.slot}/PCIeFunctions/1")] if told else []
+    shown = part.pci and "no optional" not in device.quirks
+    return [link(f"{V1}/Chassis/1/PCIeDevices/{part.slot}/PCIeFunctions/1")] if shown else []
 
 
 @resource("Systems/1/Storage/1/Drives/{slot}", "Drive", "v1_17_0")

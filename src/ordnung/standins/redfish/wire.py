@@ -93,5 +93,5 @@ def error(status: int, key: str, *args: str) -> Reply:
 def refuse(status: int, messages: list[Resource]) -> Reply:
     """An error body with extended information (DSP0266, error responses)."""
     first = messages[0]
-    told = {"code": first["MessageId"], "message": first["Message"], "@Message.ExtendedInfo": messages}
-    return as_reply({"error": told}, status)
+    error = {"code": first["MessageId"], "message": first["Message"], "@Message.ExtendedInfo": messages}
+    return as_reply({"error": error}, status)

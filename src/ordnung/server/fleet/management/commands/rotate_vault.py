@@ -32,8 +32,10 @@ class Command(BaseCommand):
                 row.save(update_fields=["sealed_password", "cleared"])
                 count += 1
             Search.objects.exclude(sealed_password=b"").update(sealed_password=b"")
-            told = {"key": name, "secrets": count, "lost": lost}
-            append(who=getpass.getuser(), where="this machine", command="change the key of secrets", on={}, after=told)
+            summary = {"key": name, "secrets": count, "lost": lost}
+            append(
+                who=getpass.getuser(), where="this machine", command="change the key of secrets", on={}, after=summary
+            )
         vault.write_keys(vault.KeyFile(name, {name: keys[name]}, old.purposes), path)
         self.stdout.write(f"{count - len(lost)} secrets are under key {name}; the old keys are gone.")
         if lost:

@@ -40,8 +40,10 @@ class Command(BaseCommand):
             user.set_password(password)
             user.save()
             give_rights(user, rights)
-            told = {"rights": [str(one) for one in rights]}
-            append(who=getpass.getuser(), where="this machine", command="add a person", on={"person": name}, after=told)
+            summary = {"rights": [str(one) for one in rights]}
+            append(
+                who=getpass.getuser(), where="this machine", command="add a person", on={"person": name}, after=summary
+            )
         self.stdout.write(f"{name} may sign in, with the rights to {', '.join(rights)}.")
 
 

@@ -11,7 +11,7 @@ from ordnung.repository import PayloadServer
 
 
 @dataclass
-class Shop:
+class EnginePorts:
     """The open connections to controllers, where they fetch payloads, the tapes, and what all runs share."""
 
     controllers: RedfishControllers

@@ -33,7 +33,7 @@ class Memory:
     states: dict[tuple[object, ...], Standing] = field(default_factory=dict)
 
 
-def judge_house(
+def assess_fleet(
     servers: Sequence[Server],
     catalogs: Catalogs,
     rules: Sequence[Rule],
@@ -59,12 +59,12 @@ def judge_house(
     return tuple(standings)
 
 
-def judge_again(
+def reassess(
     standings: Sequence[Standing], catalogs: Catalogs, rules: Sequence[Rule], today: datetime.date, memory: Memory
 ) -> tuple[Standing, ...]:
     """The same servers under another baseline: servers that were in one state are judged together."""
     named = {name for rule in rules for name in rule.where.get("server", ())}
-    told = {name for rule in rules for name in rule.where.get("group", ())}
+    groups = {name for rule in rules for name in rule.where.get("group", ())}
     judged: dict[tuple[object, ...], Standing] = {}
     result = []
     for standing in standings:
@@ -72,7 +72,7 @@ def judge_again(
         key = (
             id(standing.drift) if standing.drift else server.name,
             server.name if server.name in named else None,
-            server.group if server.group in told else None,
+            server.group if server.group in groups else None,
         )
         known = judged.get(key)
         if known is None:

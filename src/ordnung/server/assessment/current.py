@@ -16,11 +16,11 @@ from typing import Any
 import structlog
 from django.db.models import Max, Min
 
+from ordnung.core.assessment import Memory, Standing, assess_fleet, reassess
 from ordnung.core.catalog import Issue
 from ordnung.core.components import Server as ServerValue
 from ordnung.core.drift import OFF_BASELINE, Verdict
-from ordnung.core.folds import Fold, fold_house
-from ordnung.core.house import Memory, Standing, judge_again, judge_house
+from ordnung.core.folds import Fold, fold_fleet
 from ordnung.core.matching import Catalogs, Follows
 from ordnung.core.merge import merge_host_report
 from ordnung.formats.catalog import parse_catalog
@@ -42,7 +42,7 @@ KEPT_ROUTES = 5000
 
 
 @dataclass(frozen=True)
-class Snapshot:
+class Assessment:
     """Every server of the house with its standing, and the baseline it was judged by, as of one event."""
 
     rows: Mapping[str, Server]
@@ -54,7 +54,7 @@ class Snapshot:
     @cached_property
     def folds(self) -> tuple[Fold, ...]:
         """Equal servers folded into one."""
-        return fold_house(self.standings.values())
+        return fold_fleet(self.standings.values())
 
     @cached_property
     def groups(self) -> dict[str, str | None]:
@@ -70,8 +70,8 @@ class Snapshot:
         """The standings of the named servers, or of all."""
         if names is None:
             return list(self.standings.values())
-        wanted = set(names)
-        return [s for name, s in self.standings.items() if name in wanted]
+        asked = set(names)
+        return [s for name, s in self.standings.items() if name in asked]
 
     @cached_property
     def counts(self) -> dict[str, tuple[int, int]]:
@@ -101,7 +101,7 @@ class Snapshot:
 class _Kept:
     """What a process remembers between two requests."""
 
-    snapshot: Snapshot | None = None
+    current_assessment: Assessment | None = None
     day: object = None
     memory: Memory = field(default_factory=Memory)
     issues: dict[tuple[int, str], Issue] = field(default_factory=dict)
@@ -159,24 +159,24 @@ def _load_value(row: Server, entry: dict[str, Any], group: str | None) -> Server
     return value
 
 
-def snapshot() -> Snapshot:
+def current_assessment() -> Assessment:
     """The present state of the house."""
     with _lock:
-        known, day = _kept.snapshot, now().date()
+        known, day = _kept.current_assessment, now().date()
         newest = Event.objects.filter(topic__in=CONCERNED).aggregate(last=Max("pk"))["last"] or 0
         if known is not None and known.event == newest and _kept.day == day:
             return known
         if known is None or _kept.day != day:
             _kept.memory = Memory()
-            _kept.snapshot = _build(None, None, newest)
+            _kept.current_assessment = _build(None, None, newest)
         else:
-            _kept.snapshot = _follow(known, newest)
+            _kept.current_assessment = _follow(known, newest)
         _kept.day = day
-        return _kept.snapshot
+        return _kept.current_assessment
 
 
-def _follow(known: Snapshot, newest: int) -> Snapshot:
-    """The snapshot after the events since ``known``: as little as they ask for is worked out anew."""
+def _follow(known: Assessment, newest: int) -> Assessment:
+    """The current_assessment after the events since ``known``: as little as they ask for is worked out anew."""
     changes = _changed_since(known, newest)
     if changes is None:
         _kept.memory = Memory()
@@ -189,7 +189,7 @@ def _follow(known: Snapshot, newest: int) -> Snapshot:
     return dataclasses.replace(known, event=newest) if known.event != newest else known
 
 
-def _changed_since(known: Snapshot, newest: int) -> tuple[set[str], bool] | None:
+def _changed_since(known: Assessment, newest: int) -> tuple[set[str], bool] | None:
     """The servers that events since then name, and whether the baseline is another; None for everything anew."""
     oldest = Event.objects.aggregate(first=Min("pk"))["first"] or 0
     if newest < known.event or oldest > known.event + 1:
@@ -205,19 +205,19 @@ def _changed_since(known: Snapshot, newest: int) -> tuple[set[str], bool] | None
     return names, other
 
 
-def _judge_again(known: Snapshot, event: int) -> Snapshot:
+def _judge_again(known: Assessment, event: int) -> Assessment:
     """The same readings under the catalogs and the revision of now."""
     routes = _kept.memory.routes if len(_kept.memory.routes) < KEPT_ROUTES else {}
     _kept.memory = Memory(routes=routes)
     baseline = decided(latest())
     catalogs = load_catalogs(baseline.follows)
-    standings = judge_again(
+    standings = reassess(
         list(known.standings.values()), catalogs, baseline.rules, now().date(), _kept.memory
     )  # fmt: skip
-    return Snapshot(known.rows, {s.server.name: s for s in standings}, catalogs, baseline, event)
+    return Assessment(known.rows, {s.server.name: s for s in standings}, catalogs, baseline, event)
 
 
-def _build(known: Snapshot | None, names: set[str] | None, event: int) -> Snapshot:
+def _build(known: Assessment | None, names: set[str] | None, event: int) -> Assessment:
     baseline = known.baseline if known is not None else decided(latest())
     catalogs = known.catalogs if known is not None else load_catalogs(baseline.follows)
     query = Server.objects.select_related("latest", "group", "report").order_by("name")
@@ -225,11 +225,11 @@ def _build(known: Snapshot | None, names: set[str] | None, event: int) -> Snapsh
         query = query.filter(name__in=names)
     fresh = list(query)
     values = load_values(fresh)
-    standings = judge_house(values, catalogs, baseline.rules, now().date(), _kept.memory)
+    standings = assess_fleet(values, catalogs, baseline.rules, now().date(), _kept.memory)
     judged = {s.server.name: s for s in standings}
     rows = {row.name: row for row in fresh}
     if known is not None and names is not None:
         rows = {**{n: r for n, r in known.rows.items() if n not in names}, **rows}
         judged = {**{n: s for n, s in known.standings.items() if n not in names}, **judged}
     ordered = sorted(rows)
-    return Snapshot({n: rows[n] for n in ordered}, {n: judged[n] for n in ordered}, catalogs, baseline, event)
+    return Assessment({n: rows[n] for n in ordered}, {n: judged[n] for n in ordered}, catalogs, baseline, event)
