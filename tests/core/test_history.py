@@ -87,17 +87,17 @@ def merged(components, *devices):
 
 def test_a_device_is_matched_by_serial_whatever_it_is_called():
     (found,) = merged([part("nic-1", serial="S1")], card(name="other", serial=" s1 ", version="1.0"))
-    assert (found.slot, found.origin, found.told, found.version) == ("nic-1", "both", None, "1.0")
+    assert (found.slot, found.origin, found.reported, found.version) == ("nic-1", "both", None, "1.0")
 
 
 def test_a_conflict_is_shown_and_the_controllers_word_stays():
     (found,) = merged([part("nic-1", serial="S1")], card(serial="S1", version="1.1"))
-    assert (found.version, found.told, found.origin) == ("1.0", "1.1", "both")
+    assert (found.version, found.reported, found.origin) == ("1.0", "1.1", "both")
 
 
 def test_what_the_controller_could_not_read_is_taken_from_the_report():
     (found,) = merged([part("nic-1", None, serial="S1")], card(serial="S1", version="1.1"))
-    assert (found.version, found.told) == ("1.1", None)
+    assert (found.version, found.reported) == ("1.1", None)
 
 
 def test_equal_cards_without_serials_are_matched_only_when_as_many_are_on_either_side():
@@ -124,7 +124,7 @@ def test_merging_loses_nothing_and_resolves_nothing_silently(components, devices
     for old in components:
         new = next(c for c in found if c.slot == old.slot)
         assert new.version == old.version or old.version is None
-        assert new.told is None or new.told != new.version
+        assert new.reported is None or new.reported != new.version
     matched = sum(c.origin == "both" for c in found)
     assert matched + sum(c.origin == "host report" for c in found) == len(devices)
     assert len(found) == len(components) + len(devices) - matched

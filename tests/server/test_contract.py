@@ -148,7 +148,7 @@ def test_an_error_of_ours_is_a_problem_with_the_id_of_the_log(web, monkeypatch):
     def breaks():
         raise ZeroDivisionError("canary")
 
-    monkeypatch.setattr(views, "snapshot", breaks)
+    monkeypatch.setattr(views, "current_assessment", breaks)
     client = Client(raise_request_exception=False)
     client.cookies = web.cookies
     answer = client.get("/api/v1/servers")

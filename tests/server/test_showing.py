@@ -32,14 +32,14 @@ def standing(*components):
 
 def test_a_row_always_has_the_same_six_places():
     row = glyph_row(standing(component("b", "bios", "1.0")))
-    assert tuple(cell["kind"] for cell in row) == FIXED
-    assert [cell["letter"] for cell in row] == ["F", "M", "R", "N", "D", "P"]
-    assert row[0]["verdict"] == "exposed" and row[1]["verdict"] == "unread" and row[1]["count"] == 0
+    assert tuple(cell.kind for cell in row) == FIXED
+    assert [cell.letter for cell in row] == ["F", "M", "R", "N", "D", "P"]
+    assert row[0].verdict == "exposed" and row[1].verdict == "unread" and row[1].count == 0
 
 
 def test_several_of_a_kind_fold_into_the_worst_with_counts():
     row = glyph_row(standing(*(component(f"b{n}", "bios", "1.0" if n in (2, 5) else "1.1") for n in range(8))))
-    assert (row[0]["verdict"], row[0]["versions"], row[0]["lagging"], row[0]["count"]) == (
+    assert (row[0].verdict, row[0].versions, row[0].lagging, row[0].count) == (
         "exposed",
         "1.1 ×6, 1.0 ×2",
         2,
@@ -81,15 +81,15 @@ FAILED = e.WriteFailed(reason=e.Reason.TASK_VANISHED, facts={"slot": "bios"})
 
 def test_a_tape_becomes_spans_from_the_runs_start():
     spans = tell_steps(tape(INTENT, SENT, DONE, RESET, BACK, CONFIRMED), START)
-    assert [(s["kind"], s["start"], s["end"]) for s in spans] == [
+    assert [(s.kind, s.start, s.end) for s in spans] == [
         ("staging", 10, 20), ("writing", 20, 30), ("server reboot", 40, 50), ("checking", 50, 60),
     ]  # fmt: skip
-    assert spans[1]["label"] == "bios 2"
+    assert spans[1].label == "bios 2"
 
 
 def test_what_is_under_way_has_no_end_and_what_failed_is_marked():
-    assert tell_steps(tape(INTENT, SENT), START)[-1]["end"] is None
-    assert tell_steps(tape(INTENT, SENT, FAILED), START)[-1]["kind"] == "failed"
+    assert tell_steps(tape(INTENT, SENT), START)[-1].end is None
+    assert tell_steps(tape(INTENT, SENT, FAILED), START)[-1].kind == "failed"
 
 
 @pytest.mark.parametrize(

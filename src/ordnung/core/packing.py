@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
+from typing import Literal, get_args
 
 from ordnung.core.assessment import Standing
 from ordnung.core.baseline import Position
@@ -15,7 +16,8 @@ from ordnung.core.catalog import Issue, Product, Release
 from ordnung.core.versions import is_at_least
 
 REASONS = ("target", "must stop", "way back")
-BY = ("kind", "product", "model", "rule", "reason", "payload")
+By = Literal["kind", "product", "model", "rule", "reason", "payload"]
+BY: tuple[By, ...] = get_args(By)
 """What a trim can go by."""
 Name = tuple[str, str]
 """(product, version): one payload."""
@@ -26,7 +28,7 @@ class Trim:
     """What a person leaves out: all needs with this ``value``. Payloads are named ``product version``,
     rules by their place, counted from zero."""
 
-    by: str
+    by: By
     value: str
 
 
@@ -189,18 +191,16 @@ class Offer:
     made: bool
 
 
+def _trims_of(need: Need) -> tuple[Trim, ...]:
+    return (
+        Trim(by="kind", value=need.kind), Trim(by="product", value=need.product), Trim(by="model", value=need.model),
+        Trim(by="reason", value=need.reason), Trim(by="rule", value=str(need.rule)),
+    )  # fmt: skip
+
+
 def offer_trims(lines: Sequence[Packed], trims: Sequence[Trim]) -> tuple[Offer, ...]:
     """Every trim that changes something, in the order of ``BY`` and by what it saves; single payloads aside."""
-    values = {
-        Trim(by=by, value=value)
-        for line in lines
-        for need in line.needs
-        for by, value in (
-            ("kind", need.kind), ("product", need.product), ("model", need.model), ("reason", need.reason),
-            ("rule", str(need.rule)),
-        )
-        if value and not (by == "rule" and need.rule is None) and not (by == "reason" and value != "way back")
-    }  # fmt: skip
+    values = {trim for line in lines for need in line.needs for trim in _trims_of(need)}  # fmt: skip
     offers = [_offer(lines, trims, trim) for trim in values | set(trims)]
     useful = [offer for offer in offers if offer.payloads or offer.made]
     return tuple(sorted(useful, key=lambda o: (BY.index(o.trim.by), -o.saves, o.trim.value)))

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import dataclasses
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from ordnung.core.assessment import Standing
 from ordnung.core.baseline import Position
 from ordnung.core.drift import Drift, judge_server
 from ordnung.core.folds import Fold
+from ordnung.core.packing import plan_packing
 from ordnung.core.route import plan_route
 from ordnung.core.rules import Target
 
@@ -83,3 +84,53 @@ def _step(
         score=drift.score,
         places=tuple(sorted(places)),
     )
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Cost:
+    """What reaching the baseline costs: servers with something to do, writes and resets in all, bytes to be carried."""
+
+    servers: int
+    writes: int
+    reboots: int
+    power_cycles: int
+    restarts: int
+    bytes: int
+    longest_seconds: float
+    """Writing and resets of the slowest server, one after the other; what is not known counts as nothing."""
+    barred: tuple[str, ...]
+    """Updates after which there is no way back to where they came from, in words."""
+
+
+def cost_of(folds: Sequence[Fold]) -> Cost:
+    """What it costs to bring these servers to their targets."""
+    busy = [(fold.standing, len(fold.names)) for fold in folds if fold.standing.route.rounds]
+    packed = plan_packing([standing for standing, _ in busy])
+    return Cost(
+        servers=sum(n for _, n in busy),
+        writes=sum(n * len(s.route.writes) for s, n in busy),
+        reboots=sum(n * (s.route.outages - s.route.power_cycles) for s, n in busy),
+        power_cycles=sum(n * s.route.power_cycles for s, n in busy),
+        restarts=sum(n * s.route.restarts for s, n in busy),
+        bytes=sum(line.release.payload.size for line in packed if line.release.payload),
+        longest_seconds=max((_seconds(standing) for standing, _ in busy), default=0.0),
+        barred=tuple(sorted({line for standing, _ in busy for line in _barred(standing)})),
+    )
+
+
+def _seconds(standing: Standing) -> float:
+    rounds = standing.route.rounds
+    return sum((r.reset_seconds or 0) + sum(w.seconds or 0 for w in r.writes) for r in rounds)
+
+
+def _barred(standing: Standing) -> Iterator[str]:
+    """Writes of a release with a floor above the version that is there now."""
+    by_slot = {position.component.slot: position for position in standing.positions}
+    for write in standing.route.writes:
+        position = by_slot[write.slot]
+        product = position.product
+        release = product.find(write.to) if product else None
+        if product is not None and release is not None and release.floor_after is not None:
+            low, floor = product.key(position.component.version or ""), product.key(release.floor_after)
+            if low is not None and floor is not None and low < floor:
+                yield f"{product.name} {release.version}: no way back below {release.floor_after}"

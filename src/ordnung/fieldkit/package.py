@@ -44,7 +44,7 @@ def show(file: Path, as_json: bool) -> int:
     click.echo(f"{file.name}: PLDM header revision {row['revision']}, version {row['version']}, {row['size']} bytes")
     for word, records in (("for", row["devices"]), ("and, behind it, for", row["downstream"])):
         for device in records:
-            message = ", ".join(f"{d['type']} {d['message']}" for d in device["descriptors"])
+            message = ", ".join(f"{d['type']} {d['text']}" for d in device["descriptors"])
             click.echo(f"  {word} {device['rules'].get('software_id', 'a device')} ({message})")
     for image in row["images"]:
         ways = " or ".join(image["activations"]) or ", ".join(image["activation_methods"]) or "an unknown reset"
@@ -103,7 +103,7 @@ def _record(record: DeviceRecord | DownstreamRecord) -> dict[str, Any]:
             {
                 "type": DESCRIPTOR_NAMES.get(kind, f"{kind:#06x}"),
                 "value": value.hex(),
-                "told": spell_descriptor(kind, value),
+                "text": spell_descriptor(kind, value),
             }
             for kind, value in record.descriptors
         ],

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Awaitable, Callable
+from dataclasses import asdict
 
 from asgiref.sync import sync_to_async
 from django.conf import settings
@@ -16,7 +17,6 @@ from ordnung.engine.run import RunServer as Lane
 from ordnung.engine.run import carry_out_run
 from ordnung.engine.survey import Surveyed, survey
 from ordnung.engine.world import Patience, World
-from ordnung.server.api.fleet import failure_row
 from ordnung.server.assessment.current import load_catalogs
 from ordnung.server.audit.heads import sign_head
 from ordnung.server.audit.trail import append
@@ -26,6 +26,7 @@ from ordnung.server.clock import now
 from ordnung.server.engine_ports import EnginePorts
 from ordnung.server.fleet.finding import do_reach, do_search
 from ordnung.server.fleet.models import Server
+from ordnung.server.fleet.rows import failure_row
 from ordnung.server.repositories.in_jobs import do_carry_in
 from ordnung.server.repositories.out_jobs import do_check, do_look_over, do_write_out
 from ordnung.server.repositories.packing_job import do_pack
@@ -74,7 +75,7 @@ def _already(work: Work, names: list[str]) -> tuple[set[str], list[dict[str, str
     rows = list(Server.objects.filter(name__in=names).select_related("latest"))
     read = {r.name for r in rows if r.latest and r.latest.read_at >= work.asked_at and r.cause is None}
     failures = [failure_row(r) for r in rows if r.cause and r.failed_at and r.failed_at >= work.asked_at]
-    return read, [row for row in failures if row is not None]
+    return read, [asdict(row) for row in failures if row is not None]
 
 
 def _store_surveyed(work: Work, result: Surveyed, failures: list[dict[str, str]]) -> None:
@@ -88,7 +89,7 @@ def _store_surveyed(work: Work, result: Surveyed, failures: list[dict[str, str]]
             row.save(update_fields=["cause", "detail", "failed_at", "seen_pin"])
             failure = failure_row(row)
             assert failure is not None
-            failures.append(failure)
+            failures.append(asdict(failure))
             Work.objects.filter(pk=work.pk).update(failures=failures)
             tell("readings", servers=[row.name])
         add_done(work, 1)

@@ -165,7 +165,7 @@ CACHES = {"default": {"BACKEND": "django.core.cache.backends.locmem.LocMemCache"
 REST_FRAMEWORK = {
     "DEFAULT_AUTHENTICATION_CLASSES": ["ordnung.server.security.SessionOnly"],
     "DEFAULT_PERMISSION_CLASSES": ["ordnung.server.rights.permission.HasRight"],
-    "DEFAULT_RENDERER_CLASSES": ["rest_framework.renderers.JSONRenderer"],
+    "DEFAULT_RENDERER_CLASSES": ["ordnung.server.shapes.RowRenderer"],
     "DEFAULT_PARSER_CLASSES": ["rest_framework.parsers.JSONParser"],
     "DEFAULT_SCHEMA_CLASS": "drf_spectacular.openapi.AutoSchema",
     "EXCEPTION_HANDLER": "ordnung.server.problems.handle",

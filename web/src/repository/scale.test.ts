@@ -42,7 +42,7 @@ describe("a medium in the address", () => {
 });
 
 describe("trims that are offered", () => {
-  const offer = (by: string, value: string): Offer => ({ by, value, label: value, saves: 1, payloads: 1, made: false });
+  const offer = (by: Offer["by"], value: string): Offer => ({ by, value, label: value, saves: 1, payloads: 1, made: false });
   it("one model alone is no choice", () => expect(groupOffers([offer("model", "a"), offer("product", "p")]).map(([w]) => w)).toEqual(["Products"]));
   it("kinds are the bar's", () => expect(groupOffers([offer("kind", "a"), offer("reason", "way back")])).toEqual([]));
 });

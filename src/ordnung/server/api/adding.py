@@ -3,22 +3,22 @@
 from __future__ import annotations
 
 import datetime
-from typing import Any
+from dataclasses import dataclass
 
 from django.conf import settings
 from django.db import transaction
 from drf_spectacular.utils import extend_schema
-from rest_framework import serializers
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from ordnung.formats.addresses import Address, is_host_name, parse_addresses
 from ordnung.formats.server_list import NAME, Row, parse_server_list
+from ordnung.server.api.fleet_shapes import PIN
 from ordnung.server.audit.recording import record
 from ordnung.server.clock import now
 from ordnung.server.fleet.models import Group, Search, SearchRow, Server
 from ordnung.server.problems import Problem
-from ordnung.server.shapes import StrictSerializer
+from ordnung.server.shapes import all_spelled, limited, one_of, read, shape
 from ordnung.server.work.events import tell
 from ordnung.server.work.models import Work
 from ordnung.server.work.orders import ask_for
@@ -27,97 +27,98 @@ STATES = ("asked", "new", "known", "moved", "uncertain", "double", "nobody", "wr
 _FACTS = ("name", "room", "rack", "unit", "height", "group", "role")
 
 
-class NewSearchSerializer(StrictSerializer):
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NewSearch:
     """``addresses`` as typed, or ``list`` as CSV; ``listen`` searches the network instead."""
 
-    addresses = serializers.CharField(max_length=200_000, required=False, allow_blank=True, default="")
-    list = serializers.CharField(max_length=4_000_000, required=False, allow_blank=True, default="")
-    listen = serializers.BooleanField(required=False, default=False)
-    user = serializers.CharField(max_length=200, required=False, allow_blank=True, default="")
-    password = serializers.CharField(
-        max_length=500, required=False, allow_blank=True, default="", write_only=True, trim_whitespace=False
-    )
+    addresses: str = limited(default="", max_length=200000, allow_blank=True)
+    list: str = limited(default="", max_length=4000000, allow_blank=True)
+    listen: bool = False
+    user: str = limited(default="", max_length=200, allow_blank=True)
+    password: str = limited(default="", max_length=500, allow_blank=True, write_only=True, trim_whitespace=False)
 
 
-class SearchRowSerializer(StrictSerializer):
-    id = serializers.IntegerField()
-    url = serializers.CharField()
-    line = serializers.IntegerField()
-    state = serializers.ChoiceField(choices=STATES)
-    detail = serializers.CharField()
-    faults = serializers.ListField(child=serializers.CharField())
-    name = serializers.CharField()
-    place = serializers.CharField()
-    pin = serializers.CharField(allow_null=True)
-    vouched = serializers.BooleanField()
-    uuid = serializers.CharField(allow_null=True)
-    serial = serializers.CharField(allow_null=True)
-    model = serializers.CharField(allow_null=True)
-    known = serializers.CharField(allow_null=True)
-    added = serializers.CharField(allow_null=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
+class FoundRow:
+    id: int
+    url: str
+    line: int
+    state: str = one_of(STATES)
+    detail: str
+    faults: list[str]
+    name: str
+    place: str
+    pin: str | None
+    vouched: bool
+    uuid: str | None
+    serial: str | None
+    model: str | None
+    known: str | None
+    added: str | None
 
 
-class SearchSerializer(StrictSerializer):
-    id = serializers.IntegerField()
-    what = serializers.CharField()
-    is_done = serializers.BooleanField()
-    rows = SearchRowSerializer(many=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SearchStateRow:
+    id: int
+    what: str
+    is_done: bool
+    rows: list[FoundRow]
 
 
-class PickSerializer(StrictSerializer):
-    id = serializers.IntegerField()
-    name = serializers.CharField(max_length=100, required=False, allow_blank=True, default="")
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Pick:
+    id: int
+    name: str = limited(default="", max_length=100, allow_blank=True)
 
 
-class AddSerializer(StrictSerializer):
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Add:
     """``accept`` are the fingerprints that were shown and are trusted from now on. ``whole``: all rows or none."""
 
-    rows = PickSerializer(many=True)
-    accept = serializers.ListField(child=serializers.RegexField(r"^[0-9a-f]{64}$"), max_length=10_000, default=list)
-    whole = serializers.BooleanField(required=False, default=False)
-    user = serializers.CharField(max_length=200, required=False, allow_blank=True, default="")
-    password = serializers.CharField(
-        max_length=500, required=False, allow_blank=True, default="", write_only=True, trim_whitespace=False
-    )
-    read = serializers.BooleanField(required=False, default=True)
+    rows: list[Pick]
+    accept: list[str] = all_spelled(PIN, max_length=10_000)
+    whole: bool = False
+    user: str = limited(default="", max_length=200, allow_blank=True)
+    password: str = limited(default="", max_length=500, allow_blank=True, write_only=True, trim_whitespace=False)
+    read: bool = True
 
 
-class RefusedRowSerializer(StrictSerializer):
-    id = serializers.IntegerField()
-    name = serializers.CharField()
-    why = serializers.CharField()
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RefusedRow:
+    id: int
+    name: str
+    why: str
 
 
-class AddedSerializer(StrictSerializer):
-    added = serializers.ListField(child=serializers.CharField())
-    followed = serializers.ListField(child=serializers.CharField())
-    refused = RefusedRowSerializer(many=True)
-    work = serializers.IntegerField(allow_null=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
+class AddedRow:
+    added: list[str]
+    followed: list[str]
+    refused: list[RefusedRow]
+    work: int | None
 
 
 class SearchesView(APIView):
-    @extend_schema(request=NewSearchSerializer, responses={202: SearchSerializer})
+    @extend_schema(request=shape(NewSearch), responses={202: shape(SearchStateRow)})
     def post(self, request) -> Response:
         """Look who is there. Nothing of the house changes; credentials go to vouched certificates only."""
-        body = NewSearchSerializer(data=request.data)
-        body.is_valid(raise_exception=True)
-        values = body.validated_data
-        if values["listen"] and not settings.SSDP:
+        asked = read(NewSearch, request)
+        if asked.listen and not settings.SSDP:
             why = "No network to search is set. Set ORDNUNG_SSDP to our own address on the management network."
             raise Problem("not-set", why, field="listen")
-        rows = [] if values["listen"] else _rows(values["addresses"], values["list"])
+        rows = [] if asked.listen else _rows(asked.addresses, asked.list)
         with transaction.atomic():
-            what = "the network" if values["listen"] else f"{len(rows)} addresses"
-            search = Search(asked_at=now(), what=what, user=values["user"], is_listening=values["listen"])
-            search.set_password(values["password"])
+            what = "the network" if asked.listen else f"{len(rows)} addresses"
+            search = Search(asked_at=now(), what=what, user=asked.user, is_listening=asked.listen)
+            search.set_password(asked.password)
             search.save()
             forget_passwords(search)
             for row in rows:
                 row.search = search
             SearchRow.objects.bulk_create(rows)
-            asked = sum(row.state == "asked" for row in rows)
-            ask_for("search", f"Looking at {what}", asked, "addresses", {"search": search.pk})
-        return Response(SearchSerializer(search_row(search)).data, status=202)
+            to_look_at = sum(row.state == "asked" for row in rows)
+            ask_for("search", f"Looking at {what}", to_look_at, "addresses", {"search": search.pk})
+        return Response(search_row(search), status=202)
 
 
 KEPT = datetime.timedelta(hours=1)
@@ -161,18 +162,21 @@ def _allowed(row: SearchRow, address: Address) -> SearchRow:
     return row
 
 
-def search_row(search: Search) -> dict[str, Any]:
+def search_row(search: Search) -> SearchStateRow:
     """A search with its rows."""
     rows = [_show(row) for row in search.rows.order_by("line", "pk")]
-    return {"id": search.pk, "what": search.what, "is_done": search.is_done, "rows": rows}
+    return SearchStateRow(id=search.pk, what=search.what, is_done=search.is_done, rows=rows)
 
 
-def _show(row: SearchRow) -> dict[str, Any]:
+def _show(row: SearchRow) -> FoundRow:
     facts = row.facts
     place = ", ".join(str(facts[k]) for k in ("room", "rack") if facts.get(k))
     unit = f"{place} unit {facts['unit']}".strip() if facts.get("unit") else place
-    shown = ("url", "line", "state", "detail", "faults", "pin", "vouched", "uuid", "serial", "model", "known", "added")
-    return {"id": row.pk, "name": proposed_name(row), "place": unit, **{name: getattr(row, name) for name in shown}}
+    return FoundRow(
+        id=row.pk, url=row.url, line=row.line, state=row.state, detail=row.detail, faults=row.faults,
+        name=proposed_name(row), place=unit, pin=row.pin, vouched=row.vouched, uuid=row.uuid, serial=row.serial,
+        model=row.model, known=row.known, added=row.added,
+    )  # fmt: skip
 
 
 def proposed_name(row: SearchRow) -> str:
@@ -186,10 +190,10 @@ def proposed_name(row: SearchRow) -> str:
 
 
 class SearchView(APIView):
-    @extend_schema(responses=SearchSerializer)
+    @extend_schema(responses=shape(SearchStateRow))
     def get(self, request, pk: int) -> Response:
         """A search and what it has found so far."""
-        return Response(SearchSerializer(search_row(_find(pk))).data)
+        return Response(search_row(_find(pk)))
 
 
 def _find(pk: int) -> Search:
@@ -200,22 +204,20 @@ def _find(pk: int) -> Search:
 
 
 class SearchAddView(APIView):
-    @extend_schema(request=AddSerializer, responses={201: AddedSerializer})
+    @extend_schema(request=shape(Add), responses={201: shape(AddedRow)})
     def post(self, request, pk: int) -> Response:
         """Add the picked rows; servers that moved are followed to their new address. Then read them."""
-        body = AddSerializer(data=request.data)
-        body.is_valid(raise_exception=True)
-        asked = body.validated_data
+        asked = read(Add, request)
         search = _find(pk)
-        picks = {pick["id"]: pick["name"] for pick in asked["rows"]}
+        picks = {pick.id: pick.name for pick in asked.rows}
         rows = list(search.rows.filter(pk__in=list(picks)).order_by("line", "pk"))
-        adding = Adding(search, set(asked["accept"]), asked["user"], asked["password"])
+        adding = Adding(search, set(asked.accept), asked.user, asked.password)
         with transaction.atomic():
             for row in rows:
                 adding.take(row, picks[row.pk])
-            if asked["whole"] and adding.refused:
+            if asked.whole and adding.refused:
                 first = adding.refused[0]
-                why = f"{first['name']}: {first['why']} Nothing was added, as all or nothing was asked for."
+                why = f"{first.name}: {first.why} Nothing was added, as all or nothing was asked for."
                 raise Problem("not-whole", why, field="rows")
             names = [*adding.added, *adding.followed]
             record(on={"servers": names})
@@ -224,9 +226,9 @@ class SearchAddView(APIView):
             if names:
                 tell("readings", servers=names)
                 tell("searches", id=search.pk)
-        work = _read(names) if names and asked["read"] else None
-        answer = {"added": adding.added, "followed": adding.followed, "refused": adding.refused, "work": work}
-        return Response(AddedSerializer(answer).data, status=201)
+        work = _read(names) if names and asked.read else None
+        answer = AddedRow(added=adding.added, followed=adding.followed, refused=adding.refused, work=work)
+        return Response(answer, status=201)
 
 
 def _read(names: list[str]) -> int:
@@ -244,14 +246,14 @@ class Adding:
         self.user, self.password = user or search.user, password or kept
         self.added: list[str] = []
         self.followed: list[str] = []
-        self.refused: list[dict[str, Any]] = []
+        self.refused: list[RefusedRow] = []
 
     def take(self, row: SearchRow, name: str) -> None:
         """Add one row, or say why not."""
         name = name.strip() or proposed_name(row)
         why = self._objection(row, name)
         if why is not None:
-            self.refused.append({"id": row.pk, "name": name, "why": why})
+            self.refused.append(RefusedRow(id=row.pk, name=name, why=why))
         elif row.state == "moved":
             self._follow(row)
             self.followed.append(row.known or "")

@@ -2,120 +2,111 @@
 
 from __future__ import annotations
 
-from typing import Any
+import datetime
+from dataclasses import dataclass
+from typing import Literal
 
+from django.core.files.uploadedfile import UploadedFile
 from drf_spectacular.utils import extend_schema
-from rest_framework import serializers
 from rest_framework.parsers import MultiPartParser
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from ordnung.core.advisories import AdvisoryImpact, assess
+from ordnung.core.advisories import AdvisoryImpact, Concern, assess
 from ordnung.formats.compressed import unpack
 from ordnung.server.advisories.models import AdvisoryFile
 from ordnung.server.advisories.store import bring_in_advisory, load_advisories
+from ordnung.server.api.files import read_file
 from ordnung.server.assessment.current import current_assessment
 from ordnung.server.baselines.rows import NAMES_SHOWN
-from ordnung.server.problems import Problem
-from ordnung.server.shapes import StrictSerializer
+from ordnung.server.shapes import read, row_from, shape, upload
 
 MAX_ADVISORY = 16 * 2**20
 
 
-class ConcernSerializer(StrictSerializer):
-    product = serializers.CharField()
-    name = serializers.CharField()
-    version = serializers.CharField()
-    status = serializers.ChoiceField(choices=["affected", "open", "unknown", "fixed", "not affected"])
-    ends = serializers.CharField(allow_null=True)
-    within = serializers.BooleanField()
-    components = serializers.IntegerField()
-    servers = serializers.ListField(child=serializers.CharField())
-    server_count = serializers.IntegerField()
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ConcernRow:
+    product: str
+    name: str
+    version: str
+    status: Literal["affected", "open", "unknown", "fixed", "not affected"]
+    ends: str | None
+    within: bool
+    components: int
+    servers: list[str]
+    server_count: int
 
 
-class RemedySerializer(StrictSerializer):
-    category = serializers.CharField()
-    details = serializers.CharField()
-    url = serializers.CharField(allow_blank=True)
-    restart = serializers.CharField(allow_blank=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RemedyRow:
+    category: str
+    details: str
+    url: str
+    restart: str
 
 
-class AdvisorySerializer(StrictSerializer):
-    id = serializers.CharField()
-    publisher = serializers.CharField()
-    title = serializers.CharField()
-    version = serializers.CharField()
-    released = serializers.DateTimeField()
-    score = serializers.FloatField(allow_null=True)
-    notes = serializers.CharField(allow_blank=True)
-    remedies = RemedySerializer(many=True)
-    affected = serializers.IntegerField()
-    reason = serializers.CharField(allow_blank=True)
-    undecided = serializers.BooleanField()
-    tlp = serializers.CharField(allow_blank=True)
-    concerns = ConcernSerializer(many=True)
-    source = serializers.CharField()  # type: ignore[assignment]  # a field by that name, not the option
-    brought_in = serializers.DateTimeField()
+@dataclass(frozen=True, slots=True, kw_only=True)
+class AdvisoryRow:
+    id: str
+    publisher: str
+    title: str
+    version: str
+    released: datetime.datetime
+    score: float | None
+    notes: str
+    remedies: list[RemedyRow]
+    affected: int
+    reason: str
+    undecided: bool
+    tlp: str
+    concerns: list[ConcernRow]
+    source: str
+    brought_in: datetime.datetime
 
 
-class AdvisoryFileSerializer(StrictSerializer):
-    file = serializers.FileField()
+@dataclass(frozen=True, slots=True, kw_only=True)
+class AdvisoryUpload:
+    file: UploadedFile = upload()
 
 
-class AdvisoryBroughtInSerializer(StrictSerializer):
-    id = serializers.CharField()
-    title = serializers.CharField()
-    state = serializers.ChoiceField(choices=["new", "known", "renewed"])
+@dataclass(frozen=True, slots=True, kw_only=True)
+class AdvisoryBroughtInRow:
+    id: str
+    title: str
+    state: Literal["new", "known", "renewed"]
 
 
-def advisory_row(row: AdvisoryFile, assessed: AdvisoryImpact) -> dict[str, Any]:
+def advisory_row(row: AdvisoryFile, impact: AdvisoryImpact) -> AdvisoryRow:
     """One advisory on this fleet."""
-    names = ("id", "publisher", "title", "version", "released", "score", "notes", "remedies", "tlp")
-    return {
-        **{name: getattr(assessed.advisory, name) for name in names},
-        "affected": len(assessed.affected),
-        "reason": assessed.reason,
-        "undecided": assessed.undecided,
-        "concerns": [_concern(concern) for concern in assessed.concerns],
-        "source": row.source,
-        "brought_in": row.brought_in,
-    }
+    return row_from(
+        AdvisoryRow, impact.advisory, affected=len(impact.affected), reason=impact.reason, undecided=impact.undecided,
+        concerns=[_concern(concern) for concern in impact.concerns], source=row.source, brought_in=row.brought_in,
+        remedies=[row_from(RemedyRow, remedy) for remedy in impact.advisory.remedies],
+    )  # fmt: skip
 
 
-def _concern(concern) -> dict[str, Any]:
-    names = ("product", "name", "version", "status", "ends", "within", "components")
-    return {
-        **{name: getattr(concern, name) for name in names},
-        "servers": list(concern.servers[:NAMES_SHOWN]),
-        "server_count": len(concern.servers),
-    }
+def _concern(concern: Concern) -> ConcernRow:
+    servers = list(concern.servers[:NAMES_SHOWN])
+    return row_from(ConcernRow, concern, servers=servers, server_count=len(concern.servers))
 
 
 class AdvisoriesView(APIView):
     parser_classes = [MultiPartParser]
 
-    @extend_schema(responses=AdvisorySerializer(many=True))
+    @extend_schema(responses=shape(AdvisoryRow)(many=True))
     def get(self, request) -> Response:
         """All advisories: which servers run something affected, which release ends it, or why none applies."""
         assessment = current_assessment()
         rows = [
             advisory_row(row, assess(value, assessment.folds, assessment.catalogs)) for row, value in load_advisories()
         ]
-        rows.sort(key=lambda r: (r["affected"] == 0 and not r["undecided"], -(r["score"] or 0)))
-        return Response(AdvisorySerializer(rows, many=True).data)
+        rows.sort(key=lambda r: (r.affected == 0 and not r.undecided, -(r.score or 0)))
+        return Response(rows)
 
-    @extend_schema(
-        request={"multipart/form-data": AdvisoryFileSerializer}, responses={201: AdvisoryBroughtInSerializer}
-    )
+    @extend_schema(request={"multipart/form-data": shape(AdvisoryUpload)}, responses={201: shape(AdvisoryBroughtInRow)})
     def post(self, request) -> Response:
         """Bring in one CSAF 2.0 advisory; one that is cut, altered or malformed is refused whole."""
-        body = AdvisoryFileSerializer(data=request.data)
-        body.is_valid(raise_exception=True)
-        file = body.validated_data["file"]
-        if file.size > MAX_ADVISORY:
-            message = f"{file.name} is larger than {MAX_ADVISORY // 2**20} MiB."
-            raise Problem("too-large", message, status=413, field="file")
-        advisory, state = bring_in_advisory(unpack(file.read(), file.name, MAX_ADVISORY), file.name)
-        told_row = {"id": advisory.id, "title": advisory.title, "state": state}
-        return Response(AdvisoryBroughtInSerializer(told_row).data, status=201 if state == "new" else 200)
+        name, packed = read_file(read(AdvisoryUpload, request).file, MAX_ADVISORY)
+        advisory, state = bring_in_advisory(unpack(packed, name, MAX_ADVISORY), name)
+        row = row_from(AdvisoryBroughtInRow, advisory, state=state)
+        return Response(row, status=201 if state == "new" else 200)

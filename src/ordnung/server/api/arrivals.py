@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import re
 import uuid
+from dataclasses import dataclass
 from pathlib import Path
 
 from django.conf import settings
@@ -12,7 +13,6 @@ from django.db import transaction
 from django.shortcuts import get_object_or_404
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
-from rest_framework import serializers
 from rest_framework.parsers import BaseParser, JSONParser
 from rest_framework.response import Response
 from rest_framework.views import APIView
@@ -25,11 +25,11 @@ from ordnung.server.catalogs.models import CatalogIssue
 from ordnung.server.clock import now
 from ordnung.server.problems import Problem
 from ordnung.server.repositories.models import Arrival, Repository, Upload
-from ordnung.server.repositories.rows import ArrivalSerializer, arrival_row
-from ordnung.server.repositories.uploads import begin_upload, upload_path, upload_row, write_piece
+from ordnung.server.repositories.rows import ArrivalRow, arrival_row
+from ordnung.server.repositories.uploads import UploadRow, begin_upload, upload_path, upload_row, write_piece
 from ordnung.server.rights.permission import demand_right
 from ordnung.server.rights.rights import Right
-from ordnung.server.shapes import StrictSerializer
+from ordnung.server.shapes import limited, read, shape
 from ordnung.server.work.events import tell
 from ordnung.server.work.orders import ask_for
 
@@ -38,37 +38,33 @@ MAX_PIECE = 32 * 1024 * 1024
 _SPAN = re.compile(r"bytes (\d+)-(\d+)/(\d+)")
 
 
-class NewUploadSerializer(StrictSerializer):
-    name = serializers.CharField(max_length=300)
-    size = serializers.IntegerField(min_value=1)
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NewUpload:
+    name: str = limited(max_length=300)
+    size: int = limited(min_value=1)
 
 
-class UploadSerializer(StrictSerializer):
-    id = serializers.CharField()
-    name = serializers.CharField()
-    size = serializers.IntegerField()
-    received = serializers.IntegerField()
-
-
-class NewArrivalSerializer(StrictSerializer):
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NewArrival:
     """``place`` is a path on this machine or ``upload`` a file that was sent whole.
 
-    ``trust`` are the root's key ids as a person compared them; ``expired_reason`` lets an expired seal pass.
-    """
+    ``trust`` are the root's key ids as a person compared them; ``expired_reason`` lets an expired seal pass."""
 
-    place = serializers.CharField(max_length=1000, required=False, default="", allow_blank=True)
-    upload = serializers.CharField(max_length=40, required=False, default="", allow_blank=True)
-    trust = serializers.CharField(max_length=2000, required=False, default="", allow_blank=True)
-    expired_reason = serializers.CharField(max_length=500, required=False, default="", allow_blank=True)
-
-
-class AgainWithSerializer(StrictSerializer):
-    trust = serializers.CharField(max_length=2000, required=False, default="", allow_blank=True)
-    expired_reason = serializers.CharField(max_length=500, required=False, default="", allow_blank=True)
+    place: str = limited(default="", max_length=1000, allow_blank=True)
+    upload: str = limited(default="", max_length=40, allow_blank=True)
+    trust: str = limited(default="", max_length=2000, allow_blank=True)
+    expired_reason: str = limited(default="", max_length=500, allow_blank=True)
 
 
-class RevisionTakenSerializer(StrictSerializer):
-    number = serializers.IntegerField()
+@dataclass(frozen=True, slots=True, kw_only=True)
+class AgainWith:
+    trust: str = limited(default="", max_length=2000, allow_blank=True)
+    expired_reason: str = limited(default="", max_length=500, allow_blank=True)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RevisionTakenRow:
+    number: int
 
 
 class PieceParser(BaseParser):
@@ -85,24 +81,23 @@ class PieceParser(BaseParser):
 
 
 class UploadsView(APIView):
-    @extend_schema(request=NewUploadSerializer, responses={201: UploadSerializer})
+    @extend_schema(request=shape(NewUpload), responses={201: shape(UploadRow)})
     def post(self, request) -> Response:
         """Begin to send a file, or go on with one of this name and size that this person began."""
-        body = NewUploadSerializer(data=request.data)
-        body.is_valid(raise_exception=True)
-        row = begin_upload(person=request.user.username, **body.validated_data)
-        return Response(UploadSerializer(upload_row(row)).data, status=201)
+        asked = read(NewUpload, request)
+        row = begin_upload(person=request.user.username, name=asked.name, size=asked.size)
+        return Response(upload_row(row), status=201)
 
 
 class UploadView(APIView):
     parser_classes = [PieceParser]
 
-    @extend_schema(responses=UploadSerializer)
+    @extend_schema(responses=shape(UploadRow))
     def get(self, request, pk: str) -> Response:
         """How much of it has come."""
-        return Response(UploadSerializer(upload_row(_upload(request, pk))).data)
+        return Response(upload_row(_upload(request, pk)))
 
-    @extend_schema(request={"application/octet-stream": OpenApiTypes.BINARY}, responses=UploadSerializer)
+    @extend_schema(request={"application/octet-stream": OpenApiTypes.BINARY}, responses=shape(UploadRow))
     def put(self, request, pk: str) -> Response:
         """The next piece, named by Content-Range; one that does not follow on is refused with how far it is."""
         row = _upload(request, pk)
@@ -116,7 +111,7 @@ class UploadView(APIView):
                 detail = f"{received} of {row.size} bytes are here; go on from there."
                 raise Problem("not-next", detail, status=409, field=str(received))
             file.write(raw)
-        return Response(UploadSerializer(upload_row(row)).data)
+        return Response(upload_row(row))
 
     @extend_schema(responses={204: None})
     def delete(self, request, pk: str) -> Response:
@@ -138,35 +133,33 @@ def _upload(request, pk: str) -> Upload:
 class ArrivalsView(APIView):
     parser_classes = [JSONParser]
 
-    @paged(ArrivalSerializer)
+    @paged(ArrivalRow)
     def get(self, request) -> Response:
         """What was carried in, the latest first, refusals included, in pages."""
-        return page_of(request, Arrival.objects.order_by("-pk"), ArrivalSerializer, arrival_row, SHOWN)
+        return page_of(request, Arrival.objects.order_by("-pk"), arrival_row, SHOWN)
 
-    @extend_schema(request=NewArrivalSerializer, responses={202: ArrivalSerializer})
+    @extend_schema(request=shape(NewArrival), responses={202: shape(ArrivalRow)})
     def post(self, request) -> Response:
         """Carry in what lies at a path or was sent; it is verified whole before anything is stored.
 
         To trust its keys or to take an expired one takes the right to approve besides.
         """
-        body = NewArrivalSerializer(data=request.data)
-        body.is_valid(raise_exception=True)
-        asked = body.validated_data
-        if asked["trust"] or asked["expired_reason"]:
+        asked = read(NewArrival, request)
+        if asked.trust or asked.expired_reason:
             demand_right(request, Right.APPROVE, "accept its keys or an expired seal")
         place, name = _place(request, asked)
         row = _begin(place, name, asked, request.user.username)
-        return Response(ArrivalSerializer(arrival_row(row)).data, status=202)
+        return Response(arrival_row(row), status=202)
 
 
-def _place(request, asked: dict) -> tuple[Path, str]:
-    if asked["upload"]:
-        upload = _upload(request, asked["upload"])
+def _place(request, asked: NewArrival) -> tuple[Path, str]:
+    if asked.upload:
+        upload = _upload(request, asked.upload)
         path = upload_path(upload)
-        if upload_row(upload)["received"] != upload.size:
+        if upload_row(upload).received != upload.size:
             raise Problem("not-whole", f"{upload.name} has not come whole yet.", status=409, field="upload")
         return path, upload.name
-    path = Path(asked["place"] or "-").resolve()
+    path = Path(asked.place or "-").resolve()
     if not any(path.is_relative_to(folder) for folder in settings.FOLDERS):
         allowed = " and ".join(str(folder) for folder in settings.FOLDERS)
         raise Problem("not-allowed", f"Repositories are carried in from below {allowed}.", field="place")
@@ -175,10 +168,10 @@ def _place(request, asked: dict) -> tuple[Path, str]:
     return path, path.name
 
 
-def _begin(place: Path, name: str, asked: dict, person: str) -> Arrival:
+def _begin(place: Path, name: str, asked: NewArrival | AgainWith, person: str) -> Arrival:
     with transaction.atomic():
         row = Arrival.objects.create(
-            place=str(place), name=name, trust=asked["trust"], expired_reason=asked["expired_reason"],
+            place=str(place), name=name, trust=asked.trust, expired_reason=asked.expired_reason,
             asked_at=now(), asked_by=person,
         )  # fmt: skip
         ask_for("carry-in", f"Carrying in {name}", 0, "bytes", {"arrival": row.pk})
@@ -187,25 +180,23 @@ def _begin(place: Path, name: str, asked: dict, person: str) -> Arrival:
 
 
 class ArrivalAgainView(APIView):
-    @extend_schema(request=AgainWithSerializer, responses={202: ArrivalSerializer})
+    @extend_schema(request=shape(AgainWith), responses={202: shape(ArrivalRow)})
     def post(self, request, pk: int) -> Response:
         """Try again what was refused: trusting its keys, or in spite of its expired seal."""
-        body = AgainWithSerializer(data=request.data)
-        body.is_valid(raise_exception=True)
+        asked = read(AgainWith, request)
         before = get_object_or_404(Arrival, pk=pk)
         if before.state == "checking":
             raise Problem("busy", f"{before.name} is being carried in.", status=409)
         if not Path(before.place).exists():
             raise Problem("not-found", f"{before.name} is not there any more.", status=404)
-        asked = body.validated_data
-        if asked["trust"] and asked["trust"] != before.root_key:
+        if asked.trust and asked.trust != before.root_key:
             raise Problem("other-keys", "These are not the keys that sealed it.", field="trust")
         row = _begin(Path(before.place), before.name, asked, request.user.username)
-        return Response(ArrivalSerializer(arrival_row(row)).data, status=202)
+        return Response(arrival_row(row), status=202)
 
 
 class TakeBaselineView(APIView):
-    @extend_schema(request=None, responses={201: RevisionTakenSerializer})
+    @extend_schema(request=None, responses={201: shape(RevisionTakenRow)})
     def post(self, request, pk: int) -> Response:
         """Make the rules and the followed issues of a carried-in repository this site's next revision."""
         row = get_object_or_404(Repository, pk=pk)
@@ -222,4 +213,4 @@ class TakeBaselineView(APIView):
             )  # fmt: skip
             record(before={"revision": before.number}, after={"revision": fresh.number, "note": note})
         tell("baselines", number=fresh.number)
-        return Response(RevisionTakenSerializer({"number": fresh.number}).data, status=201)
+        return Response(RevisionTakenRow(number=fresh.number), status=201)

@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 import csv
+import datetime
 import io
-from typing import Any
+import json
+from dataclasses import dataclass
+from typing import Any, Literal
 
 from django.conf import settings
 from django.db.models import QuerySet
@@ -12,7 +15,6 @@ from django.http import HttpResponse
 from django.utils.dateparse import parse_datetime
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
-from rest_framework import serializers
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
@@ -23,7 +25,7 @@ from ordnung.server.audit.models import TrailEntry, TrailHead
 from ordnung.server.audit.recording import recorded
 from ordnung.server.audit.trail import subject
 from ordnung.server.problems import Problem
-from ordnung.server.shapes import StrictSerializer, asked_number
+from ordnung.server.shapes import asked_number, row_from, shape
 
 PAGE, MOST = 50, 200
 HEADS_SHOWN = 5
@@ -39,43 +41,47 @@ _FILTERS = [
 ]
 
 
-class AuditEntrySerializer(StrictSerializer):
-    number = serializers.IntegerField()
-    at = serializers.DateTimeField()
-    who = serializers.CharField(allow_blank=True)
-    where = serializers.CharField(allow_blank=True)
-    command = serializers.CharField()
-    on = serializers.DictField()
-    asked = serializers.DictField()
-    before = serializers.DictField()
-    after = serializers.DictField()
-    result = serializers.ChoiceField(choices=["done", "refused", "failed"])
-    detail = serializers.CharField(allow_blank=True)
-    link = serializers.CharField()
+@dataclass(frozen=True, slots=True, kw_only=True)
+class AuditEntryRow:
+    number: int
+    at: datetime.datetime
+    who: str
+    where: str
+    command: str
+    on: dict[str, Any]
+    asked: dict[str, Any]
+    before: dict[str, Any]
+    after: dict[str, Any]
+    result: Literal["done", "refused", "failed"]
+    detail: str
+    link: str
 
 
-class HeadSerializer(StrictSerializer):
-    number = serializers.IntegerField()
-    at = serializers.DateTimeField()
-    link = serializers.CharField()
-    key = serializers.CharField()
-    signature = serializers.CharField()
-    why = serializers.CharField()
+@dataclass(frozen=True, slots=True, kw_only=True)
+class HeadRow:
+    number: int
+    at: datetime.datetime
+    link: str
+    key: str
+    signature: str
+    why: str
 
 
-class AuditPageSerializer(StrictSerializer):
-    total = serializers.IntegerField()
-    entries = AuditEntrySerializer(many=True)
-    heads = HeadSerializer(many=True)
-    key = serializers.CharField()
-    people = serializers.ListField(child=serializers.CharField())
-    commands = serializers.ListField(child=serializers.CharField())
+@dataclass(frozen=True, slots=True, kw_only=True)
+class AuditPageRow:
+    total: int
+    entries: list[AuditEntryRow]
+    heads: list[HeadRow]
+    key: str
+    people: list[str]
+    commands: list[str]
 
 
-class AuditCheckSerializer(StrictSerializer):
-    entries = serializers.IntegerField()
-    heads = serializers.IntegerField()
-    faults = serializers.ListField(child=serializers.CharField())
+@dataclass(frozen=True, slots=True, kw_only=True)
+class AuditCheckRow:
+    entries: int
+    heads: int
+    faults: list[str]
 
 
 def filtered(asked: Any) -> QuerySet[TrailEntry]:
@@ -108,7 +114,7 @@ class AuditView(APIView):
     @extend_schema(
         parameters=[*_FILTERS, OpenApiParameter("before", int, description="Entries with lower numbers only."),
                     OpenApiParameter("limit", int, description=f"At most {MOST}; {PAGE} without.")],
-        responses=AuditPageSerializer,
+        responses=shape(AuditPageRow),
     )  # fmt: skip
     def get(self, request) -> Response:
         """The trail, newest first, a page at a time; the newest heads that were signed, and the site's public key."""
@@ -117,36 +123,36 @@ class AuditView(APIView):
         total, before = rows.count(), asked_number(asked, "before", 0)
         shown = rows.filter(number__lt=before) if before else rows
         limit = min(MOST, max(1, asked_number(asked, "limit", PAGE)))
-        body = {
-            "total": total,
-            "entries": shown.order_by("-number")[:limit],
-            "heads": TrailHead.objects.order_by("-number")[:HEADS_SHOWN],
-            "key": public_half(site_key()),
-            "people": TrailEntry.objects.exclude(who="").order_by("who").values_list("who", flat=True).distinct()[:200],
-            "commands": TrailEntry.objects.order_by("command").values_list("command", flat=True).distinct(),
-        }
-        return Response(AuditPageSerializer(body).data)
+        people = TrailEntry.objects.exclude(who="").order_by("who").values_list("who", flat=True).distinct()[:200]
+        body = AuditPageRow(
+            total=total,
+            entries=[row_from(AuditEntryRow, row) for row in shown.order_by("-number")[:limit]],
+            heads=[row_from(HeadRow, row) for row in TrailHead.objects.order_by("-number")[:HEADS_SHOWN]],
+            key=public_half(site_key()),
+            people=list(people),
+            commands=list(TrailEntry.objects.order_by("command").values_list("command", flat=True).distinct()),
+        )
+        return Response(body)
 
 
 class AuditCheckView(APIView):
-    @extend_schema(responses=AuditCheckSerializer)
+    @extend_schema(responses=shape(AuditCheckRow))
     def get(self, request) -> Response:
         """Check the whole trail: every link, and every head that was signed."""
         trail = whole_trail()
         faults = check_trail(trail, public_half(site_key()))
         lines = [f"entry {fault.number}: {fault.what}" for fault in faults]
-        body = {"entries": len(trail.entries), "heads": len(trail.heads), "faults": lines}
-        return Response(AuditCheckSerializer(body).data)
+        return Response(AuditCheckRow(entries=len(trail.entries), heads=len(trail.heads), faults=lines))
 
 
 class AuditHeadsView(APIView):
-    @extend_schema(request=None, responses={201: HeadSerializer})
+    @extend_schema(request=None, responses={201: shape(HeadRow)})
     def post(self, request) -> Response:
         """Sign the newest link now, which is that of this very command, and give it out."""
         with recorded(first=True):
             head = sign_head(f"asked for by {request.user.get_username()}")
         assert head is not None
-        return Response(HeadSerializer(TrailHead.objects.get(number=head.number)).data, status=201)
+        return Response(row_from(HeadRow, TrailHead.objects.get(number=head.number)), status=201)
 
 
 def whole_trail() -> Trail:
@@ -172,14 +178,14 @@ class AuditCsvView(APIView):
         out = io.StringIO(newline="")
         writer = csv.writer(out)
         writer.writerow(COLUMNS)
-        for row in AuditEntrySerializer(filtered(request.query_params).iterator(), many=True).data:
-            writer.writerow([as_cell(_plain(row[name])) for name in COLUMNS])
+        for row in filtered(request.query_params).iterator():
+            writer.writerow([as_cell(_plain(getattr(row, name))) for name in COLUMNS])
         return _file(out.getvalue().encode(), "text/csv; charset=utf-8", "audit.csv")
 
 
 def _plain(value: Any) -> Any:
-    import json
-
+    if isinstance(value, datetime.datetime):
+        return value.isoformat().replace("+00:00", "Z")
     return json.dumps(value, ensure_ascii=False, sort_keys=True) if isinstance(value, dict) else value
 
 

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import csv
+import datetime
 import io
-from typing import Any
+from dataclasses import dataclass
 
 from django.db import transaction
 from drf_spectacular.utils import extend_schema
-from rest_framework import serializers
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
@@ -17,77 +17,75 @@ from ordnung.server.fleet.models import Group
 from ordnung.server.problems import Problem
 from ordnung.server.runs.leases import give_back
 from ordnung.server.runs.models import AwayLease
-from ordnung.server.shapes import StrictSerializer
+from ordnung.server.shapes import limited, read, row_from, shape
 from ordnung.server.work.events import tell
 
 MOST_AWAY = 100_000
 
 
-class GroupSerializer(StrictSerializer):
-    name = serializers.CharField(max_length=200)
-    may_be_away = serializers.IntegerField(min_value=0, max_value=MOST_AWAY)
-    servers = serializers.IntegerField(read_only=True)
-    away = serializers.ListField(child=serializers.CharField(), read_only=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NewGroup:
+    name: str = limited(max_length=200)
+    may_be_away: int = limited(min_value=0, max_value=MOST_AWAY)
 
 
-class GroupChangeSerializer(StrictSerializer):
-    name = serializers.CharField(max_length=200, required=False)
-    may_be_away = serializers.IntegerField(min_value=0, max_value=MOST_AWAY, required=False)
+@dataclass(frozen=True, slots=True, kw_only=True)
+class GroupRow:
+    name: str
+    may_be_away: int
+    servers: int
+    away: list[str]
 
 
-class GroupListSerializer(StrictSerializer):
+@dataclass(frozen=True, slots=True, kw_only=True)
+class GroupChange:
+    name: str | None = limited(default=None, max_length=200)
+    may_be_away: int | None = limited(default=None, min_value=0, max_value=MOST_AWAY)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class GroupList:
     """``list`` is CSV with the columns group and may_be_away."""
 
-    list = serializers.CharField(max_length=1_000_000)
+    list: str = limited(max_length=1000000)
 
 
-def group_rows() -> list[dict[str, Any]]:
+def group_rows() -> list[GroupRow]:
     """All groups, with who of each is away or about to be."""
     away: dict[str, list[str]] = {}
     for name, groups in AwayLease.objects.filter(outage=True).values_list("server__name", "groups"):
         for group in groups:
             away.setdefault(group, []).append(name)
     rows = Group.objects.order_by("name")
-    return [
-        {
-            "name": row.name,
-            "may_be_away": row.may_be_away,
-            "servers": row.servers.count(),
-            "away": sorted(away.get(row.name, [])),
-        }
-        for row in rows
-    ]
+    return [row_from(GroupRow, row, servers=row.servers.count(), away=sorted(away.get(row.name, []))) for row in rows]
 
 
 class GroupsView(APIView):
-    @extend_schema(responses=GroupSerializer(many=True))
+    @extend_schema(responses=shape(GroupRow)(many=True))
     def get(self, request) -> Response:
         """All groups: servers that serve together, and how many of them may be away at once."""
-        return Response(GroupSerializer(group_rows(), many=True).data)
+        return Response(group_rows())
 
-    @extend_schema(request=GroupSerializer, responses={201: GroupSerializer(many=True)})
+    @extend_schema(request=shape(NewGroup), responses={201: shape(GroupRow)(many=True)})
     def post(self, request) -> Response:
         """Make a group."""
-        body = GroupSerializer(data=request.data)
-        body.is_valid(raise_exception=True)
-        asked = body.validated_data
-        _, made = Group.objects.get_or_create(name=asked["name"], defaults={"may_be_away": asked["may_be_away"]})
+        asked = read(NewGroup, request)
+        _, made = Group.objects.get_or_create(name=asked.name, defaults={"may_be_away": asked.may_be_away})
         if not made:
-            raise Problem("name-taken", f"There is a group {asked['name']} already.", field="name")
+            raise Problem("name-taken", f"There is a group {asked.name} already.", field="name")
         tell("runs")
-        return Response(GroupSerializer(group_rows(), many=True).data, status=201)
+        return Response(group_rows(), status=201)
 
-    @extend_schema(request=GroupListSerializer, responses=GroupSerializer(many=True))
+    @extend_schema(request=shape(GroupList), responses=shape(GroupRow)(many=True))
     def put(self, request) -> Response:
         """Make or change groups by a list; all of it or nothing."""
-        body = GroupListSerializer(data=request.data)
-        body.is_valid(raise_exception=True)
-        limits = parse_limits(body.validated_data["list"])
+        asked = read(GroupList, request)
+        limits = parse_limits(asked.list)
         with transaction.atomic():
             for name, may_be_away in limits.items():
                 Group.objects.update_or_create(name=name, defaults={"may_be_away": may_be_away})
             tell("runs")
-        return Response(GroupSerializer(group_rows(), many=True).data)
+        return Response(group_rows())
 
 
 def parse_limits(text: str) -> dict[str, int]:
@@ -111,23 +109,21 @@ def parse_limits(text: str) -> dict[str, int]:
 
 
 class GroupView(APIView):
-    @extend_schema(request=GroupChangeSerializer, responses=GroupSerializer(many=True))
+    @extend_schema(request=shape(GroupChange), responses=shape(GroupRow)(many=True))
     def patch(self, request, name: str) -> Response:
         """Rename a group, or change how many of it may be away. What is away already stays counted."""
-        body = GroupChangeSerializer(data=request.data)
-        body.is_valid(raise_exception=True)
-        asked = body.validated_data
+        asked = read(GroupChange, request)
         row = _find(name)
-        new = asked.get("name", name)
+        new = asked.name or name
         if new != name and Group.objects.filter(name=new).exists():
             raise Problem("name-taken", f"There is a group {new} already.", field="name")
         if new != name:
             _demand_nobody_away(name, "renamed")
         record(before={"name": row.name, "may_be_away": row.may_be_away})
-        row.name, row.may_be_away = new, asked.get("may_be_away", row.may_be_away)
+        row.name, row.may_be_away = new, row.may_be_away if asked.may_be_away is None else asked.may_be_away
         row.save()
         tell("readings")
-        return Response(GroupSerializer(group_rows(), many=True).data)
+        return Response(group_rows())
 
     @extend_schema(responses={204: None})
     def delete(self, request, name: str) -> Response:
@@ -147,50 +143,46 @@ def _find(name: str) -> Group:
 
 
 def _demand_nobody_away(name: str, what: str) -> None:
-    away: list[str] = next((row["away"] for row in group_rows() if row["name"] == name), [])
+    away: list[str] = next((row.away for row in group_rows() if row.name == name), [])
     if away:
         message = f"{', '.join(away)} of {name} is away or about to be; the group can't be {what} before it is back."
         raise Problem("group-away", message, status=409)
 
 
-class AwaySerializer(StrictSerializer):
-    server = serializers.CharField()
-    run = serializers.IntegerField()
-    run_name = serializers.CharField()
-    groups = serializers.ListField(child=serializers.CharField())
-    outage = serializers.BooleanField()
-    kept = serializers.BooleanField()
-    since = serializers.DateTimeField()
-    doubt = serializers.CharField(allow_blank=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
+class AwayRow:
+    server: str
+    run: int
+    run_name: str
+    groups: list[str]
+    outage: bool
+    kept: bool
+    since: datetime.datetime
+    doubt: str
 
 
-class GiveBackSerializer(StrictSerializer):
-    reason = serializers.CharField(max_length=500)
+@dataclass(frozen=True, slots=True, kw_only=True)
+class GiveBack:
+    reason: str = limited(max_length=500)
 
 
-def away_row(lease: AwayLease) -> dict[str, Any]:
+def away_row(lease: AwayLease) -> AwayRow:
     """One server that holds a place."""
-    return {
-        "server": lease.server.name,
-        "run": lease.run_id,
-        "run_name": lease.run.name,
-        **{name: getattr(lease, name) for name in ("groups", "outage", "kept", "since", "doubt")},
-    }
+    return row_from(AwayRow, lease, server=lease.server.name, run=lease.run_id, run_name=lease.run.name)
 
 
 class AwayListView(APIView):
-    @extend_schema(responses=AwaySerializer(many=True))
+    @extend_schema(responses=shape(AwayRow)(many=True))
     def get(self, request) -> Response:
         """Every server that is away because of us or about to be; ``kept`` ones were left away by a failure."""
         leases = AwayLease.objects.select_related("server", "run").order_by("server__name")
-        return Response(AwaySerializer([away_row(lease) for lease in leases], many=True).data)
+        return Response([away_row(lease) for lease in leases])
 
 
 class AwayBackView(APIView):
-    @extend_schema(request=GiveBackSerializer, responses={204: None})
+    @extend_schema(request=shape(GiveBack), responses={204: None})
     def post(self, request, name: str) -> Response:
         """A person says, with a reason, that a server that was left away is back. It stands on its tape."""
-        body = GiveBackSerializer(data=request.data)
-        body.is_valid(raise_exception=True)
-        give_back(name, request.user.get_username(), body.validated_data["reason"])
+        asked = read(GiveBack, request)
+        give_back(name, request.user.get_username(), asked.reason)
         return Response(status=204)

@@ -2,200 +2,192 @@
 
 from __future__ import annotations
 
+import datetime
+from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 from urllib.parse import urlsplit
 
 from django.conf import settings
+from django.core.files.uploadedfile import UploadedFile
 from django.db import IntegrityError, transaction
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import extend_schema
-from rest_framework import serializers
 from rest_framework.parsers import JSONParser, MultiPartParser
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from ordnung.core.catalog import Issue
 from ordnung.core.releases import compare_issues
 from ordnung.formats.addresses import is_address
 from ordnung.formats.compressed import unpack
 from ordnung.formats.documents import MAX_BYTES
 from ordnung.formats.signatures import read_key, read_signature
 from ordnung.repository import read_root
-from ordnung.server.api.work_shapes import WorkSerializer
+from ordnung.server.api.files import read_file
 from ordnung.server.assessment.current import load_catalogs
 from ordnung.server.catalogs.bring_in import bring_in
 from ordnung.server.catalogs.models import CatalogIssue, Source, TrustedKey
 from ordnung.server.clock import now
 from ordnung.server.problems import Problem
-from ordnung.server.shapes import StrictSerializer
+from ordnung.server.shapes import limited, read, row_from, shape, upload
 from ordnung.server.work.events import tell
 from ordnung.server.work.orders import ask_for
+from ordnung.server.work.rows import WorkRow, work_row
 
 
-class IssueSerializer(StrictSerializer):
-    maker = serializers.CharField()
-    catalog = serializers.CharField()
-    issue = serializers.CharField()
-    issued = serializers.DateField()
-    source = serializers.CharField()  # type: ignore[assignment]  # a field by that name, not the option
-    signed_by = serializers.CharField(allow_blank=True)
-    brought_in = serializers.DateTimeField()
-    models = serializers.ListField(child=serializers.CharField())
-    products = serializers.IntegerField()
-    releases = serializers.IntegerField()
+@dataclass(frozen=True, slots=True, kw_only=True)
+class IssueRow:
+    maker: str
+    catalog: str
+    issue: str
+    issued: datetime.date
+    source: str
+    signed_by: str
+    brought_in: datetime.datetime
+    models: list[str]
+    products: int
+    releases: int
 
 
-class BroughtInSerializer(IssueSerializer):
-    state = serializers.ChoiceField(choices=["new", "known", "signed"])
-    older_than = serializers.CharField(allow_blank=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
+class BroughtInRow(IssueRow):
+    state: Literal["new", "known", "signed"]
+    older_than: str
 
 
-class FileSerializer(StrictSerializer):
-    file = serializers.FileField()
-    signature = serializers.FileField(required=False)
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CatalogFile:
+    file: UploadedFile = upload()
+    signature: UploadedFile | None = upload(default=None)
 
 
-class SourceSerializer(StrictSerializer):
-    id = serializers.IntegerField()
-    kind = serializers.ChoiceField(choices=["mirror", "folder"])
-    address = serializers.CharField()
-    proxy = serializers.CharField(allow_blank=True)
-    maker = serializers.CharField(allow_blank=True)
-    trust = serializers.CharField(allow_blank=True)
-    added_at = serializers.DateTimeField()
-    answered_at = serializers.DateTimeField(allow_null=True)
-    said = serializers.CharField(allow_blank=True)
-    failed_at = serializers.DateTimeField(allow_null=True)
-    failure = serializers.CharField(allow_blank=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SourceRow:
+    id: int
+    kind: Literal["mirror", "folder"]
+    address: str
+    proxy: str
+    maker: str
+    trust: str
+    added_at: datetime.datetime
+    answered_at: datetime.datetime | None
+    said: str
+    failed_at: datetime.datetime | None
+    failure: str
 
 
-class NewSourceSerializer(StrictSerializer):
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NewSource:
     """``tuf_root`` is the root metadata to trust, for a mirror that is a TUF repository."""
 
-    address = serializers.CharField(max_length=500)
-    proxy = serializers.CharField(max_length=500, required=False, default="", allow_blank=True)
-    maker = serializers.CharField(max_length=200, required=False, default="", allow_blank=True)
-    tuf_root = serializers.CharField(max_length=200_000, required=False, default="", allow_blank=True)
+    address: str = limited(max_length=500)
+    proxy: str = limited(default="", max_length=500, allow_blank=True)
+    maker: str = limited(default="", max_length=200, allow_blank=True)
+    tuf_root: str = limited(default="", max_length=200000, allow_blank=True)
 
 
-class SourcesFetchSerializer(StrictSerializer):
-    sources = serializers.ListField(child=serializers.IntegerField(), required=False)
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SourcesFetch:
+    sources: list[int] | None = limited(default=None)
 
 
-class KeySerializer(StrictSerializer):
-    id = serializers.IntegerField()
-    maker = serializers.CharField()
-    name = serializers.CharField()
-    key = serializers.CharField()
-    added_at = serializers.DateTimeField()
-    added_by = serializers.CharField()
+@dataclass(frozen=True, slots=True, kw_only=True)
+class KeyRow:
+    id: int
+    maker: str
+    name: str
+    key: str
+    added_at: datetime.datetime
+    added_by: str
 
 
-class NewKeySerializer(StrictSerializer):
-    maker = serializers.CharField(max_length=200)
-    name = serializers.CharField(max_length=200)
-    key = serializers.CharField(max_length=200)
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NewKey:
+    maker: str = limited(max_length=200)
+    name: str = limited(max_length=200)
+    key: str = limited(max_length=200)
 
 
-class IssueChangeSerializer(StrictSerializer):
-    what = serializers.ChoiceField(choices=["model", "product", "release"])
-    change = serializers.ChoiceField(choices=["added", "dropped", "changed"])
-    name = serializers.CharField()
-    detail = serializers.CharField(allow_blank=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
+class IssueChangeRow:
+    what: Literal["model", "product", "release"]
+    change: Literal["added", "dropped", "changed"]
+    name: str
+    detail: str
 
 
-def issue_rows() -> list[dict]:
+def issue_rows() -> list[IssueRow]:
     """Every issue at hand, newest first."""
     values = {(i.maker, i.catalog, i.issue): i for i in load_catalogs().issues}
-    rows = []
-    for row in CatalogIssue.objects.defer("raw").order_by("-issued", "catalog"):
-        value = values[row.maker, row.catalog, row.issue]
-        rows.append(
-            {
-                "maker": row.maker,
-                "catalog": row.catalog,
-                "issue": row.issue,
-                "issued": row.issued,
-                "source": row.source,
-                "signed_by": row.signed_by,
-                "brought_in": row.brought_in,
-                "models": list(value.models),
-                "products": len(value.products),
-                "releases": sum(len(p.releases) for p in value.products),
-            }
-        )
-    return rows
+    rows = CatalogIssue.objects.defer("raw").order_by("-issued", "catalog")
+    return [row_from(IssueRow, row, **_sums(values[row.maker, row.catalog, row.issue])) for row in rows]
+
+
+def _sums(issue: Issue) -> dict[str, Any]:
+    releases = sum(len(product.releases) for product in issue.products)
+    return {"models": list(issue.models), "products": len(issue.products), "releases": releases}
 
 
 class CatalogsView(APIView):
     parser_classes = [MultiPartParser]
 
-    @extend_schema(responses=IssueSerializer(many=True))
+    @extend_schema(responses=shape(IssueRow)(many=True))
     def get(self, request) -> Response:
         """All issues at hand."""
-        return Response(IssueSerializer(issue_rows(), many=True).data)
+        return Response(issue_rows())
 
-    @extend_schema(request={"multipart/form-data": FileSerializer}, responses={201: BroughtInSerializer})
+    @extend_schema(request={"multipart/form-data": shape(CatalogFile)}, responses={201: shape(BroughtInRow)})
     def post(self, request) -> Response:
         """Bring in one issue, plain, gzipped or zstd, with its detached signature where there is one.
 
         A file that is cut, altered or malformed is refused whole, and nothing changes.
         """
-        body = FileSerializer(data=request.data)
-        body.is_valid(raise_exception=True)
-        file, beside = body.validated_data["file"], body.validated_data.get("signature")
-        if file.size > MAX_BYTES:
-            raise Problem(
-                "too-large", f"{file.name} is larger than {MAX_BYTES // 2**20} MiB.", status=413, field="file"
-            )
-        packed = file.read()
-        signature = read_signature(beside.read(4096), beside.name) if beside is not None else None
-        brought = bring_in(unpack(packed, file.name), file.name, packed=packed, signature=signature)
+        asked = read(CatalogFile, request)
+        name, packed = read_file(asked.file, MAX_BYTES)
+        beside = asked.signature
+        signature = read_signature(beside.read(4096), beside.name or "the signature") if beside is not None else None
+        brought = bring_in(unpack(packed, name), name, packed=packed, signature=signature)
         issue = brought.issue
-        row = next(r for r in issue_rows() if (r["catalog"], r["issue"]) == (issue.catalog, issue.issue))
-        values = {**row, "state": brought.state, "older_than": brought.older_than}
-        return Response(BroughtInSerializer(values).data, status=201 if brought.state == "new" else 200)
+        row = next(r for r in issue_rows() if (r.catalog, r.issue) == (issue.catalog, issue.issue))
+        answer = row_from(BroughtInRow, row, state=brought.state, older_than=brought.older_than)
+        return Response(answer, status=201 if brought.state == "new" else 200)
 
 
 class IssueDiffView(APIView):
-    @extend_schema(responses=IssueChangeSerializer(many=True), operation_id="catalogs_compare")
+    @extend_schema(responses=shape(IssueChangeRow)(many=True), operation_id="catalogs_compare")
     def get(self, request, maker: str, catalog: str, old: str, new: str) -> Response:
         """What one issue of a catalog adds, drops and changes against another."""
         issues = {i.issue: i for i in load_catalogs().issues if (i.maker, i.catalog) == (maker, catalog)}
         if old not in issues or new not in issues:
             raise Problem("not-found", f"{catalog} has no issue {old if old not in issues else new} here.", status=404)
-        changes = compare_issues(issues[old], issues[new])
-        return Response(IssueChangeSerializer(changes, many=True).data)
+        return Response([row_from(IssueChangeRow, change) for change in compare_issues(issues[old], issues[new])])
 
 
-def source_row(row: Source) -> dict[str, Any]:
+def source_row(row: Source) -> SourceRow:
     """One source with how it answered."""
-    names = ("id", "kind", "address", "proxy", "maker", "added_at", "answered_at", "said", "failed_at", "failure")
-    trust = f"TUF root {read_root(bytes(row.root))}" if row.root else ""
-    return {**{name: getattr(row, name) for name in names}, "trust": trust}
+    return row_from(SourceRow, row, trust=f"TUF root {read_root(bytes(row.root))}" if row.root else "")
 
 
 class SourcesView(APIView):
     parser_classes = [JSONParser]
 
-    @extend_schema(responses=SourceSerializer(many=True))
+    @extend_schema(responses=shape(SourceRow)(many=True))
     def get(self, request) -> Response:
         """Where catalogs come from, when each last answered and what failed."""
-        return Response(SourceSerializer([source_row(r) for r in Source.objects.order_by("pk")], many=True).data)
+        return Response([source_row(r) for r in Source.objects.order_by("pk")])
 
-    @extend_schema(request=NewSourceSerializer, responses={201: SourceSerializer})
+    @extend_schema(request=shape(NewSource), responses={201: shape(SourceRow)})
     def post(self, request) -> Response:
         """Add a mirror by its https address, or a folder on this machine by its path. It is not asked yet."""
-        body = NewSourceSerializer(data=request.data)
-        body.is_valid(raise_exception=True)
-        asked = body.validated_data
-        values: dict[str, Any] = {"maker": asked["maker"], "proxy": check_proxy(asked["proxy"])}
-        if asked["address"].startswith("/"):
-            values |= {"kind": Source.Kind.FOLDER, "address": check_folder(asked["address"])}
+        asked = read(NewSource, request)
+        values: dict[str, Any] = {"maker": asked.maker, "proxy": check_proxy(asked.proxy)}
+        if asked.address.startswith("/"):
+            values |= {"kind": Source.Kind.FOLDER, "address": check_folder(asked.address)}
         else:
-            values |= {"kind": Source.Kind.MIRROR, "address": check_mirror(asked["address"], bool(asked["tuf_root"]))}
-        if asked["tuf_root"]:
-            values["root"] = asked["tuf_root"].encode()
+            values |= {"kind": Source.Kind.MIRROR, "address": check_mirror(asked.address, bool(asked.tuf_root))}
+        if asked.tuf_root:
+            values["root"] = asked.tuf_root.encode()
             read_root(values["root"])
         try:
             with transaction.atomic():
@@ -203,7 +195,7 @@ class SourcesView(APIView):
         except IntegrityError:
             raise Problem("source-known", f"{values['address']} is a source already.", field="address") from None
         tell("sources", id=row.pk)
-        return Response(SourceSerializer(source_row(row)).data, status=201)
+        return Response(source_row(row), status=201)
 
 
 def check_proxy(proxy: str) -> str:
@@ -250,39 +242,39 @@ class SourceView(APIView):
 
 
 class SourcesFetchView(APIView):
-    @extend_schema(request=SourcesFetchSerializer, responses={202: WorkSerializer})
+    @extend_schema(request=shape(SourcesFetch), responses={202: shape(WorkRow)})
     def post(self, request) -> Response:
         """Look at sources, all or the named ones; the engine does it."""
-        body = SourcesFetchSerializer(data=request.data)
-        body.is_valid(raise_exception=True)
+        asked = read(SourcesFetch, request)
         known = list(Source.objects.order_by("pk").values_list("pk", flat=True))
-        names = body.validated_data.get("sources") or known
+        names = asked.sources or known
         if not names or set(names) - set(known):
             raise Problem("not-found", "There is no such source. Add one first.", field="sources")
         title = f"Looking for catalogs at {len(names)} source{'' if len(names) == 1 else 's'}"
         work = ask_for("catalogs", title, 0, "bytes", {"sources": names})
-        return Response(WorkSerializer(work).data, status=202)
+        return Response(work_row(work), status=202)
 
 
 class KeysView(APIView):
-    @extend_schema(responses=KeySerializer(many=True))
+    @extend_schema(responses=shape(KeyRow)(many=True))
     def get(self, request) -> Response:
         """The keys this house trusts to sign catalogs."""
-        return Response(KeySerializer(TrustedKey.objects.order_by("maker", "name"), many=True).data)
+        return Response([row_from(KeyRow, key) for key in TrustedKey.objects.order_by("maker", "name")])
 
-    @extend_schema(request=NewKeySerializer, responses={201: KeySerializer})
+    @extend_schema(request=shape(NewKey), responses={201: shape(KeyRow)})
     def post(self, request) -> Response:
         """Trust a key for a maker. From then on nothing of that maker comes in unsigned."""
-        body = NewKeySerializer(data=request.data)
-        body.is_valid(raise_exception=True)
-        values = {**body.validated_data, "key": read_key(body.validated_data["key"]).hex()}
+        asked = read(NewKey, request)
+        key = read_key(asked.key).hex()
         try:
             with transaction.atomic():
-                row = TrustedKey.objects.create(added_at=now(), added_by=request.user.username, **values)
+                row = TrustedKey.objects.create(
+                    maker=asked.maker, name=asked.name, key=key, added_at=now(), added_by=request.user.username
+                )
         except IntegrityError:
-            raise Problem("name-taken", f"There is a key {values['name']} already.", field="name") from None
+            raise Problem("name-taken", f"There is a key {asked.name} already.", field="name") from None
         tell("sources")
-        return Response(KeySerializer(row).data, status=201)
+        return Response(row_from(KeyRow, row), status=201)
 
 
 class KeyView(APIView):

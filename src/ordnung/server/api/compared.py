@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Any
+import datetime
+from dataclasses import dataclass
+from typing import Literal
 
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import OpenApiParameter, extend_schema
-from rest_framework import serializers
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
@@ -19,82 +20,90 @@ from ordnung.server.assessment.current import current_assessment
 from ordnung.server.problems import Problem
 from ordnung.server.repositories.models import Line, PayloadFetch, Repository
 from ordnung.server.repositories.plans import make_plan
-from ordnung.server.repositories.rows import LineSerializer, packed_rows
-from ordnung.server.shapes import StrictSerializer
+from ordnung.server.repositories.rows import LineRow, packed_rows
+from ordnung.server.shapes import row_from, shape
 
 FETCHES_SHOWN = 200
 
 
-class PayloadChangeSerializer(StrictSerializer):
-    change = serializers.ChoiceField(choices=["added", "dropped", "other bytes"])
-    name = serializers.CharField()
-    version = serializers.CharField()
-    size = serializers.IntegerField()
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PayloadChangeRow:
+    change: Literal["added", "dropped", "other bytes"]
+    name: str
+    version: str
+    size: int
 
 
-class RepositoriesComparedSerializer(StrictSerializer):
-    one = serializers.CharField()
-    other = serializers.CharField()
-    changes = PayloadChangeSerializer(many=True)
-    same = serializers.IntegerField()
-    added_bytes = serializers.IntegerField()
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RepositoriesComparedRow:
+    one: str
+    other: str
+    changes: list[PayloadChangeRow]
+    same: int
+    added_bytes: int
 
 
-class StaleSerializer(StrictSerializer):
+@dataclass(frozen=True, slots=True, kw_only=True)
+class StaleRow:
     """What a repository lacks for its servers as they are today, by the baseline of today."""
 
-    servers = serializers.ListField(child=serializers.CharField())
-    unknown = serializers.ListField(child=serializers.CharField())
-    lines = LineSerializer(many=True)
-    not_needed = serializers.IntegerField()
-    revision = serializers.IntegerField()
+    servers: list[str]
+    unknown: list[str]
+    lines: list[LineRow]
+    not_needed: int
+    revision: int
 
 
-class HolderSerializer(StrictSerializer):
-    id = serializers.IntegerField()
-    name = serializers.CharField()
-    edition = serializers.IntegerField()
+@dataclass(frozen=True, slots=True, kw_only=True)
+class HolderRow:
+    id: int
+    name: str
+    edition: int
 
 
-class RollbackOptionSerializer(StrictSerializer):
-    version = serializers.CharField()
-    bank = serializers.BooleanField()
-    repositories = HolderSerializer(many=True)
-    stored = serializers.BooleanField()
-    barred = serializers.CharField(allow_blank=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RollbackOptionRow:
+    version: str
+    bank: bool
+    repositories: list[HolderRow]
+    stored: bool
+    barred: str
 
 
-class RollbackOptionsSerializer(StrictSerializer):
-    server = serializers.CharField()
-    slot = serializers.CharField()
-    name = serializers.CharField()
-    installed = serializers.CharField(allow_null=True)
-    ways = RollbackOptionSerializer(many=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RollbackOptionsRow:
+    server: str
+    slot: str
+    name: str
+    installed: str | None
+    ways: list[RollbackOptionRow]
 
 
-class WayGroupSerializer(StrictSerializer):
-    way = serializers.CharField()
-    words = serializers.CharField()
-    good = serializers.BooleanField()
-    servers = serializers.ListField(child=serializers.CharField())
+@dataclass(frozen=True, slots=True, kw_only=True)
+class WayGroupRow:
+    way: str
+    words: str
+    good: bool
+    servers: list[str]
 
 
-class FetchSerializer(StrictSerializer):
-    run = serializers.IntegerField()
-    server = serializers.CharField()
-    name = serializers.CharField()
-    version = serializers.CharField()
-    protocol = serializers.CharField()
-    address = serializers.CharField()
-    bytes = serializers.IntegerField()
-    whole = serializers.BooleanField()
-    at = serializers.DateTimeField()
+@dataclass(frozen=True, slots=True, kw_only=True)
+class FetchRow:
+    run: int
+    server: str
+    name: str
+    version: str
+    protocol: str
+    address: str
+    bytes: int
+    whole: bool
+    at: datetime.datetime
 
 
 class CompareView(APIView):
     @extend_schema(
         parameters=[OpenApiParameter("one", int, required=True), OpenApiParameter("other", int, required=True)],
-        responses=RepositoriesComparedSerializer, operation_id="repositories_compare",
+        responses=shape(RepositoriesComparedRow), operation_id="repositories_compare",
     )  # fmt: skip
     def get(self, request) -> Response:
         """What ``other`` has and ``one`` has not, and the other way round."""
@@ -105,14 +114,14 @@ class CompareView(APIView):
         both = left.keys() & right.keys()
         differing = [key for key in both if left[key].sha256 != right[key].sha256]
         changes += [_change("other bytes", right[key]) for key in differing]
-        body = {
-            "one": f"{one.name}, edition {one.edition}",
-            "other": f"{other.name}, edition {other.edition}",
-            "changes": sorted(changes, key=lambda c: (c["name"], c["version"], c["change"])),
-            "same": len(both) - len(differing),
-            "added_bytes": sum(c["size"] for c in changes if c["change"] != "dropped"),
-        }
-        return Response(RepositoriesComparedSerializer(body).data)
+        body = RepositoriesComparedRow(
+            one=f"{one.name}, edition {one.edition}",
+            other=f"{other.name}, edition {other.edition}",
+            changes=sorted(changes, key=lambda c: (c.name, c.version, c.change)),
+            same=len(both) - len(differing),
+            added_bytes=sum(c.size for c in changes if c.change != "dropped"),
+        )
+        return Response(body)
 
 
 def _find(text: str) -> Repository:
@@ -126,12 +135,12 @@ def _contents(row: Repository) -> dict[tuple[str, str], Line]:
     return {(line.product, line.version): line for line in row.lines.all()}
 
 
-def _change(what: str, line: Line) -> dict[str, Any]:
-    return {"change": what, "name": line.name, "version": line.version, "size": line.size}
+def _change(what: Literal["added", "dropped", "other bytes"], line: Line) -> PayloadChangeRow:
+    return row_from(PayloadChangeRow, line, change=what)
 
 
 class StaleView(APIView):
-    @extend_schema(responses=StaleSerializer)
+    @extend_schema(responses=shape(StaleRow))
     def get(self, request, pk: int) -> Response:
         """What a repository lacks for its servers today; its own trims stay out."""
         row = get_object_or_404(Repository, pk=pk)
@@ -142,20 +151,20 @@ class StaleView(APIView):
         needed = [line for line in kept(plan.lines) if line.release.payload] if plan else []
         lacking = [line for line in needed if line.release.payload and line.release.payload.sha256 not in held]
         sums = {line.release.payload.sha256 for line in needed if line.release.payload}
-        body = {
-            "servers": sorted({name for line in lacking for name in line.servers}),
-            "unknown": [name for name in row.servers if name not in here],
-            "lines": packed_rows(lacking),
-            "not_needed": len(held - sums),
-            "revision": current_assessment().baseline.number,
-        }
-        return Response(StaleSerializer(body).data)
+        body = StaleRow(
+            servers=sorted({name for line in lacking for name in line.servers}),
+            unknown=[name for name in row.servers if name not in here],
+            lines=packed_rows(lacking),
+            not_needed=len(held - sums),
+            revision=current_assessment().baseline.number,
+        )
+        return Response(body)
 
 
 class WaysBackView(APIView):
     @extend_schema(
         parameters=[OpenApiParameter("server", str, required=True), OpenApiParameter("slot", str, required=True)],
-        responses=RollbackOptionsSerializer,
+        responses=shape(RollbackOptionsRow),
     )  # fmt: skip
     def get(self, request) -> Response:
         """To which versions a component can go back, and where each is held."""
@@ -171,16 +180,16 @@ class WaysBackView(APIView):
         for line in lines.select_related("repository").order_by("-repository_id"):
             holders.setdefault(line.sha256, []).append(line.repository)
         rows = [
-            {
-                "version": way.version, "bank": way.in_bank, "barred": way.barred,
-                "repositories": holders.get(way.sha256, []), "stored": way.sha256 in holders,
-            }
+            row_from(
+                RollbackOptionRow, way, bank=way.in_bank, stored=way.sha256 in holders,
+                repositories=[row_from(HolderRow, row) for row in holders.get(way.sha256, [])],
+            )
             for way in ways
             if way.in_bank or way.sha256 in holders
         ]  # fmt: skip
         name = found.product.name if found.product else found.component.name
-        body = {"server": server, "slot": slot, "name": name, "installed": found.component.version, "ways": rows}
-        return Response(RollbackOptionsSerializer(body).data)
+        installed = found.component.version
+        return Response(RollbackOptionsRow(server=server, slot=slot, name=name, installed=installed, ways=rows))
 
 
 WAYS = {
@@ -196,7 +205,7 @@ WAYS = {
 
 
 class ReachView(APIView):
-    @extend_schema(responses=WayGroupSerializer(many=True))
+    @extend_schema(responses=shape(WayGroupRow)(many=True))
     def get(self, request, pk: int) -> Response:
         """How each of a repository's servers gets it, by what was read and what its controller was seen to reach."""
         row = get_object_or_404(Repository, pk=pk)
@@ -210,26 +219,23 @@ class ReachView(APIView):
                 way = "clock" if way in ("none", "http") else way
             groups.setdefault(way, []).append(name)
         rows = [
-            {"way": way, "words": words, "good": good, "servers": groups[way]}
+            WayGroupRow(way=way, words=words, good=good, servers=groups[way])
             for way, (words, good) in WAYS.items()
             if way in groups
         ]
-        return Response(WayGroupSerializer(rows, many=True).data)
+        return Response(rows)
 
 
 class FetchesView(APIView):
-    @paged(FetchSerializer)
+    @paged(FetchRow)
     def get(self, request, pk: int) -> Response:
         """Which controllers fetched what of a repository, the latest first, in pages."""
         row = get_object_or_404(Repository, pk=pk)
         names = {line.sha256: line for line in row.lines.all()}
         found = PayloadFetch.objects.filter(sha256__in=names).order_by("-pk")
 
-        def tell(f: PayloadFetch) -> dict[str, Any]:
-            line = names[f.sha256]
-            return {
-                "run": f.run, "server": f.server, "name": line.name, "version": line.version, "protocol": f.protocol,
-                "address": f.address, "bytes": f.bytes, "whole": f.whole, "at": f.at,
-            }  # fmt: skip
+        def tell(fetch: PayloadFetch) -> FetchRow:
+            line = names[fetch.sha256]
+            return row_from(FetchRow, fetch, name=line.name, version=line.version)
 
-        return page_of(request, found, FetchSerializer, tell, FETCHES_SHOWN)
+        return page_of(request, found, tell, FETCHES_SHOWN)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
 from urllib.parse import urlsplit
 
 from django.conf import settings
@@ -11,75 +10,71 @@ from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from ordnung.controllers import CAUSES
 from ordnung.core.assessment import Standing
 from ordnung.core.drift import OFF_BASELINE, Verdict
 from ordnung.core.facts import find_hindrances
 from ordnung.core.reach import tell_reach
 from ordnung.formats.addresses import is_host_name
 from ordnung.server.api.fleet_shapes import (
-    CredentialsSerializer,
-    ManyCredentialsSerializer,
-    ManyTrustSerializer,
-    NewServerSerializer,
-    ServerChangeSerializer,
-    ServerDetailSerializer,
-    ServerPageSerializer,
-    ServerSerializer,
-    TrustSerializer,
-    WhomSerializer,
+    Credentials,
+    HindranceRow,
+    ManyCredentials,
+    ManyTrust,
+    NewServer,
+    ReachWayRow,
+    ServerChange,
+    ServerDetailRow,
+    ServerPageRow,
+    ServerRow,
+    Trust,
+    Whom,
 )
 from ordnung.server.api.history import find_server
-from ordnung.server.api.work_shapes import WorkSerializer
 from ordnung.server.assessment.current import Assessment, current_assessment
-from ordnung.server.assessment.present import component_row, glyph_row, resets_text, round_rows, signature_text
+from ordnung.server.assessment.present import (
+    StrandedRow,
+    component_row,
+    glyph_row,
+    resets_text,
+    round_rows,
+    signature_text,
+)
 from ordnung.server.audit.recording import record
 from ordnung.server.clock import now
 from ordnung.server.fleet.models import Group, Server
 from ordnung.server.fleet.readings import first_seen
+from ordnung.server.fleet.rows import failure_row
 from ordnung.server.problems import Problem
 from ordnung.server.runs.models import RunServer
-from ordnung.server.shapes import asked_number
+from ordnung.server.shapes import asked_number, read, read_given, row_from, shape
 from ordnung.server.work.events import tell
 from ordnung.server.work.models import Work
 from ordnung.server.work.orders import ask_for
+from ordnung.server.work.rows import WorkRow, work_row
 
 
-def server_row(row: Server, standing: Standing, running: int | None) -> dict[str, Any]:
+def server_row(row: Server, standing: Standing, running: int | None) -> ServerRow:
     """One server as the list gives it."""
     verdicts = [drift.verdict for drift in standing.drift]
-    return {
-        "name": row.name,
-        "model": standing.server.model,
-        "serial": standing.server.serial,
-        "room": row.room,
-        "rack": row.rack,
-        "unit": row.unit,
-        "height": row.height,
-        "role": row.role,
-        "group": row.group.name if row.group else None,
-        "may_be_away": row.group.may_be_away if row.group else None,
-        "read_at": row.latest.read_at if row.latest else None,
-        "failure": failure_row(row),
-        "cells": glyph_row(standing),
-        "signature": signature_text(standing),
-        "resets": resets_text(standing.route),
-        "outages": standing.route.outages,
-        "off": sum(verdict in OFF_BASELINE for verdict in verdicts),
-        "exposed": verdicts.count(Verdict.EXPOSED),
-        "components": len(verdicts),
-        "running": running,
-        "tags": row.tags,
-        "lost": len(row.lost),
-        "seen_pin": row.seen_pin,
-    }
-
-
-def failure_row(row: Server) -> dict[str, str] | None:
-    """Why the last look failed, if it did."""
-    if row.cause is None:
-        return None
-    return {"server": row.name, "cause": row.cause, "detail": row.detail, "remedy": CAUSES.get(row.cause, "")}
+    return row_from(
+        ServerRow,
+        row,
+        model=standing.server.model,
+        serial=standing.server.serial,
+        group=row.group.name if row.group else None,
+        may_be_away=row.group.may_be_away if row.group else None,
+        read_at=row.latest.read_at if row.latest else None,
+        failure=failure_row(row),
+        cells=glyph_row(standing),
+        signature=signature_text(standing),
+        resets=resets_text(standing.route),
+        outages=standing.route.outages,
+        off=sum(verdict in OFF_BASELINE for verdict in verdicts),
+        exposed=verdicts.count(Verdict.EXPOSED),
+        components=len(verdicts),
+        running=running,
+        lost=len(row.lost),
+    )
 
 
 def running_runs() -> dict[int, int]:
@@ -93,7 +88,7 @@ SORTS = ("name", "-off", "-exposed", "-outages", "read_at")
 
 class ServersView(APIView):
     @extend_schema(
-        responses=ServerPageSerializer,
+        responses=shape(ServerPageRow),
         operation_id="servers_list",
         parameters=[
             OpenApiParameter("limit", int, description=f"At most {MOST}, by default {PAGE}."),
@@ -113,27 +108,22 @@ class ServersView(APIView):
         rows = [
             server_row(assessment.rows[n], assessment.standings[n], running.get(assessment.rows[n].pk)) for n in shown
         ]
-        return Response(ServerPageSerializer({"total": len(names), "offset": offset, "servers": rows}).data)
+        return Response(ServerPageRow(total=len(names), offset=offset, servers=rows))
 
-    @extend_schema(request=NewServerSerializer, responses={201: ServerSerializer})
+    @extend_schema(request=shape(NewServer), responses={201: shape(ServerRow)})
     def post(self, request) -> Response:
         """Add one server by address. It is read when asked for; its certificate must be the fleet's."""
-        body = NewServerSerializer(data=request.data)
-        body.is_valid(raise_exception=True)
-        values = dict(body.validated_data)
-        demand_allowed(values["url"])
-        password = values.pop("password")
-        row = Server(**values)
-        row.set_password(password)
+        asked = read(NewServer, request)
+        demand_allowed(asked.url)
+        row = Server(name=asked.name, url=asked.url, user=asked.user, rack=asked.rack, unit=asked.unit)
+        row.set_password(asked.password)
         try:
             with transaction.atomic():
                 row.save()
         except IntegrityError:
             raise Problem("name-taken", f"There is a server {row.name} already.", field="name") from None
         tell("readings", servers=[row.name])
-        return Response(
-            ServerSerializer(server_row(row, current_assessment().standings[row.name], None)).data, status=201
-        )
+        return Response(server_row(row, current_assessment().standings[row.name], None), status=201)
 
 
 def _filtered(names: list[str], assessment: Assessment, asked) -> list[str]:
@@ -173,21 +163,19 @@ def demand_allowed(url: str) -> None:
 
 
 class ServerView(APIView):
-    @extend_schema(responses=ServerDetailSerializer)
+    @extend_schema(responses=shape(ServerDetailRow))
     def get(self, request, name: str) -> Response:
         """One server with every component, its route and what it costs, how it can be fed and what is in the way."""
         assessment = current_assessment()
         row = assessment.rows.get(name)
         if row is None:
             raise Problem("not-found", f"There is no server {name}.", status=404)
-        return Response(ServerDetailSerializer(detail_row(row, assessment.standings[name])).data)
+        return Response(detail_row(row, assessment.standings[name]))
 
-    @extend_schema(request=ServerChangeSerializer, responses={204: None})
+    @extend_schema(request=shape(ServerChange), responses={204: None})
     def patch(self, request, name: str) -> Response:
         """Change where a server stands, what it is for, or its address."""
-        body = ServerChangeSerializer(data=request.data)
-        body.is_valid(raise_exception=True)
-        row, values = find_server(name), dict(body.validated_data)
+        row, values = find_server(name), read_given(ServerChange, request)
         before = {key: str(getattr(row, key) or "") for key in values}
         if values.get("url", row.url) != row.url:
             demand_allowed(values["url"])
@@ -217,94 +205,86 @@ class ServerView(APIView):
         return Response(status=204)
 
 
-def detail_row(row: Server, standing: Standing) -> dict[str, Any]:
+def detail_row(row: Server, standing: Standing) -> ServerDetailRow:
     """Everything the panel tells of one server."""
     route, server, since = standing.route, standing.server, first_seen(row)
     proof = f"fewest resets, proven: no route with less than {route.bound_outages} outages can exist"
     if not route.proven:
         proof = f"best found; at least {route.bound_outages} outages are needed"
-    return {
-        **server_row(row, standing, running_runs().get(row.pk)),
-        "url": row.url,
-        "user": row.user,
-        "pin": row.pin,
-        "uuid": server.uuid,
-        "tag": server.tag,
-        "power": server.facts.power if server.facts else None,
-        "health": server.facts.health if server.facts else None,
-        "parts": [
-            {**component_row(standing, place), "seen_since": since.get(position.component.slot)}
+    return row_from(
+        ServerDetailRow,
+        server_row(row, standing, running_runs().get(row.pk)),
+        url=row.url,
+        user=row.user,
+        pin=row.pin,
+        uuid=server.uuid,
+        tag=server.tag,
+        power=server.facts.power if server.facts else None,
+        health=server.facts.health if server.facts else None,
+        parts=[
+            component_row(standing, place, since.get(position.component.slot))
             for place, position in enumerate(standing.positions)
         ],
-        "rounds": round_rows(route),
-        "stranded": [{"slot": s.slot, "reason": s.reason} for s in route.stranded],
-        "proof": proof if route.rounds else "",
-        "readings": row.readings.count(),
-        "hindrances": [_plain(h, "what", "seen", "remedy", "stops") for h in find_hindrances(server, now())],
-        "ways": [_plain(w, "way", "open", "seen", "remedy") for w in tell_reach(server.facts, row.probes)],
-        "probed_at": row.probed_at,
-        "lost_parts": row.lost,
-        "reported_at": row.report.taken_at if row.report else None,
-    }
-
-
-def _plain(value: object, *names: str) -> dict[str, Any]:
-    return {name: getattr(value, name) for name in names}
+        rounds=round_rows(route),
+        stranded=[row_from(StrandedRow, lost) for lost in route.stranded],
+        proof=proof if route.rounds else "",
+        readings=row.readings.count(),
+        hindrances=[row_from(HindranceRow, hindrance) for hindrance in find_hindrances(server, now())],
+        ways=[row_from(ReachWayRow, way) for way in tell_reach(server.facts, row.probes)],
+        probed_at=row.probed_at,
+        lost_parts=row.lost,
+        reported_at=row.report.taken_at if row.report else None,
+    )
 
 
 class CredentialsView(APIView):
-    @extend_schema(request=CredentialsSerializer, responses={204: None})
+    @extend_schema(request=shape(Credentials), responses={204: None})
     def post(self, request, name: str) -> Response:
         """Replace the credentials of one server. They are never shown again."""
-        body = CredentialsSerializer(data=request.data)
-        body.is_valid(raise_exception=True)
-        keep_credentials([find_server(name)], body.validated_data)
+        asked = read(Credentials, request)
+        keep_credentials([find_server(name)], asked)
         return Response(status=204)
 
 
 class ManyCredentialsView(APIView):
-    @extend_schema(request=ManyCredentialsSerializer, responses={204: None})
+    @extend_schema(request=shape(ManyCredentials), responses={204: None})
     def post(self, request) -> Response:
         """Replace the credentials of several servers, or of a whole group, at once."""
-        body = ManyCredentialsSerializer(data=request.data)
-        body.is_valid(raise_exception=True)
-        asked = body.validated_data
-        rows = list(Server.objects.filter(name__in=asked["servers"]))
-        if asked["group"]:
-            rows += list(Server.objects.filter(group__name=asked["group"]).exclude(name__in=asked["servers"]))
+        asked = read(ManyCredentials, request)
+        rows = list(Server.objects.filter(name__in=asked.servers))
+        if asked.group:
+            rows += list(Server.objects.filter(group__name=asked.group).exclude(name__in=asked.servers))
         if not rows:
             raise Problem("not-found", "No such servers.", status=404, field="servers")
         keep_credentials(rows, asked)
         return Response(status=204)
 
 
-def keep_credentials(rows: list[Server], asked: dict[str, Any]) -> None:
+def keep_credentials(rows: list[Server], asked: Credentials) -> None:
     """Encrypt and keep user and password for every row, or for none."""
     with transaction.atomic():
         for row in rows:
-            row.user = asked["user"]
-            row.set_password(asked["password"])
+            row.user = asked.user
+            row.set_password(asked.password)
             row.save(update_fields=["user", "sealed_password", "cleared"])
         record(on={"servers": [row.name for row in rows]})
 
 
 class TrustView(APIView):
-    @extend_schema(request=TrustSerializer, responses={204: None})
+    @extend_schema(request=shape(Trust), responses={204: None})
     def post(self, request, name: str) -> Response:
         """Accept the new certificate of a server, by the fingerprint that was shown."""
-        body = TrustSerializer(data=request.data)
-        body.is_valid(raise_exception=True)
-        accept([(find_server(name), body.validated_data["pin"])], request.user.get_username())
+        asked = read(Trust, request)
+        accept([(find_server(name), asked.pin)], request.user.get_username())
         return Response(status=204)
 
 
 class ManyTrustView(APIView):
-    @extend_schema(request=ManyTrustSerializer, responses={204: None})
+    @extend_schema(request=shape(ManyTrust), responses={204: None})
     def post(self, request) -> Response:
         """Accept the certificates of several servers at once, each by the fingerprint that was shown; all or none."""
-        body = ManyTrustSerializer(data=request.data)
-        body.is_valid(raise_exception=True)
-        pairs = [(find_server(one["server"]), one["pin"]) for one in body.validated_data["accept"]]
+        asked = read(ManyTrust, request)
+        pairs = [(find_server(one.server), one.pin) for one in asked.accept]
         accept(pairs, request.user.get_username())
         return Response(status=204)
 
@@ -335,36 +315,32 @@ def accept(pairs: list[tuple[Server, str]], person: str) -> None:
 
 
 class SurveysView(APIView):
-    @extend_schema(request=WhomSerializer, responses={202: WorkSerializer})
+    @extend_schema(request=shape(Whom), responses={202: shape(WorkRow)})
     def post(self, request) -> Response:
         """Read servers; answers at once with the work, which the engine carries out."""
-        work = ask_about("survey", "Reading", request.data)
-        return Response(WorkSerializer(work).data, status=202)
+        return Response(work_row(ask_about("survey", "Reading", read(Whom, request))), status=202)
 
 
 class ReachView(APIView):
-    @extend_schema(request=WhomSerializer, responses={202: WorkSerializer})
+    @extend_schema(request=shape(Whom), responses={202: shape(WorkRow)})
     def post(self, request) -> Response:
         """Have controllers send a test to us, over HTTPS and HTTP: who reaches the repository, and who does not."""
-        work = ask_about("reach", "Trying the way from", request.data)
-        return Response(WorkSerializer(work).data, status=202)
+        return Response(work_row(ask_about("reach", "Trying the way from", read(Whom, request))), status=202)
 
 
-def ask_about(kind: str, verb: str, data: Any) -> Work:
+def ask_about(kind: str, verb: str, asked: Whom) -> Work:
     """Put work on named servers, those whose last reading failed, or all before the engine."""
-    body = WhomSerializer(data=data)
-    body.is_valid(raise_exception=True)
     known = list(Server.objects.order_by("name").values_list("name", flat=True))
-    if body.validated_data["failed"]:
+    if asked.failed:
         known = list(Server.objects.exclude(cause=None).order_by("name").values_list("name", flat=True))
         if not known:
             raise Problem("nothing-to-read", "No server failed when it was read last.", field="failed")
-    names = body.validated_data.get("servers") or known
+    names = asked.servers or known
     lost = sorted(set(names) - set(known))
     if lost:
         raise Problem("not-found", f"There is no server {lost[0]}.", field="servers")
     if not names:
         raise Problem("nothing-to-read", "There is no server yet. Add one first.", field="servers")
-    everything = len(names) == len(known) and not body.validated_data["failed"]
+    everything = len(names) == len(known) and not asked.failed
     what = "all servers" if everything else names[0] if len(names) == 1 else f"{len(names)} servers"
     return ask_for(kind, f"{verb} {what}", len(names), "servers", {"servers": names})

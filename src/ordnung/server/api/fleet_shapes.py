@@ -1,204 +1,159 @@
-"""What the API says of servers."""
+"""What the API says of servers, and what it takes."""
 
 from __future__ import annotations
 
-from rest_framework import serializers
+import datetime
+from dataclasses import dataclass
 
-from ordnung.server.shapes import StrictSerializer
+from ordnung.server.assessment.present import CellRow, ComponentRow, RoundRow, StrandedRow
+from ordnung.server.shapes import limited, spelled
+from ordnung.server.work.rows import FailureRow
 
-
-class CellSerializer(StrictSerializer):
-    kind = serializers.CharField()
-    letter = serializers.CharField()
-    verdict = serializers.CharField()
-    behind = serializers.IntegerField()
-    versions = serializers.CharField()
-    target = serializers.CharField(allow_null=True)
-    product = serializers.CharField(allow_null=True)
-    name = serializers.CharField()
-    count = serializers.IntegerField()
-    lagging = serializers.IntegerField()
-    waiting = serializers.CharField(allow_null=True)
-    via = serializers.ListField(child=serializers.CharField())
-    reason = serializers.CharField()
-    importance = serializers.CharField(allow_null=True)
+NAME = r"^[A-Za-z0-9][A-Za-z0-9._-]{0,99}$"
+URL = r"^https://[A-Za-z0-9.:\[\]-]+$"
+PIN = r"^[0-9a-f]{64}$"
 
 
-class FailureSerializer(StrictSerializer):
-    server = serializers.CharField()
-    cause = serializers.CharField()
-    detail = serializers.CharField()
-    remedy = serializers.CharField()
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ServerRow:
+    name: str
+    model: str
+    serial: str | None
+    room: str
+    rack: str
+    unit: int
+    height: int
+    role: str
+    group: str | None
+    may_be_away: int | None
+    read_at: datetime.datetime | None
+    failure: FailureRow | None
+    cells: list[CellRow]
+    signature: str
+    resets: str
+    outages: int
+    off: int
+    exposed: int
+    components: int
+    running: int | None
+    tags: list[str]
+    lost: int
+    seen_pin: str | None
 
 
-class ServerSerializer(StrictSerializer):
-    name = serializers.CharField()
-    model = serializers.CharField()
-    serial = serializers.CharField(allow_null=True)
-    room = serializers.CharField()
-    rack = serializers.CharField()
-    unit = serializers.IntegerField()
-    height = serializers.IntegerField()
-    role = serializers.CharField()
-    group = serializers.CharField(allow_null=True)
-    may_be_away = serializers.IntegerField(allow_null=True)
-    read_at = serializers.DateTimeField(allow_null=True)
-    failure = FailureSerializer(allow_null=True)
-    cells = CellSerializer(many=True)
-    signature = serializers.CharField()
-    resets = serializers.CharField()
-    outages = serializers.IntegerField()
-    off = serializers.IntegerField()
-    exposed = serializers.IntegerField()
-    components = serializers.IntegerField()
-    running = serializers.IntegerField(allow_null=True)
-    tags = serializers.ListField(child=serializers.CharField())
-    lost = serializers.IntegerField()
-    seen_pin = serializers.CharField(allow_null=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ServerPageRow:
+    total: int
+    offset: int
+    servers: list[ServerRow]
 
 
-class ServerPageSerializer(StrictSerializer):
-    total = serializers.IntegerField()
-    offset = serializers.IntegerField()
-    servers = ServerSerializer(many=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
+class HindranceRow:
+    what: str
+    seen: str
+    remedy: str
+    stops: bool
 
 
-class HindranceSerializer(StrictSerializer):
-    what = serializers.CharField()
-    seen = serializers.CharField()
-    remedy = serializers.CharField()
-    stops = serializers.BooleanField()
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ReachWayRow:
+    way: str
+    open: bool | None
+    seen: str
+    remedy: str
 
 
-class ReachWaySerializer(StrictSerializer):
-    way = serializers.CharField()
-    open = serializers.BooleanField(allow_null=True)
-    seen = serializers.CharField()
-    remedy = serializers.CharField()
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LostPartRow:
+    slot: str
+    kind: str
+    name: str
+    version: str | None
+    missed_at: datetime.datetime
 
 
-class LostPartSerializer(StrictSerializer):
-    slot = serializers.CharField()
-    kind = serializers.CharField()
-    name = serializers.CharField()
-    version = serializers.CharField(allow_null=True)
-    missed_at = serializers.DateTimeField()
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ServerDetailRow(ServerRow):
+    url: str
+    user: str
+    pin: str | None
+    parts: list[ComponentRow]
+    rounds: list[RoundRow]
+    stranded: list[StrandedRow]
+    proof: str
+    readings: int
+    uuid: str | None
+    tag: str | None
+    power: str | None
+    health: str | None
+    hindrances: list[HindranceRow]
+    ways: list[ReachWayRow]
+    probed_at: datetime.datetime | None
+    lost_parts: list[LostPartRow]
+    reported_at: datetime.datetime | None
 
 
-class ComponentSerializer(StrictSerializer):
-    slot = serializers.CharField()
-    kind = serializers.CharField()
-    letter = serializers.CharField()
-    name = serializers.CharField()
-    product = serializers.CharField(allow_null=True)
-    version = serializers.CharField(allow_null=True)
-    waiting = serializers.CharField(allow_null=True)
-    banks = serializers.ListField(child=serializers.CharField())
-    target = serializers.CharField(allow_null=True)
-    verdict = serializers.CharField()
-    behind = serializers.IntegerField(allow_null=True)
-    importance = serializers.CharField(allow_null=True)
-    since = serializers.CharField(allow_null=True)
-    fixes = serializers.ListField(child=serializers.CharField())
-    reason = serializers.CharField()
-    origin = serializers.CharField()
-    serial = serializers.CharField(allow_null=True)
-    health = serializers.CharField(allow_null=True)
-    state = serializers.CharField(allow_null=True)
-    reported = serializers.CharField(allow_null=True)
-    updateable = serializers.BooleanField(allow_null=True)
-    score = serializers.FloatField(allow_null=True)
-    seen_since = serializers.DateTimeField(allow_null=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Credentials:
+    user: str = limited(max_length=200)
+    password: str = limited(max_length=500, write_only=True, trim_whitespace=False)
 
 
-class PlannedWriteSerializer(StrictSerializer):
-    slot = serializers.CharField()
-    product = serializers.CharField()
-    source = serializers.CharField()  # type: ignore[assignment]  # a field by that name, not the option
-    to = serializers.CharField()
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Trust:
+    pin: str = spelled(PIN)
 
 
-class RoundSerializer(StrictSerializer):
-    writes = PlannedWriteSerializer(many=True)
-    reset = serializers.CharField(allow_null=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NewServer(Credentials):
+    name: str = spelled(NAME)
+    url: str = spelled(URL, max_length=300)
+    rack: str = limited(default="", max_length=20, allow_blank=True)
+    unit: int = limited(default=0, min_value=0, max_value=100)
 
 
-class StrandedSerializer(StrictSerializer):
-    slot = serializers.CharField()
-    reason = serializers.CharField()
-
-
-class ServerDetailSerializer(ServerSerializer):
-    url = serializers.CharField()
-    user = serializers.CharField()
-    pin = serializers.CharField(allow_null=True)
-    parts = ComponentSerializer(many=True)
-    rounds = RoundSerializer(many=True)
-    stranded = StrandedSerializer(many=True)
-    proof = serializers.CharField()
-    readings = serializers.IntegerField()
-    uuid = serializers.CharField(allow_null=True)
-    tag = serializers.CharField(allow_null=True)
-    power = serializers.CharField(allow_null=True)
-    health = serializers.CharField(allow_null=True)
-    hindrances = HindranceSerializer(many=True)
-    ways = ReachWaySerializer(many=True)
-    probed_at = serializers.DateTimeField(allow_null=True)
-    lost_parts = LostPartSerializer(many=True)
-    reported_at = serializers.DateTimeField(allow_null=True)
-
-
-class CredentialsSerializer(StrictSerializer):
-    user = serializers.CharField(max_length=200)
-    password = serializers.CharField(max_length=500, write_only=True, trim_whitespace=False)
-
-
-class TrustSerializer(StrictSerializer):
-    pin = serializers.RegexField(r"^[0-9a-f]{64}$")
-
-
-class NewServerSerializer(CredentialsSerializer):
-    name = serializers.RegexField(r"^[A-Za-z0-9][A-Za-z0-9._-]{0,99}$")
-    url = serializers.RegexField(r"^https://[A-Za-z0-9.:\[\]-]+$", max_length=300)
-    rack = serializers.CharField(max_length=20, required=False, default="", allow_blank=True)
-    unit = serializers.IntegerField(min_value=0, max_value=100, required=False, default=0)
-
-
-class ManyCredentialsSerializer(CredentialsSerializer):
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ManyCredentials(Credentials):
     """For named servers, for a group, or for both."""
 
-    servers = serializers.ListField(child=serializers.CharField(max_length=200), max_length=10000, default=list)
-    group = serializers.CharField(max_length=200, required=False, allow_blank=True, default="")
+    servers: list[str] = limited(default=list, max_length=10000, child_kwargs={"max_length": 200})
+    group: str = limited(default="", max_length=200, allow_blank=True)
 
 
-class AcceptSerializer(TrustSerializer):
-    server = serializers.CharField(max_length=200)
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Accept(Trust):
+    server: str = limited(max_length=200)
 
 
-class ManyTrustSerializer(StrictSerializer):
-    accept = AcceptSerializer(many=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ManyTrust:
+    accept: list[Accept]
 
 
-class ServerChangeSerializer(StrictSerializer):
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ServerChange:
     """What is given is changed, the rest stays."""
 
-    url = serializers.RegexField(r"^https://[A-Za-z0-9.:\[\]-]+$", max_length=300, required=False)
-    room = serializers.CharField(max_length=100, required=False, allow_blank=True)
-    rack = serializers.CharField(max_length=20, required=False, allow_blank=True)
-    unit = serializers.IntegerField(min_value=0, max_value=100, required=False)
-    height = serializers.IntegerField(min_value=1, max_value=20, required=False)
-    role = serializers.CharField(max_length=200, required=False, allow_blank=True)
-    group = serializers.CharField(max_length=200, required=False, allow_blank=True)
-    tags = serializers.ListField(child=serializers.CharField(max_length=60), max_length=50, required=False)
+    url: str | None = spelled(URL, default=None, max_length=300)
+    room: str | None = limited(default=None, max_length=100, allow_blank=True)
+    rack: str | None = limited(default=None, max_length=20, allow_blank=True)
+    unit: int | None = limited(default=None, min_value=0, max_value=100)
+    height: int | None = limited(default=None, min_value=1, max_value=20)
+    role: str | None = limited(default=None, max_length=200, allow_blank=True)
+    group: str | None = limited(default=None, max_length=200, allow_blank=True)
+    tags: list[str] | None = limited(default=None, max_length=50, child_kwargs={"max_length": 60})
 
 
-class NamesSerializer(StrictSerializer):
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Names:
     """Servers by name; none means all."""
 
-    servers = serializers.ListField(child=serializers.CharField(max_length=200), required=False, max_length=10000)
+    servers: list[str] | None = limited(default=None, max_length=10000, child_kwargs={"max_length": 200})
 
 
-class WhomSerializer(NamesSerializer):
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Whom(Names):
     """Servers by name; none means all, or with ``failed`` those whose last reading failed."""
 
-    failed = serializers.BooleanField(required=False, default=False)
+    failed: bool = False

@@ -5,11 +5,11 @@ from __future__ import annotations
 import datetime
 import json
 import threading
+from dataclasses import dataclass
 from typing import Any
 
 from django.http import HttpRequest, HttpResponse
 from drf_spectacular.utils import OpenApiParameter, extend_schema
-from rest_framework import serializers
 from rest_framework.views import APIView
 
 from ordnung.core.assessment import Standing
@@ -21,42 +21,43 @@ from ordnung.server.assessment.present import FIXED, LETTERS, worst
 from ordnung.server.clock import now
 from ordnung.server.fleet.models import Server
 from ordnung.server.runs.models import RunServer
-from ordnung.server.shapes import StrictSerializer
+from ordnung.server.shapes import shape
 
 CODES = {verdict.word: chr(ord("a") + place) for place, verdict in enumerate(Verdict)}
 """One letter a verdict: a cell is its letter and how many releases it is behind, 9 at most."""
 
 
-class FloorSerializer(StrictSerializer):
+@dataclass(frozen=True, slots=True, kw_only=True)
+class FloorRow:
     """Columns: the n-th entry of each is the n-th server's."""
 
-    revision = serializers.IntegerField()
-    now = serializers.DateTimeField()
-    verdicts = serializers.DictField(child=serializers.CharField())
-    name = serializers.ListField(child=serializers.CharField())
-    model = serializers.ListField(child=serializers.CharField())
-    serial = serializers.ListField(child=serializers.CharField())
-    room = serializers.ListField(child=serializers.CharField())
-    rack = serializers.ListField(child=serializers.CharField())
-    unit = serializers.ListField(child=serializers.IntegerField())
-    height = serializers.ListField(child=serializers.IntegerField())
-    group = serializers.ListField(child=serializers.CharField())
-    cells = serializers.ListField(child=serializers.CharField())
-    others = serializers.ListField(child=serializers.CharField())
-    off = serializers.ListField(child=serializers.IntegerField())
-    exposed = serializers.ListField(child=serializers.IntegerField())
-    score = serializers.ListField(child=serializers.FloatField())
-    components = serializers.ListField(child=serializers.IntegerField())
-    outages = serializers.ListField(child=serializers.IntegerField())
-    cycles = serializers.ListField(child=serializers.IntegerField())
-    restarts = serializers.ListField(child=serializers.IntegerField())
-    read = serializers.ListField(child=serializers.IntegerField())
-    health = serializers.ListField(child=serializers.CharField())
-    reach = serializers.ListField(child=serializers.CharField())
-    hindrances = serializers.ListField(child=serializers.CharField())
-    failure = serializers.ListField(child=serializers.CharField())
-    lost = serializers.ListField(child=serializers.IntegerField())
-    running = serializers.ListField(child=serializers.IntegerField())
+    revision: int
+    now: datetime.datetime
+    verdicts: dict[str, str]
+    name: list[str]
+    model: list[str]
+    serial: list[str]
+    room: list[str]
+    rack: list[str]
+    unit: list[int]
+    height: list[int]
+    group: list[str]
+    cells: list[str]
+    others: list[str]
+    off: list[int]
+    exposed: list[int]
+    score: list[float]
+    components: list[int]
+    outages: list[int]
+    cycles: list[int]
+    restarts: list[int]
+    read: list[int]
+    health: list[str]
+    reach: list[str]
+    hindrances: list[str]
+    failure: list[str]
+    lost: list[int]
+    running: list[int]
 
 
 def spell_cells(standing: Standing) -> tuple[str, str]:
@@ -136,7 +137,7 @@ _last: tuple[Assessment, bytes] | None = None
 
 class FloorView(APIView):
     @extend_schema(
-        responses=FloorSerializer, parameters=[OpenApiParameter("If-None-Match", str, OpenApiParameter.HEADER)]
+        responses=shape(FloorRow), parameters=[OpenApiParameter("If-None-Match", str, OpenApiParameter.HEADER)]
     )
     def get(self, request: HttpRequest) -> HttpResponse:
         """Every server in columns; answered from memory until something changes."""

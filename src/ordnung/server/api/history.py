@@ -2,54 +2,58 @@
 
 from __future__ import annotations
 
+import datetime
+from dataclasses import dataclass
 from typing import Any
 
 from drf_spectacular.utils import OpenApiParameter, extend_schema
-from rest_framework import serializers
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from ordnung.core.history import Change
 from ordnung.formats.text import whole_number
 from ordnung.server.api.paging import page_of, paged
 from ordnung.server.fleet.models import Reading, Server
 from ordnung.server.fleet.readings import changes_between
 from ordnung.server.problems import Problem
-from ordnung.server.shapes import StrictSerializer
+from ordnung.server.shapes import row_from, shape
 from ordnung.server.work.events import tell
 
 SHOWN = 100
 
 
-class ReadingSerializer(StrictSerializer):
-    id = serializers.IntegerField()
-    read_at = serializers.DateTimeField()
-    components = serializers.IntegerField()
-    changes = serializers.IntegerField()
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ReadingRow:
+    id: int
+    read_at: datetime.datetime
+    components: int
+    changes: int
 
 
-class ChangeSerializer(StrictSerializer):
-    what = serializers.CharField()
-    slot = serializers.CharField()
-    kind = serializers.CharField()
-    name = serializers.CharField()
-    before = serializers.CharField(allow_null=True)
-    after = serializers.CharField(allow_null=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ChangeRow:
+    what: str
+    slot: str
+    kind: str
+    name: str
+    before: str | None
+    after: str | None
 
 
-class ChangesSerializer(StrictSerializer):
-    before = ReadingSerializer()
-    after = ReadingSerializer()
-    changes = ChangeSerializer(many=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ChangesRow:
+    before: ReadingRow
+    after: ReadingRow
+    changes: list[ChangeRow]
 
 
-class LostSerializer(StrictSerializer):
-    server = serializers.CharField()
-    slot = serializers.CharField()
-    kind = serializers.CharField()
-    name = serializers.CharField()
-    version = serializers.CharField(allow_null=True)
-    missed_at = serializers.DateTimeField()
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LostRow:
+    server: str
+    slot: str
+    kind: str
+    name: str
+    version: str | None
+    missed_at: datetime.datetime
 
 
 def find_server(name: str) -> Server:
@@ -60,36 +64,30 @@ def find_server(name: str) -> Server:
     return row
 
 
-def reading_row(reading: Reading) -> dict[str, Any]:
+def reading_row(reading: Reading) -> ReadingRow:
     """One reading as the list gives it."""
-    count = len(reading.parts)
-    return {"id": reading.pk, "read_at": reading.read_at, "components": count, "changes": reading.changes}
+    return row_from(ReadingRow, reading, components=len(reading.parts))
 
 
 class ReadingsView(APIView):
-    @paged(ReadingSerializer)
+    @paged(ReadingRow)
     def get(self, request, name: str) -> Response:
         """The readings of a server, newest first, in pages."""
         rows = find_server(name).readings.order_by("-pk")
-        return page_of(request, rows, ReadingSerializer, reading_row, SHOWN)
+        return page_of(request, rows, reading_row, SHOWN)
 
 
 class ChangesView(APIView):
     @extend_schema(
-        responses=ChangesSerializer,
+        responses=shape(ChangesRow),
         parameters=[OpenApiParameter("before", int), OpenApiParameter("after", int)],
     )
     def get(self, request, name: str) -> Response:
         """What changed between two readings of a server; by default the last that brought a change."""
         row = find_server(name)
         before, after = self._pair(row, request.query_params)
-        changes = changes_between(before, after, name)
-        body = {
-            "before": reading_row(before),
-            "after": reading_row(after),
-            "changes": [change_row(c) for c in changes],
-        }
-        return Response(ChangesSerializer(body).data)
+        changes = [row_from(ChangeRow, change) for change in changes_between(before, after, name)]
+        return Response(ChangesRow(before=reading_row(before), after=reading_row(after), changes=changes))
 
     def _pair(self, row: Server, asked: Any) -> tuple[Reading, Reading]:
         readings = row.readings.order_by("-pk")
@@ -108,18 +106,12 @@ class ChangesView(APIView):
         return found
 
 
-def change_row(change: Change) -> dict[str, Any]:
-    """One change as the API gives it."""
-    return {name: getattr(change, name) for name in ("what", "slot", "kind", "name", "before", "after")}
-
-
 class LostView(APIView):
-    @extend_schema(responses=LostSerializer(many=True))
+    @extend_schema(responses=shape(LostRow)(many=True))
     def get(self, request) -> Response:
         """Everything in the house that was there once and is not any more, until someone has looked at it."""
         rows = Server.objects.exclude(lost=[]).order_by("name")
-        found = [{"server": row.name, **item} for row in rows for item in row.lost]
-        return Response(LostSerializer(found, many=True).data)
+        return Response([LostRow(server=row.name, **item) for row in rows for item in row.lost])
 
 
 class LostSeenView(APIView):

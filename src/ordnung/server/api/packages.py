@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Any
+import datetime
+from dataclasses import dataclass
 
+from django.core.files.uploadedfile import UploadedFile
 from drf_spectacular.utils import extend_schema
-from rest_framework import serializers
 from rest_framework.parsers import MultiPartParser
 from rest_framework.response import Response
 from rest_framework.views import APIView
@@ -19,76 +20,66 @@ from ordnung.formats.pldm import (
     spell_descriptor,
 )
 from ordnung.repository.identity import refuse_foreign
+from ordnung.server.api.files import read_file
 from ordnung.server.assessment.current import current_assessment
 from ordnung.server.problems import Problem
-from ordnung.server.shapes import StrictSerializer
+from ordnung.server.shapes import limited, read, row_from, shape, upload
 
 MAX_PACKAGE = 64 * 1024 * 1024
 
 
-class LookSerializer(StrictSerializer):
-    file = serializers.FileField()
-    server = serializers.CharField(required=False, default="", allow_blank=True)
-    slot = serializers.CharField(required=False, default="", allow_blank=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PackageLook:
+    file: UploadedFile = upload()
+    server: str = limited(default="", allow_blank=True)
+    slot: str = limited(default="", allow_blank=True)
 
 
-class PackageImageSerializer(StrictSerializer):
-    version = serializers.CharField()
-    size = serializers.IntegerField()
-    activations = serializers.ListField(child=serializers.CharField())
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PackageImageRow:
+    version: str
+    size: int
+    activations: list[str]
 
 
-class PackageSerializer(StrictSerializer):
-    name = serializers.CharField()
-    revision = serializers.IntegerField()
-    version = serializers.CharField()
-    released = serializers.DateTimeField(allow_null=True)
-    size = serializers.IntegerField()
-    devices = serializers.ListField(child=serializers.CharField())
-    downstream = serializers.ListField(child=serializers.CharField())
-    generation = serializers.IntegerField()
-    trailing = serializers.IntegerField()
-    images = PackageImageSerializer(many=True)
-    fits = serializers.CharField(allow_blank=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PackageRow:
+    name: str
+    revision: int
+    version: str
+    released: datetime.datetime | None
+    size: int
+    devices: list[str]
+    downstream: list[str]
+    generation: int
+    trailing: int
+    images: list[PackageImageRow]
+    fits: str
 
 
 class PackagesView(APIView):
     parser_classes = [MultiPartParser]
 
-    @extend_schema(request={"multipart/form-data": LookSerializer}, responses=PackageSerializer)
+    @extend_schema(request={"multipart/form-data": shape(PackageLook)}, responses=shape(PackageRow))
     def post(self, request) -> Response:
         """Look into a package and, when a component is named, say whether it is for it. Nothing is stored."""
-        body = LookSerializer(data=request.data)
-        body.is_valid(raise_exception=True)
-        file = body.validated_data["file"]
-        if file.size > MAX_PACKAGE:
-            raise Problem(
-                "too-large",
-                f"{file.name} is larger than {MAX_PACKAGE // 2**20} MiB.",
-                status=413,
-                field="file",
-            )
-        package = parse_package(file.read(), file.name)
-        fits = _fits(package, file.name, body.validated_data["server"], body.validated_data["slot"])
-        return Response(PackageSerializer({**package_row(package, file.name), "fits": fits}).data)
+        asked = read(PackageLook, request)
+        name, raw = read_file(asked.file, MAX_PACKAGE)
+        package = parse_package(raw, name)
+        return Response(package_row(package, name, _fits(package, name, asked.server, asked.slot)))
 
 
-def package_row(package: Package, name: str) -> dict[str, Any]:
+def package_row(package: Package, name: str, fits: str) -> PackageRow:
     """A package in words."""
-    return {
-        "name": name,
-        "revision": package.revision,
-        "version": package.version,
-        "released": package.released,
-        "size": package.size,
-        "devices": [_device(record) for record in package.devices],
-        "downstream": [_device(record) for record in package.downstream],
-        "generation": package.generation,
-        "trailing": package.trailing,
-        "images": [
-            {"version": i.version, "size": i.size, "activations": list(i.activations())} for i in package.images
-        ],
-    }
+    return row_from(
+        PackageRow,
+        package,
+        name=name,
+        devices=[_device(record) for record in package.devices],
+        downstream=[_device(record) for record in package.downstream],
+        images=[row_from(PackageImageRow, i, activations=list(i.activations())) for i in package.images],
+        fits=fits,
+    )
 
 
 def _device(record: DeviceRecord | DownstreamRecord) -> str:

@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
 from typing import Any
 
 from django.db.models import QuerySet
 from drf_spectacular.utils import OpenApiParameter, extend_schema
-from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.response import Response
 
-from ordnung.server.shapes import StrictSerializer
+from ordnung.server.shapes import limited, read, shape
 
 MOST = 5000
 TOTAL = "X-Total-Count"
@@ -23,23 +23,20 @@ _ASKED = [
 ]
 
 
-class PageSerializer(StrictSerializer):
-    limit = serializers.IntegerField(min_value=1, max_value=MOST, required=False)
-    offset = serializers.IntegerField(min_value=0, max_value=_FAR, default=0)
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Page:
+    limit: int | None = limited(default=None, min_value=1, max_value=MOST)
+    offset: int = limited(default=0, min_value=0, max_value=_FAR)
 
 
-def paged(shape: type[StrictSerializer], *more: OpenApiParameter) -> Callable[..., Any]:
-    """How the contract describes a list in pages."""
-    return extend_schema(responses=shape(many=True), parameters=[*_ASKED, *more])
+def paged(row: type[Any], *more: OpenApiParameter) -> Callable[..., Any]:
+    """How the contract describes a list of such rows in pages."""
+    return extend_schema(responses=shape(row)(many=True), parameters=[*_ASKED, *more])
 
 
-def page_of(
-    request: Request, rows: QuerySet, shape: type[StrictSerializer], tell: Callable[[Any], Any], usual: int
-) -> Response:
+def page_of(request: Request, rows: QuerySet[Any], tell: Callable[[Any], Any], usual: int) -> Response:
     """A page of rows, each told by ``tell``; the answer says in ``X-Total-Count`` how many there are in all."""
     query = request.query_params
-    asked = PageSerializer(data={name: query[name] for name in ("limit", "offset") if name in query})
-    asked.is_valid(raise_exception=True)
-    start, limit = asked.validated_data["offset"], asked.validated_data.get("limit", usual)
-    body = [tell(row) for row in rows[start : start + limit]]
-    return Response(shape(body, many=True).data, headers={TOTAL: str(rows.count())})
+    asked = read(Page, {name: query[name] for name in ("limit", "offset") if name in query})
+    body = [tell(row) for row in rows[asked.offset : asked.offset + (asked.limit or usual)]]
+    return Response(body, headers={TOTAL: str(rows.count())})

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import datetime
 import hashlib
 import time
-from typing import Any
+from dataclasses import dataclass
 
 from django.contrib.auth import authenticate, login, logout, update_session_auth_hash
 from django.contrib.auth.models import User
@@ -14,7 +15,6 @@ from django.middleware.csrf import get_token
 from django.utils.decorators import method_decorator
 from django.views.decorators.csrf import csrf_protect, ensure_csrf_cookie
 from drf_spectacular.utils import extend_schema
-from rest_framework import serializers
 from rest_framework.response import Response
 from rest_framework.throttling import ScopedRateThrottle
 from rest_framework.views import APIView
@@ -33,7 +33,7 @@ from ordnung.server.people.sessions import (
 )
 from ordnung.server.problems import Problem
 from ordnung.server.rights.rights import WORDS, Right, give_rights, rights_of, who_has
-from ordnung.server.shapes import StrictSerializer
+from ordnung.server.shapes import limited, one_of, read, shape, some_of, spelled
 from ordnung.server.work.events import tell
 from ordnung.server.work.hub import HUB
 
@@ -41,43 +41,45 @@ RIGHTS = [str(right) for right in Right]
 _NAME = r"^[A-Za-z0-9][A-Za-z0-9._@-]*$"
 
 
-class RightRowSerializer(StrictSerializer):
-    right = serializers.ChoiceField(choices=RIGHTS)
-    words = serializers.CharField()
-    who = serializers.ListField(child=serializers.CharField())
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RightHoldersRow:
+    right: str = one_of(RIGHTS)
+    words: str
+    who: list[str]
 
 
-class MeSerializer(StrictSerializer):
-    name = serializers.CharField(allow_null=True)
-    csrf = serializers.CharField()
-    rights = serializers.ListField(child=serializers.ChoiceField(choices=RIGHTS))
-    table = RightRowSerializer(many=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
+class MeRow:
+    name: str | None
+    csrf: str
+    rights: list[str] = some_of(RIGHTS)
+    table: list[RightHoldersRow]
 
 
-class SignInSerializer(StrictSerializer):
-    name = serializers.CharField(max_length=150)
-    password = serializers.CharField(max_length=500, trim_whitespace=False)
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SignIn:
+    name: str = limited(max_length=150)
+    password: str = limited(max_length=500, trim_whitespace=False)
 
 
-def me_row(request) -> dict[str, Any]:
+def me_row(request) -> MeRow:
     """Who is signed in, what they may do, and who else may do what."""
     user = request._request.user
     known = user.is_authenticated
-    table = [{"right": str(r), "words": WORDS[r], "who": who_has(r)} for r in Right] if known else []
-    return {
-        "name": user.get_username() if known else None,
-        "csrf": get_token(request._request),
-        "rights": [str(right) for right in Right if right in rights_of(user)],
-        "table": table,
-    }
+    return MeRow(
+        name=user.get_username() if known else None,
+        csrf=get_token(request._request),
+        rights=[str(right) for right in Right if right in rights_of(user)],
+        table=[RightHoldersRow(right=str(r), words=WORDS[r], who=who_has(r)) for r in Right] if known else [],
+    )
 
 
 class MeView(APIView):
     @method_decorator(ensure_csrf_cookie)
-    @extend_schema(responses=MeSerializer)
+    @extend_schema(responses=shape(MeRow))
     def get(self, request) -> Response:
         """Who is signed in (null: nobody), what they may do, and the token every write has to carry."""
-        return Response(MeSerializer(me_row(request)).data)
+        return Response(me_row(request))
 
 
 @method_decorator(csrf_protect, name="dispatch")
@@ -85,17 +87,16 @@ class SignInView(APIView):
     throttle_classes = [ScopedRateThrottle]
     throttle_scope = "sign-in"
 
-    @extend_schema(request=SignInSerializer, responses=MeSerializer)
+    @extend_schema(request=shape(SignIn), responses=shape(MeRow))
     def post(self, request) -> Response:
         """Open a session. With each failure the next try has to wait longer, per account and per address."""
-        body = SignInSerializer(data=request.data)
-        body.is_valid(raise_exception=True)
-        name, where = body.validated_data["name"], client_address(request._request)
+        asked = read(SignIn, request)
+        name, where = asked.name, client_address(request._request)
         record(who=name)
         wait = pace.wait_for(name, where, time.monotonic())
         if wait > 0:
             raise Problem("too-many-tries", f"Too many tries. The next may be made in {int(wait) + 1} s.", status=429)
-        user = authenticate(request._request, username=name, password=body.validated_data["password"])
+        user = authenticate(request._request, username=name, password=asked.password)
         if user is None:
             pace.note_failure(name, where, time.monotonic())
             refuse("that name and password don't go together")
@@ -104,7 +105,7 @@ class SignInView(APIView):
         with recorded():
             login(request._request, user)
             begin_session(request._request, where)
-        return Response(MeSerializer(me_row(request)).data)
+        return Response(me_row(request))
 
 
 class SignOutView(APIView):
@@ -120,18 +121,20 @@ class SignOutView(APIView):
 # One's own
 
 
-class PasswordSerializer(StrictSerializer):
-    old_password = serializers.CharField(max_length=500, trim_whitespace=False)
-    new_password = serializers.CharField(max_length=500, trim_whitespace=False)
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Password:
+    old_password: str = limited(max_length=500, trim_whitespace=False)
+    new_password: str = limited(max_length=500, trim_whitespace=False)
 
 
-class SessionSerializer(StrictSerializer):
-    id = serializers.CharField()
-    began = serializers.DateTimeField(allow_null=True)
-    seen = serializers.DateTimeField(allow_null=True)
-    where = serializers.CharField(allow_blank=True)
-    agent = serializers.CharField(allow_blank=True)
-    own = serializers.BooleanField()
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SessionRow:
+    id: str
+    began: datetime.datetime | None
+    seen: datetime.datetime | None
+    where: str
+    agent: str
+    own: bool
 
 
 def demand_password(password: str, user: User) -> None:
@@ -143,16 +146,15 @@ def demand_password(password: str, user: User) -> None:
 
 
 class OwnPasswordView(APIView):
-    @extend_schema(request=PasswordSerializer, responses={204: None})
+    @extend_schema(request=shape(Password), responses={204: None})
     def post(self, request) -> Response:
         """Change one's own password; one's other sessions end."""
-        body = PasswordSerializer(data=request.data)
-        body.is_valid(raise_exception=True)
+        asked = read(Password, request)
         user = request.user
-        if not user.check_password(body.validated_data["old_password"]):
+        if not user.check_password(asked.old_password):
             raise Problem("wrong-credentials", "That is not your present password.", field="old_password")
-        demand_password(body.validated_data["new_password"], user)
-        user.set_password(body.validated_data["new_password"])
+        demand_password(asked.new_password, user)
+        user.set_password(asked.new_password)
         user.save(update_fields=["password"])
         update_session_auth_hash(request._request, user)
         record(after={"sessions_ended": end_sessions(user, request.session.session_key)})
@@ -165,21 +167,21 @@ def _session_id(key: str) -> str:
 
 
 class OwnSessionsView(APIView):
-    @extend_schema(responses=SessionSerializer(many=True))
+    @extend_schema(responses=shape(SessionRow)(many=True))
     def get(self, request) -> Response:
         """Where one is signed in."""
         rows = [
-            {
-                "id": _session_id(row.session_key),
-                "began": facts.get(BEGAN_AT),
-                "seen": facts.get(SEEN_AT),
-                "where": facts.get(WHERE, ""),
-                "agent": facts.get(AGENT, ""),
-                "own": row.session_key == request.session.session_key,
-            }
+            SessionRow(
+                id=_session_id(row.session_key),
+                began=facts.get(BEGAN_AT),
+                seen=facts.get(SEEN_AT),
+                where=facts.get(WHERE, ""),
+                agent=facts.get(AGENT, ""),
+                own=row.session_key == request.session.session_key,
+            )
             for row, facts in sessions_of(request.user)
         ]
-        return Response(SessionSerializer(rows, many=True).data)
+        return Response(rows)
 
 
 class OwnSessionView(APIView):
@@ -196,88 +198,90 @@ class OwnSessionView(APIView):
 # The people
 
 
-class PersonRowSerializer(StrictSerializer):
-    name = serializers.CharField()
-    active = serializers.BooleanField()
-    rights = serializers.ListField(child=serializers.ChoiceField(choices=RIGHTS))
-    sessions = serializers.IntegerField()
-    last_seen = serializers.DateTimeField(allow_null=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PersonRow:
+    name: str
+    active: bool
+    rights: list[str] = some_of(RIGHTS)
+    sessions: int
+    last_seen: datetime.datetime | None
 
 
-class NewPersonSerializer(StrictSerializer):
-    name = serializers.RegexField(_NAME, max_length=150)
-    password = serializers.CharField(max_length=500, trim_whitespace=False)
-    rights = serializers.ListField(child=serializers.ChoiceField(choices=RIGHTS), allow_empty=False)
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NewPerson:
+    name: str = spelled(_NAME, max_length=150)
+    password: str = limited(max_length=500, trim_whitespace=False)
+    rights: list[str] = some_of(RIGHTS, allow_empty=False)
 
 
-class PersonChangeSerializer(StrictSerializer):
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PersonChange:
     """``password`` resets it, and ends the person's sessions."""
 
-    active = serializers.BooleanField(required=False)
-    rights = serializers.ListField(child=serializers.ChoiceField(choices=RIGHTS), required=False)
-    password = serializers.CharField(max_length=500, trim_whitespace=False, required=False)
+    active: bool | None = limited(default=None)
+    rights: list[str] | None = some_of(RIGHTS, default=None)
+    password: str | None = limited(default=None, max_length=500, trim_whitespace=False)
 
 
-def person_rows() -> list[dict[str, Any]]:
+def person_rows() -> list[PersonRow]:
     """Everyone of the site, by name."""
-    return [
-        {
-            "name": user.get_username(),
-            "active": user.is_active,
-            "rights": [str(r) for r in Right if str(r) in {group.name for group in user.groups.all()}],
-            "sessions": len(open_now := sessions_of(user)),
-            "last_seen": open_now[0][1].get(SEEN_AT) if open_now else user.last_login,
-        }
-        for user in User.objects.order_by("username").prefetch_related("groups")
-    ]
+    return [_person_row(user) for user in User.objects.order_by("username").prefetch_related("groups")]
+
+
+def _person_row(user: User) -> PersonRow:
+    sessions, groups = sessions_of(user), {group.name for group in user.groups.all()}
+    return PersonRow(
+        name=user.get_username(),
+        active=user.is_active,
+        rights=[str(right) for right in Right if str(right) in groups],
+        sessions=len(sessions),
+        last_seen=sessions[0][1].get(SEEN_AT) if sessions else user.last_login,
+    )
 
 
 class PeopleView(APIView):
-    @extend_schema(responses=PersonRowSerializer(many=True))
+    @extend_schema(responses=shape(PersonRow)(many=True))
     def get(self, request) -> Response:
         """Everyone of the site, with their rights."""
-        return Response(PersonRowSerializer(person_rows(), many=True).data)
+        return Response(person_rows())
 
-    @extend_schema(request=NewPersonSerializer, responses={201: PersonRowSerializer(many=True)})
+    @extend_schema(request=shape(NewPerson), responses={201: shape(PersonRow)(many=True)})
     def post(self, request) -> Response:
         """Add a person. The password is the first one; they change it themselves."""
-        body = NewPersonSerializer(data=request.data)
-        body.is_valid(raise_exception=True)
-        asked = body.validated_data
-        if User.objects.filter(username__iexact=asked["name"]).exists():
-            raise Problem("name-taken", f"There is a {asked['name']} already.", field="name")
-        user = User(username=asked["name"])
-        demand_password(asked["password"], user)
-        user.set_password(asked["password"])
+        asked = read(NewPerson, request)
+        if User.objects.filter(username__iexact=asked.name).exists():
+            raise Problem("name-taken", f"There is a {asked.name} already.", field="name")
+        user = User(username=asked.name)
+        demand_password(asked.password, user)
+        user.set_password(asked.password)
         user.save()
-        give_rights(user, [Right(right) for right in asked["rights"]])
-        record(on={"person": asked["name"]}, after={"rights": asked["rights"]})
+        give_rights(user, [Right(right) for right in asked.rights])
+        record(on={"person": asked.name}, after={"rights": asked.rights})
         tell("people")
-        return Response(PersonRowSerializer(person_rows(), many=True).data, status=201)
+        return Response(person_rows(), status=201)
 
 
 class PersonView(APIView):
-    @extend_schema(request=PersonChangeSerializer, responses=PersonRowSerializer(many=True))
+    @extend_schema(request=shape(PersonChange), responses=shape(PersonRow)(many=True))
     def patch(self, request, name: str) -> Response:
         """Give or take rights, disable or enable, reset the password. Somebody must be left who keeps people."""
-        body = PersonChangeSerializer(data=request.data)
-        body.is_valid(raise_exception=True)
-        asked, user = body.validated_data, _find_person(name)
+        asked = read(PersonChange, request)
+        user = _find_person(name)
         before = {"active": user.is_active, "rights": sorted(str(right) for right in _rights(user))}
-        if "password" in asked:
-            demand_password(asked["password"], user)
-            user.set_password(asked["password"])
-        user.is_active = asked.get("active", user.is_active)
+        if asked.password is not None:
+            demand_password(asked.password, user)
+            user.set_password(asked.password)
+        user.is_active = user.is_active if asked.active is None else asked.active
         user.save()
-        if "rights" in asked:
-            give_rights(user, [Right(right) for right in asked["rights"]])
+        if asked.rights is not None:
+            give_rights(user, [Right(right) for right in asked.rights])
         if not who_has(Right.KEEP):
             raise Problem("last-keeper", "Somebody must be left who keeps people. Nothing was changed.", status=409)
-        if "password" in asked or not user.is_active:
+        if asked.password is not None or not user.is_active:
             end_sessions(user)
         record(before=before, after={"active": user.is_active, "rights": sorted(str(right) for right in _rights(user))})
         tell("people")
-        return Response(PersonRowSerializer(person_rows(), many=True).data)
+        return Response(person_rows())
 
 
 class PersonSessionsView(APIView):

@@ -2,37 +2,40 @@
 
 from __future__ import annotations
 
+import datetime
 import json
+from dataclasses import dataclass
 from typing import Any
 
 from django.db import transaction
 from drf_spectacular.utils import extend_schema
-from rest_framework import serializers
 from rest_framework.parsers import MultiPartParser
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from ordnung.core.merge import HostReport, merge_host_report
 from ordnung.formats.host_report import parse_host_report
+from ordnung.server.api.files import read_file
 from ordnung.server.clock import now
 from ordnung.server.fleet.models import Report, Server
 from ordnung.server.fleet.readings import value_of
 from ordnung.server.problems import Problem
-from ordnung.server.shapes import StrictSerializer
+from ordnung.server.shapes import shape
 from ordnung.server.work.events import tell
 
 _FORM = {"type": "object", "properties": {"file": {"type": "string", "format": "binary"}}}
 MAX_BYTES = 2 * 1024 * 1024
 
 
-class ReportSerializer(StrictSerializer):
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ReportRow:
     """What a report brought: how many devices matched, came new, or differ from the controller's word."""
 
-    server = serializers.CharField()
-    taken_at = serializers.DateTimeField()
-    matched = serializers.IntegerField()
-    added = serializers.ListField(child=serializers.CharField())
-    differs = serializers.ListField(child=serializers.CharField())
+    server: str
+    taken_at: datetime.datetime
+    matched: int
+    added: list[str]
+    differs: list[str]
 
 
 class ReportsView(APIView):
@@ -40,27 +43,25 @@ class ReportsView(APIView):
 
     @extend_schema(
         request={"multipart/form-data": _FORM},
-        responses={201: ReportSerializer},
+        responses={201: shape(ReportRow)},
     )
     def post(self, request) -> Response:
         """Take a host report in; it finds its server by serial or UUID, never by name."""
         file = request.FILES.get("file")
         if file is None:
             raise Problem("file-missing", "Choose the file of a host report.", field="file")
-        if file.size > MAX_BYTES:
-            raise Problem("too-large", f"{file.name} is larger than {MAX_BYTES // 2**20} MiB.", field="file")
-        raw = file.read()
-        report = parse_host_report(raw, file.name)
+        file_name, raw = read_file(file, MAX_BYTES)
+        report = parse_host_report(raw, file_name)
         row = find_owner(report)
         if row is None:
-            message = f"{file.name}: no server of the house has serial {report.serial} or UUID {report.uuid}."
+            message = f"{file_name}: no server of the house has serial {report.serial} or UUID {report.uuid}."
             raise Problem("not-found", f"{message} Read the server first, or add it.", field="file")
         if row.report is not None and row.report.taken_at > report.taken_at:
             message = (
-                f"{file.name} is from {report.taken_at:%d %b %Y %H:%M}; a later one of {row.name} is here already."
+                f"{file_name} is from {report.taken_at:%d %b %Y %H:%M}; a later one of {row.name} is here already."
             )
             raise Problem("older", message, status=409)
-        return Response(ReportSerializer(store_report(row, report, json.loads(raw))).data, status=201)
+        return Response(store_report(row, report, json.loads(raw)), status=201)
 
 
 def find_owner(report: HostReport) -> Server | None:
@@ -70,7 +71,7 @@ def find_owner(report: HostReport) -> Server | None:
     return found or (query.filter(serial__iexact=report.serial).first() if report.serial else None)
 
 
-def store_report(row: Server, report: HostReport, body: dict[str, Any]) -> dict[str, Any]:
+def store_report(row: Server, report: HostReport, body: dict[str, Any]) -> ReportRow:
     """Keep a report; what it changes, in words."""
     with transaction.atomic():
         kept = Report.objects.create(server=row, taken_at=report.taken_at, added_at=now(), body=body)
@@ -79,10 +80,11 @@ def store_report(row: Server, report: HostReport, body: dict[str, Any]) -> dict[
         tell("readings", servers=[row.name])
     assert row.latest is not None
     merged = merge_host_report(value_of(row.latest, row.name), report)
-    return {
-        "server": row.name,
-        "taken_at": report.taken_at,
-        "matched": sum(c.origin == "both" for c in merged.components),
-        "added": [f"{c.name} in {c.slot}" for c in merged.components if c.origin == "host report"],
-        "differs": [f"{c.name}: controller {c.version}, report {c.reported}" for c in merged.components if c.reported],
-    }
+    parts = merged.components
+    return ReportRow(
+        server=row.name,
+        taken_at=report.taken_at,
+        matched=sum(c.origin == "both" for c in parts),
+        added=[f"{c.name} in {c.slot}" for c in parts if c.origin == "host report"],
+        differs=[f"{c.name}: controller {c.version}, report {c.reported}" for c in parts if c.reported],
+    )

@@ -5,118 +5,124 @@ from __future__ import annotations
 import dataclasses
 import datetime
 import shutil
+from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 from django.conf import settings
+from django.core.files.uploadedfile import UploadedFile
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
-from rest_framework import serializers
 from rest_framework.parsers import MultiPartParser
+from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from ordnung.core.media import MEDIA
-from ordnung.core.packing import Trim, kept, offer_trims
+from ordnung.core.packing import By, Offer, Trim, kept, offer_trims
 from ordnung.core.trimmed import find_losses
 from ordnung.engine.compose import SEAL_DAYS
 from ordnung.formats.packing import parse_packing, write_packing
 from ordnung.repository import describe, draft_targets
 from ordnung.repository.carry_in import PACKING
 from ordnung.repository.seal import add_target_signatures, load_targets, signatures_due
+from ordnung.server.api.files import read_file
 from ordnung.server.api.paging import page_of, paged
-from ordnung.server.api.work_shapes import WorkSerializer
 from ordnung.server.audit.recording import record, recorded
 from ordnung.server.clock import now
 from ordnung.server.problems import Problem
 from ordnung.server.repositories.models import Line, Repository
 from ordnung.server.repositories.packing_job import DRAFT, keep_draft, line_values
 from ordnung.server.repositories.payloads import open_book, open_repository, open_store, seal_folder
-from ordnung.server.repositories.plans import Plan, make_plan, media_row
+from ordnung.server.repositories.plans import MediaRow, Plan, make_plan, media_row
 from ordnung.server.repositories.rows import (
     LINE_FIELDS,
-    LineSerializer,
-    RepositoryHeadSerializer,
-    RepositorySerializer,
-    TrimSerializer,
+    LineRow,
+    RepositoryHeadRow,
+    RepositoryRow,
     head_row,
     packed_rows,
     repository_row,
 )
-from ordnung.server.shapes import StrictSerializer
+from ordnung.server.shapes import limited, read, row_from, shape, upload
 from ordnung.server.work.events import tell
 from ordnung.server.work.models import Work
 from ordnung.server.work.orders import ask_for
+from ordnung.server.work.rows import WorkRow, work_row
 
 SHOWN = 100
 MAX_SIGNED = 16 * 1024 * 1024
 
 
-class WantSerializer(StrictSerializer):
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TrimChoice:
+    by: By
+    value: str = limited(max_length=500)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PackingChoice:
     """What is to be packed: nothing but ``servers`` has to be said; none means all."""
 
-    servers = serializers.ListField(child=serializers.CharField(), required=False, allow_empty=True)
-    trims = TrimSerializer(many=True, required=False)
-    revision = serializers.IntegerField(required=False, allow_null=True)
-    capacity = serializers.IntegerField(required=False, allow_null=True, min_value=1_000_000)
+    servers: list[str] = limited(default=list, allow_empty=True)
+    trims: list[TrimChoice] = limited(default=list)
+    revision: int | None = limited(default=None, allow_null=True)
+    capacity: int | None = limited(default=None, allow_null=True, min_value=1_000_000)
 
 
-class NewRepositorySerializer(WantSerializer):
-    name = serializers.CharField(max_length=200, required=False, default="", allow_blank=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NewRepository(PackingChoice):
+    name: str = limited(default="", max_length=200, allow_blank=True)
 
 
-class OfferSerializer(StrictSerializer):
+@dataclass(frozen=True, slots=True, kw_only=True)
+class OfferRow:
     """A trim that could be made, or is."""
 
-    by = serializers.CharField()
-    value = serializers.CharField()
-    label = serializers.CharField()  # type: ignore[assignment]  # a field by that name, not the option
-    saves = serializers.IntegerField()
-    payloads = serializers.IntegerField()
-    made = serializers.BooleanField()
+    by: By
+    value: str
+    label: str
+    saves: int
+    payloads: int
+    made: bool
 
 
-class LossSerializer(StrictSerializer):
-    what = serializers.ChoiceField(choices=["stranded", "stays", "no way back"])
-    product = serializers.CharField()
-    name = serializers.CharField()
-    version = serializers.CharField(allow_blank=True)
-    why = serializers.CharField()
-    servers = serializers.ListField(child=serializers.CharField())
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LossRow:
+    what: Literal["stranded", "stays", "no way back"]
+    product: str
+    name: str
+    version: str
+    why: str
+    servers: list[str]
 
 
-class MediumSerializer(StrictSerializer):
-    name = serializers.CharField()
-    bytes = serializers.IntegerField()
+@dataclass(frozen=True, slots=True, kw_only=True)
+class MediumRow:
+    name: str
+    bytes: int
 
 
-class MediaSerializer(StrictSerializer):
-    capacity = serializers.IntegerField(allow_null=True)
-    everywhere = serializers.IntegerField()
-    filled = serializers.ListField(child=serializers.IntegerField())
-    places = serializers.DictField(child=serializers.IntegerField())
-    too_large = serializers.CharField(allow_blank=True)
-
-
-class PackingSerializer(StrictSerializer):
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PackingRow:
     """What would be packed for the chosen servers."""
 
-    lines = LineSerializer(many=True)
-    servers = serializers.ListField(child=serializers.CharField())
-    bytes = serializers.IntegerField()
-    stored = serializers.IntegerField()
-    revision = serializers.IntegerField()
-    offers = OfferSerializer(many=True)
-    losses = LossSerializer(many=True)
-    media = MediaSerializer()
-    known_media = MediumSerializer(many=True)
+    lines: list[LineRow]
+    servers: list[str]
+    bytes: int
+    stored: int
+    revision: int
+    offers: list[OfferRow]
+    losses: list[LossRow]
+    media: MediaRow
+    known_media: list[MediumRow]
 
 
-def _plan(body: dict[str, Any]) -> Plan:
-    trims = [Trim(by=t["by"], value=t["value"]) for t in body.get("trims") or ()]
-    return make_plan(body.get("servers") or None, trims, body.get("revision"))
+def _plan(asked: PackingChoice) -> Plan:
+    trims = [Trim(by=trim.by, value=trim.value) for trim in asked.trims]
+    return make_plan(asked.servers or None, trims, asked.revision)
 
 
 def _labels(plan: Plan) -> dict[tuple[str, str], str]:
@@ -129,54 +135,49 @@ def _labels(plan: Plan) -> dict[tuple[str, str], str]:
     return found
 
 
-def packing_row(plan: Plan, capacity: int | None) -> dict[str, Any]:
+def packing_row(plan: Plan, capacity: int | None) -> PackingRow:
     """A packing list with its trims, what they cost, and how it fills the medium."""
-    rows, labels, store = packed_rows(plan.lines), _labels(plan), open_store()
-    packed = kept(plan.lines)
-    return {
-        "lines": rows,
-        "servers": sorted({name for line in packed for name in line.servers}),
-        "bytes": sum(line.size for line in packed),
-        "stored": sum(line.size for line in packed if line.release.payload and store.has(line.release.payload.sha256)),
-        "revision": plan.revision.number,
-        "offers": [
-            {
-                "by": o.trim.by, "value": o.trim.value, "saves": o.saves, "payloads": o.payloads, "made": o.made,
-                "label": labels.get((o.trim.by, o.trim.value), o.trim.value),
-            }
-            for o in offer_trims(plan.lines, plan.trims)
-        ],
-        "losses": [dataclasses.asdict(loss) for loss in find_losses(plan.standings, plan.lines)],
-        "media": media_row(plan, capacity),
-        "known_media": [{"name": name, "bytes": size} for name, size in MEDIA],
-    }  # fmt: skip
+    labels, store, packed = _labels(plan), open_store(), kept(plan.lines)
+    stored = [line for line in packed if line.release.payload and store.has(line.release.payload.sha256)]
+    return PackingRow(
+        lines=packed_rows(plan.lines),
+        servers=sorted({name for line in packed for name in line.servers}),
+        bytes=sum(line.size for line in packed),
+        stored=sum(line.size for line in stored),
+        revision=plan.revision.number,
+        offers=[_offer_row(offer, labels) for offer in offer_trims(plan.lines, plan.trims)],
+        losses=[row_from(LossRow, loss) for loss in find_losses(plan.standings, plan.lines)],
+        media=media_row(plan, capacity),
+        known_media=[MediumRow(name=name, bytes=size) for name, size in MEDIA],
+    )
+
+
+def _offer_row(offer: Offer, labels: dict[tuple[str, str], str]) -> OfferRow:
+    by, value = offer.trim.by, offer.trim.value
+    return row_from(OfferRow, offer, by=by, value=value, label=labels.get((by, value), value))
 
 
 class PackingView(APIView):
-    @extend_schema(request=WantSerializer, responses=PackingSerializer)
+    @extend_schema(request=shape(PackingChoice), responses=shape(PackingRow))
     def post(self, request) -> Response:
         """The packing list for the chosen servers, without making anything."""
-        body = WantSerializer(data=request.data)
-        body.is_valid(raise_exception=True)
-        asked = body.validated_data
-        return Response(PackingSerializer(packing_row(_plan(asked), asked.get("capacity"))).data)
+        asked = read(PackingChoice, request)
+        return Response(packing_row(_plan(asked), asked.capacity))
 
 
 class RepositoriesView(APIView):
-    @paged(RepositoryHeadSerializer)
+    @paged(RepositoryHeadRow)
     def get(self, request) -> Response:
         """All repositories, newest first, in pages."""
         rows = Repository.objects.order_by("-pk").prefetch_related("lines")
-        return page_of(request, rows, RepositoryHeadSerializer, head_row, SHOWN)
+        return page_of(request, rows, head_row, SHOWN)
 
-    @extend_schema(request=NewRepositorySerializer, responses={202: RepositorySerializer})
+    @extend_schema(request=shape(NewRepository), responses={202: shape(RepositoryRow)})
     def post(self, request) -> Response:
         """Pack a repository for the chosen servers; the engine fetches, checks and seals."""
-        body = NewRepositorySerializer(data=request.data)
-        body.is_valid(raise_exception=True)
-        asked = body.validated_data
-        row = order(_plan(asked), asked["name"], asked.get("capacity"), request.user.username)
-        return Response(RepositorySerializer(repository_row(row)).data, status=202)
+        asked = read(NewRepository, request)
+        row = order(_plan(asked), asked.name, asked.capacity, request.user.username)
+        return Response(repository_row(row), status=202)
 
 
 def order(plan: Plan, name: str, capacity: int | None, person: str, after: Repository | None = None) -> Repository:
@@ -184,7 +185,7 @@ def order(plan: Plan, name: str, capacity: int | None, person: str, after: Repos
     packed = kept(plan.lines)
     if not packed:
         raise Problem("nothing-to-pack", "These servers need nothing: all are level, held or without a route.")
-    too_large = media_row(plan, capacity)["too_large"]
+    too_large = media_row(plan, capacity).too_large
     if too_large:
         raise Problem("too-large", f"{too_large}. Choose a larger medium or trim it.", field="capacity")
     servers = sorted({name for line in packed for name in line.servers})
@@ -223,10 +224,10 @@ def forget_written(row: Repository) -> None:
 
 
 class RepositoryView(APIView):
-    @extend_schema(responses=RepositorySerializer)
+    @extend_schema(responses=shape(RepositoryRow))
     def get(self, request, pk: int) -> Response:
         """One repository with its packing list."""
-        return Response(RepositorySerializer(repository_row(get_object_or_404(Repository, pk=pk))).data)
+        return Response(repository_row(get_object_or_404(Repository, pk=pk)))
 
     @extend_schema(responses={204: None})
     def delete(self, request, pk: int) -> Response:
@@ -250,13 +251,13 @@ def is_busy(row: Repository) -> bool:
 
 
 class RepositoryCheckView(APIView):
-    @extend_schema(request=None, responses={202: WorkSerializer})
+    @extend_schema(request=None, responses={202: shape(WorkRow)})
     def post(self, request, pk: int) -> Response:
         """Verify a repository end to end; what was found is told on it."""
         row = get_object_or_404(Repository, pk=pk)
         demand_sealed(row)
-        work = ask_for("check", f"Checking {row.name}", head_row(row)["bytes"], "bytes", {"repository": pk})
-        return Response(WorkSerializer(work).data, status=202)
+        work = ask_for("check", f"Checking {row.name}", head_row(row).bytes, "bytes", {"repository": pk})
+        return Response(work_row(work), status=202)
 
 
 def demand_sealed(row: Repository) -> None:
@@ -265,28 +266,28 @@ def demand_sealed(row: Repository) -> None:
         raise Problem("not-sealed", f"{row.name} is not sealed yet.", status=409)
 
 
-class AgainSerializer(StrictSerializer):
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Again:
     """``same`` keeps the contents and only makes a new seal; otherwise what is needed today is packed."""
 
-    same = serializers.BooleanField(default=False)
+    same: bool = False
 
 
 class RepositoryAgainView(APIView):
-    @extend_schema(request=AgainSerializer, responses={202: RepositorySerializer})
+    @extend_schema(request=shape(Again), responses={202: shape(RepositoryRow)})
     def post(self, request, pk: int) -> Response:
         """The next edition: packed by what is needed today, or the same contents under a new seal."""
-        body = AgainSerializer(data=request.data)
-        body.is_valid(raise_exception=True)
+        asked = read(Again, request)
         row = get_object_or_404(Repository, pk=pk)
         if row.carried_from:
             raise Problem("not-ours", f"{row.name} was carried in; its next edition is packed where it came from.")
-        if body.validated_data["same"]:
+        if asked.same:
             demand_sealed(row)
             fresh = seal_again(row, request.user.username)
         else:
             trims = [Trim(by=t["by"], value=t["value"]) for t in row.trims]
             fresh = order(make_plan(row.servers, trims), row.name, row.capacity, request.user.username, row)
-        return Response(RepositorySerializer(repository_row(fresh)).data, status=202)
+        return Response(repository_row(fresh), status=202)
 
 
 def seal_again(row: Repository, person: str) -> Repository:
@@ -317,27 +318,29 @@ def seal_again(row: Repository, person: str) -> Repository:
     return fresh
 
 
-class SignatureFileSerializer(StrictSerializer):
-    file = serializers.FileField()
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SignatureFile:
+    file: UploadedFile = upload()
 
 
-class SignaturesDueSerializer(StrictSerializer):
-    role = serializers.CharField()
-    have = serializers.IntegerField()
-    threshold = serializers.IntegerField()
-    open_to = serializers.ListField(child=serializers.CharField())
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SignaturesDueRow:
+    role: str
+    have: int
+    threshold: int
+    open_to: list[str]
 
 
 class RepositorySignaturesView(APIView):
     parser_classes = [MultiPartParser]
 
-    @extend_schema(responses=SignaturesDueSerializer)
+    @extend_schema(responses=shape(SignaturesDueRow))
     def get(self, request, pk: int) -> Response:
         """Which signatures a repository waits for."""
         needed = signatures_due(_draft(get_object_or_404(Repository, pk=pk)), open_book())
-        return Response(SignaturesDueSerializer(needed).data)
+        return Response(row_from(SignaturesDueRow, needed))
 
-    @extend_schema(request={"multipart/form-data": SignatureFileSerializer}, responses=RepositorySerializer)
+    @extend_schema(request={"multipart/form-data": shape(SignatureFile)}, responses=shape(RepositoryRow))
     def post(self, request, pk: int) -> Response:
         """Bring signatures that were made elsewhere; the repository is sealed when they are enough."""
         row = get_object_or_404(Repository, pk=pk)
@@ -347,17 +350,12 @@ class RepositorySignaturesView(APIView):
         with recorded(first=True):
             keep_draft(row, targets)
         row.refresh_from_db()
-        return Response(RepositorySerializer(repository_row(row)).data)
+        return Response(repository_row(row))
 
 
-def read_signed(request) -> bytes:
+def read_signed(request: Request) -> bytes:
     """An uploaded metadata file. Raises Problem when it is too large."""
-    body = SignatureFileSerializer(data=request.data)
-    body.is_valid(raise_exception=True)
-    file = body.validated_data["file"]
-    if file.size > MAX_SIGNED:
-        raise Problem("too-large", f"{file.name} is larger than {MAX_SIGNED // 2**20} MiB.", status=413, field="file")
-    return file.read()
+    return read_file(read(SignatureFile, request).file, MAX_SIGNED)[1]
 
 
 def _draft(row: Repository):

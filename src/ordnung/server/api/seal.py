@@ -3,118 +3,121 @@
 from __future__ import annotations
 
 import datetime
-from typing import Any
+from dataclasses import asdict, dataclass
 
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
-from rest_framework import serializers
 from rest_framework.parsers import JSONParser, MultiPartParser
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from ordnung.repository import SealBook, Wish
 from ordnung.repository.roots import SPELLING
-from ordnung.server.api.repositories import SignatureFileSerializer, SignaturesDueSerializer, read_signed
+from ordnung.server.api.repositories import SignatureFile, SignaturesDueRow, read_signed
 from ordnung.server.audit.recording import record, recorded
 from ordnung.server.clock import now
 from ordnung.server.problems import Problem
 from ordnung.server.repositories.models import Repository, TrustedRoot
 from ordnung.server.repositories.payloads import open_book
-from ordnung.server.repositories.rows import SOON
-from ordnung.server.shapes import StrictSerializer
+from ordnung.server.repositories.rows import ends
+from ordnung.server.shapes import limited, read, row_from, shape
 from ordnung.server.work.events import tell
 
 MOST_KEYS = 20
 
 
-class KeyHolderSerializer(StrictSerializer):
-    keyid = serializers.CharField()
-    public = serializers.CharField()
-    kept = serializers.BooleanField()
+@dataclass(frozen=True, slots=True, kw_only=True)
+class KeyHolderRow:
+    keyid: str
+    public: str
+    kept: bool
 
 
-class StaffSerializer(StrictSerializer):
-    threshold = serializers.IntegerField()
-    holders = KeyHolderSerializer(many=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
+class StaffRow:
+    threshold: int
+    holders: list[KeyHolderRow]
 
 
-class SealStateSerializer(StrictSerializer):
-    version = serializers.IntegerField()
-    expires = serializers.DateTimeField()
-    ends = serializers.CharField()
-    root_key = serializers.CharField()
-    root = StaffSerializer()
-    targets = StaffSerializer()
-    online = StaffSerializer()
-    draft = SignaturesDueSerializer(many=True, allow_null=True)
-    older = serializers.IntegerField()
-    """Repositories that were sealed under an older root."""
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SealStateRow:
+    version: int
+    expires: datetime.datetime
+    ends: str
+    root_key: str
+    root: StaffRow
+    targets: StaffRow
+    online: StaffRow
+    draft: list[SignaturesDueRow] | None
+    older: int
 
 
-class WishSerializer(StrictSerializer):
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NextRoot:
     """Keys are ids known already, public keys in hex, or ``new`` for one that Ordnung makes and keeps."""
 
-    root = serializers.ListField(  # type: ignore[assignment]  # a field by that name, not the parent
-        child=serializers.CharField(max_length=64), min_length=1, max_length=MOST_KEYS
-    )
-    root_threshold = serializers.IntegerField(min_value=1)
-    targets = serializers.ListField(child=serializers.CharField(max_length=64), min_length=1, max_length=MOST_KEYS)
-    targets_threshold = serializers.IntegerField(min_value=1)
-    other_online = serializers.BooleanField(default=False)
+    root: list[str] = limited(min_length=1, max_length=MOST_KEYS, child_kwargs={"max_length": 64})
+    root_threshold: int = limited(min_value=1)
+    targets: list[str] = limited(min_length=1, max_length=MOST_KEYS, child_kwargs={"max_length": 64})
+    targets_threshold: int = limited(min_value=1)
+    other_online: bool = False
 
 
-class TrustedRootSerializer(StrictSerializer):
-    id = serializers.IntegerField()
-    name = serializers.CharField()
-    keys = serializers.CharField()
-    version = serializers.IntegerField()
-    added_at = serializers.DateTimeField()
-    added_by = serializers.CharField()
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TrustedRootRow:
+    id: int
+    name: str
+    keys: str
+    version: int
+    added_at: datetime.datetime
+    added_by: str
 
 
-def seal_row(book: SealBook) -> dict[str, Any]:
+def seal_row(book: SealBook) -> SealStateRow:
     """The seal as the interface shows it."""
     signed = book.root.signed
     draft = book.draft
-    left = signed.expires - now()
-    return {
-        "version": signed.version,
-        "expires": signed.expires,
-        "ends": "over" if left <= datetime.timedelta() else "soon" if left < SOON else "later",
-        "root_key": ",".join(sorted(signed.roles["root"].keyids)),
-        "root": {"threshold": signed.roles["root"].threshold, "holders": book.holders("root")},
-        "targets": {"threshold": signed.roles["targets"].threshold, "holders": book.holders("targets")},
-        "online": {"threshold": signed.roles["timestamp"].threshold, "holders": book.holders("timestamp")},
-        "draft": book.signatures_due(draft) if draft is not None else None,
-        "older": Repository.objects.filter(
-            state="sealed", carried_from="", root_version__lt=signed.version
-        ).count(),
-    }  # fmt: skip
+    older = Repository.objects.filter(state="sealed", carried_from="", root_version__lt=signed.version)
+    due = book.signatures_due(draft) if draft is not None else None
+    return SealStateRow(
+        version=signed.version,
+        expires=signed.expires,
+        ends=ends(signed.expires),
+        root_key=",".join(sorted(signed.roles["root"].keyids)),
+        root=_staff_row(book, "root"),
+        targets=_staff_row(book, "targets"),
+        online=_staff_row(book, "timestamp"),
+        draft=[row_from(SignaturesDueRow, one) for one in due] if due is not None else None,
+        older=older.count(),
+    )
+
+
+def _staff_row(book: SealBook, role: str) -> StaffRow:
+    holders = [row_from(KeyHolderRow, holder) for holder in book.holders(role)]
+    return StaffRow(threshold=book.root.signed.roles[role].threshold, holders=holders)
 
 
 class SealView(APIView):
     parser_classes = [JSONParser]
 
-    @extend_schema(responses=SealStateSerializer)
+    @extend_schema(responses=shape(SealStateRow))
     def get(self, request) -> Response:
         """Who seals here, until when the root lasts, and what is being changed."""
-        return Response(SealStateSerializer(seal_row(open_book())).data)
+        return Response(seal_row(open_book()))
 
-    @extend_schema(request=WishSerializer, responses=SealStateSerializer)
+    @extend_schema(request=shape(NextRoot), responses=shape(SealStateRow))
     def put(self, request) -> Response:
         """The next root: at once when the keys kept here are enough to sign it, else once the others have."""
-        body = WishSerializer(data=request.data)
-        body.is_valid(raise_exception=True)
-        asked = body.validated_data
-        wish = Wish(**{**asked, "root": tuple(asked["root"]), "targets": tuple(asked["targets"])})
+        asked = read(NextRoot, request)
+        wish = row_from(Wish, asked, root=tuple(asked.root), targets=tuple(asked.targets))
         book = open_book()
-        record(before={"version": book.root.signed.version}, after=asked)
+        record(before={"version": book.root.signed.version}, after=asdict(asked))
         with recorded(first=True):
             book.change(wish, now())
             tell("repositories")
-        return Response(SealStateSerializer(seal_row(book)).data)
+        return Response(seal_row(book))
 
 
 class SealDraftView(APIView):
@@ -128,7 +131,7 @@ class SealDraftView(APIView):
             raise Problem("not-signing", "No change of the root waits for signatures.", status=404)
         return _download(draft.to_bytes(SPELLING), f"to-sign-{draft.signed.version}.root.json")
 
-    @extend_schema(request={"multipart/form-data": SignatureFileSerializer}, responses=SealStateSerializer)
+    @extend_schema(request={"multipart/form-data": shape(SignatureFile)}, responses=shape(SealStateRow))
     def post(self, request) -> Response:
         """Bring signatures of the next root that were made elsewhere."""
         book = open_book()
@@ -136,7 +139,7 @@ class SealDraftView(APIView):
         with recorded(first=True):
             book.add_signatures(raw)
             tell("repositories")
-        return Response(SealStateSerializer(seal_row(book)).data)
+        return Response(seal_row(book))
 
     @extend_schema(responses={204: None})
     def delete(self, request) -> Response:
@@ -160,10 +163,10 @@ def _download(raw: bytes, name: str) -> HttpResponse:
 
 
 class TrustedRootsView(APIView):
-    @extend_schema(responses=TrustedRootSerializer(many=True))
+    @extend_schema(responses=shape(TrustedRootRow)(many=True))
     def get(self, request) -> Response:
         """Whose repositories are accepted here."""
-        return Response(TrustedRootSerializer(TrustedRoot.objects.order_by("pk"), many=True).data)
+        return Response([row_from(TrustedRootRow, root) for root in TrustedRoot.objects.order_by("pk")])
 
 
 class TrustedRootView(APIView):

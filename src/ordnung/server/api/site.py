@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import asyncio
+import datetime
 import json
 from collections.abc import AsyncIterator
+from dataclasses import dataclass
 from pathlib import Path
 
 from asgiref.sync import sync_to_async
@@ -13,13 +15,11 @@ from django.db.models import Case, When
 from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import extend_schema
-from rest_framework import serializers
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from ordnung.formats.text import whole_number
 from ordnung.server.api.paging import page_of, paged
-from ordnung.server.api.work_shapes import WorkSerializer
 from ordnung.server.assessment.current import current_assessment
 from ordnung.server.catalogs.models import CatalogIssue
 from ordnung.server.clock import now
@@ -28,24 +28,25 @@ from ordnung.server.repositories.models import Repository
 from ordnung.server.repositories.rows import SOON
 from ordnung.server.rights.rights import Right, rights_of
 from ordnung.server.runs.models import Run
-from ordnung.server.shapes import StrictSerializer
+from ordnung.server.shapes import shape
 from ordnung.server.work.events import tell
 from ordnung.server.work.hub import GAP, HUB
 from ordnung.server.work.models import Work
+from ordnung.server.work.rows import WorkRow, work_row
 
 SHOWN = 20
 PING_S = 15
 
 
 class WorkListView(APIView):
-    @paged(WorkSerializer)
+    @paged(WorkRow)
     def get(self, request) -> Response:
         """Work: what is under way, failures nobody has seen, then the rest, the latest first, in pages."""
         urgency = Case(
             When(state__in=("running", "asked"), then=0), When(state="failed", seen=False, then=1), default=2
         )
         rows = Work.objects.annotate(urgency=urgency).order_by("urgency", "-pk")
-        return page_of(request, rows, WorkSerializer, lambda work: work, SHOWN)
+        return page_of(request, rows, work_row, SHOWN)
 
 
 class WorkSeenView(APIView):
@@ -59,43 +60,44 @@ class WorkSeenView(APIView):
         return Response(status=204)
 
 
-class SiteSerializer(StrictSerializer):
-    now = serializers.DateTimeField()
-    rate = serializers.FloatField()
-    servers = serializers.IntegerField()
-    components = serializers.IntegerField()
-    off = serializers.IntegerField()
-    exposed = serializers.IntegerField()
-    exposed_servers = serializers.IntegerField()
-    baseline = serializers.CharField()
-    sealed = serializers.IntegerField()
-    ending = serializers.IntegerField()
-    drafts = serializers.IntegerField()
-    running = serializers.IntegerField()
-    runs = serializers.IntegerField()
-    trouble = serializers.CharField(allow_blank=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SiteRow:
+    now: datetime.datetime
+    rate: float
+    servers: int
+    components: int
+    off: int
+    exposed: int
+    exposed_servers: int
+    baseline: str
+    sealed: int
+    ending: int
+    drafts: int
+    running: int
+    runs: int
+    trouble: str
 
 
 class SiteView(APIView):
-    @extend_schema(responses=SiteSerializer)
+    @extend_schema(responses=shape(SiteRow))
     def get(self, request) -> Response:
         """The clock and the one live fact of each place."""
         assessment = current_assessment()
         issued = CatalogIssue.objects.order_by("-issued").values_list("issued", flat=True).first()
-        body = {
-            "now": now(),
-            "rate": settings.CLOCK.rate,
-            "servers": len(assessment.standings),
+        body = SiteRow(
+            now=now(),
+            rate=settings.CLOCK.rate,
+            servers=len(assessment.standings),
             **assessment.tally,
-            "baseline": f"{issued:%b %Y}, r{assessment.baseline.number}" if issued else "",
-            "sealed": Repository.objects.filter(state="sealed").count(),
-            "ending": Repository.objects.filter(state="sealed", carried_from="", expires__lt=now() + SOON).count(),
-            "drafts": Run.objects.filter(state="draft").count(),
-            "running": Run.objects.filter(state="running").count(),
-            "runs": Run.objects.filter(state="ended").count(),
-            "trouble": engine_trouble(),
-        }
-        return Response(SiteSerializer(body).data)
+            baseline=f"{issued:%b %Y}, r{assessment.baseline.number}" if issued else "",
+            sealed=Repository.objects.filter(state="sealed").count(),
+            ending=Repository.objects.filter(state="sealed", carried_from="", expires__lt=now() + SOON).count(),
+            drafts=Run.objects.filter(state="draft").count(),
+            running=Run.objects.filter(state="running").count(),
+            runs=Run.objects.filter(state="ended").count(),
+            trouble=engine_trouble(),
+        )
+        return Response(body)
 
 
 def engine_trouble() -> str:

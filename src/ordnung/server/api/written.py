@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
+from dataclasses import dataclass
 from pathlib import Path
 
 from django.conf import settings
@@ -11,7 +12,6 @@ from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
 from django.shortcuts import get_object_or_404
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
-from rest_framework import serializers
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
@@ -22,8 +22,8 @@ from ordnung.server.clock import now
 from ordnung.server.problems import Problem
 from ordnung.server.repositories.models import Repository, WrittenOut
 from ordnung.server.repositories.out_jobs import carrier_for
-from ordnung.server.repositories.rows import WrittenSerializer
-from ordnung.server.shapes import StrictSerializer
+from ordnung.server.repositories.rows import WrittenRow, written_row
+from ordnung.server.shapes import limited, one_of, read, shape
 from ordnung.server.work.events import tell
 from ordnung.server.work.orders import ask_for
 
@@ -31,29 +31,30 @@ PIECE = 1024 * 1024
 _RANGE = re.compile(r"bytes=(\d+)-(\d*)")
 
 
-class WriteOutSerializer(StrictSerializer):
+@dataclass(frozen=True, slots=True, kw_only=True)
+class WriteOut:
     """``folder`` is a folder of this machine; without it the site keeps what is written. ``since`` is the edition
-    that the far end has already."""
+    that the far end has already.
+    """
 
-    shape = serializers.ChoiceField(choices=list(SHAPES))
-    folder = serializers.CharField(max_length=500, required=False, default="", allow_blank=True)
-    since = serializers.IntegerField(required=False, allow_null=True)
+    shape: str = one_of(list(SHAPES))
+    folder: str = limited(default="", max_length=500, allow_blank=True)
+    since: int | None = limited(default=None, allow_null=True)
 
 
 class WrittenOutView(APIView):
-    @extend_schema(request=WriteOutSerializer, responses={202: WrittenSerializer(many=True)})
+    @extend_schema(request=shape(WriteOut), responses={202: shape(WrittenRow)(many=True)})
     def post(self, request, pk: int) -> Response:
         """Write a repository out: one file or folder for each medium it was packed for."""
-        body = WriteOutSerializer(data=request.data)
-        body.is_valid(raise_exception=True)
-        asked, row = body.validated_data, get_object_or_404(Repository, pk=pk)
+        asked = read(WriteOut, request)
+        row = get_object_or_404(Repository, pk=pk)
         demand_sealed(row)
-        since = _since(row, asked.get("since"))
-        folder = Path(check_folder(asked["folder"])) if asked["folder"] else Path(settings.HOME) / "written"
+        since = _since(row, asked.since)
+        folder = Path(check_folder(asked.folder)) if asked.folder else Path(settings.HOME) / "written"
         media = range(1, row.media + 1) if row.media > 1 else (0,)
-        rows = [_order(row, asked["shape"], folder, medium, since, request.user.username) for medium in media]
+        rows = [_order(row, asked.shape, folder, medium, since, request.user.username) for medium in media]
         tell("repositories", id=row.pk)
-        return Response(WrittenSerializer(rows, many=True).data, status=202)
+        return Response([written_row(written) for written in rows], status=202)
 
 
 def _since(row: Repository, edition: int | None) -> Repository | None:

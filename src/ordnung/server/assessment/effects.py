@@ -2,20 +2,54 @@
 
 from __future__ import annotations
 
-import dataclasses
 import threading
 from collections.abc import Sequence
+from dataclasses import dataclass
 from typing import Any
 
 from ordnung.core.catalog import Issue
-from ordnung.core.effect import CostMemory, Effect, Sums, compare_baselines
+from ordnung.core.effect import CostMemory, Effect, Sums, TargetChange, compare_baselines
 from ordnung.core.matching import Follows
 from ordnung.core.rule_check import check_rules, fit_together
 from ordnung.core.rules import Rule
 from ordnung.server.assessment.current import Assessment
 from ordnung.server.baselines.models import Revision
-from ordnung.server.baselines.rows import coverage_rows, line_rows, rule_rows
+from ordnung.server.baselines.rows import BaselineLineRow, CoverageRow, RuleRow, coverage_rows, line_rows, rule_rows
 from ordnung.server.clock import now
+from ordnung.server.shapes import row_from
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SumsRow:
+    off: int
+    exposed: int
+    held: int
+    servers: int
+    outages: int
+    power_cycles: int
+    restarts: int
+    writes: int
+    bytes: int
+    stranded: int
+    fixes: list[str]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class EffectRow:
+    before: SumsRow
+    after: SumsRow
+    fixes_gained: list[str]
+    fixes_lost: list[str]
+    changes: list[TargetChange]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class DraftEffectRow:
+    effect: EffectRow
+    rules: list[RuleRow]
+    coverage: list[CoverageRow]
+    lines: list[BaselineLineRow]
+
 
 _lock = threading.Lock()
 _kept: tuple[tuple[Issue, ...], CostMemory] = ((), CostMemory())
@@ -48,34 +82,33 @@ def effect_between(
         )  # fmt: skip
 
 
-def sums_row(sums: Sums) -> dict[str, Any]:
+def sums_row(sums: Sums) -> SumsRow:
     """The sums of one baseline."""
-    names = ("off", "exposed", "held", "servers", "outages", "power_cycles", "restarts", "writes", "bytes", "stranded")
-    return {**{name: getattr(sums, name) for name in names}, "fixes": sorted(sums.fixes)}
+    return row_from(SumsRow, sums, fixes=sorted(sums.fixes))
 
 
-def effect_row(effect: Effect) -> dict[str, Any]:
+def effect_row(effect: Effect) -> EffectRow:
     """Both sums, what of advisories is gained and lost, and whose target changes."""
-    return {
-        "before": sums_row(effect.before),
-        "after": sums_row(effect.after),
-        "fixes_gained": sorted(effect.after.fixes - effect.before.fixes),
-        "fixes_lost": sorted(effect.before.fixes - effect.after.fixes),
-        "changes": [dataclasses.asdict(change) for change in effect.changes],
-    }
+    return EffectRow(
+        before=sums_row(effect.before),
+        after=sums_row(effect.after),
+        fixes_gained=sorted(effect.after.fixes - effect.before.fixes),
+        fixes_lost=sorted(effect.before.fixes - effect.after.fixes),
+        changes=list(effect.changes),
+    )
 
 
-def draft_row(assessment: Assessment, rules: Sequence[Rule], follows: Follows) -> dict[str, Any]:
+def draft_row(assessment: Assessment, rules: Sequence[Rule], follows: Follows) -> DraftEffectRow:
     """Everything the place shows of a draft while it is edited."""
     effect = effect_of(assessment, rules, follows)
     catalogs = assessment.catalogs.following(follows)
     findings = check_rules(fit_together(assessment.folds, rules, assessment.groups), rules, now().date())
-    return {
-        "effect": effect_row(effect),
-        "rules": rule_rows(rules, findings, assessment.catalogs.by_id),
-        "coverage": coverage_rows(assessment.models, catalogs),
-        "lines": line_rows(effect.placed),
-    }
+    return DraftEffectRow(
+        effect=effect_row(effect),
+        rules=rule_rows(rules, findings, assessment.catalogs.by_id),
+        coverage=coverage_rows(assessment.models, catalogs),
+        lines=line_rows(effect.placed),
+    )
 
 
 def tell_differences(one: Revision, other: Revision) -> list[str]:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
-from typing import Any
 
 from ordnung.core.advisories import assess
 from ordnung.core.baseline import Position
@@ -13,11 +12,55 @@ from ordnung.core.drift import OFF_BASELINE, Drift, Verdict
 from ordnung.core.folds import Fold
 from ordnung.server.advisories.store import find_advisory
 from ordnung.server.assessment.current import Assessment
-from ordnung.server.assessment.present import glyph_row, resets_text, signature_text
+from ordnung.server.assessment.present import CellRow, glyph_row, resets_text, signature_text
 
 SERVER_KEYS = ("room", "rack", "group", "model")
 PART_KEYS = ("product", "kind", "verdict", "importance", "on", "score")
 IMPORTANCE_RANK = {"routine": 0, "stability": 1, "security": 2}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class FoldRow:
+    signature: str
+    model: str
+    read: bool
+    unread: str
+    names: list[str]
+    cells: list[CellRow]
+    resets: str
+    outages: int
+    off: int
+    exposed: int
+    components: int
+    stranded: list[str]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ChoiceRow:
+    value: str
+    label: str
+    count: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class FacetsRow:
+    rooms: list[ChoiceRow]
+    racks: list[ChoiceRow]
+    groups: list[ChoiceRow]
+    models: list[ChoiceRow]
+    products: list[ChoiceRow]
+    verdicts: list[ChoiceRow]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TotalsRow:
+    components: int
+    off: int
+    exposed: int
+    exposed_servers: int
+    off_servers: int
+    servers: int
+    of: int
 
 
 @dataclass(frozen=True, slots=True)
@@ -125,40 +168,40 @@ def count_off(fold: Fold) -> tuple[int, int]:
     return sum(v in OFF_BASELINE for v in verdicts), verdicts.count(Verdict.EXPOSED)
 
 
-def fold_row(fold: Fold) -> dict[str, Any]:
+def fold_row(fold: Fold) -> FoldRow:
     """One fold as the API gives it."""
     standing, (off, exposed) = fold.standing, count_off(fold)
-    return {
-        "signature": signature_text(standing),
-        "model": standing.server.model,
-        "read": bool(standing.positions),
-        "unread": standing.server.unread or "",
-        "names": list(fold.names),
-        "cells": glyph_row(standing),
-        "resets": resets_text(standing.route),
-        "outages": standing.route.outages,
-        "off": off,
-        "exposed": exposed,
-        "components": len(standing.drift),
-        "stranded": [f"{lost.slot}: {lost.reason}" for lost in standing.route.stranded],
-    }
+    return FoldRow(
+        signature=signature_text(standing),
+        model=standing.server.model,
+        read=bool(standing.positions),
+        unread=standing.server.unread or "",
+        names=list(fold.names),
+        cells=glyph_row(standing),
+        resets=resets_text(standing.route),
+        outages=standing.route.outages,
+        off=off,
+        exposed=exposed,
+        components=len(standing.drift),
+        stranded=[f"{lost.slot}: {lost.reason}" for lost in standing.route.stranded],
+    )
 
 
-def totals(narrowed: Narrowed) -> dict[str, int]:
+def totals(narrowed: Narrowed) -> TotalsRow:
     """The sentence at the head: components, how many off and exposed, on how many servers."""
-    sums = {"components": 0, "off": 0, "exposed": 0, "exposed_servers": 0, "off_servers": 0}
-    for fold in narrowed.folds:
-        off, exposed = count_off(fold)
-        n = len(fold.names)
-        sums["components"] += n * len(fold.standing.drift)
-        sums["off"] += n * off
-        sums["exposed"] += n * exposed
-        sums["exposed_servers"] += n if exposed else 0
-        sums["off_servers"] += n if off else 0
-    return {**sums, "servers": sum(len(f.names) for f in narrowed.folds), "of": narrowed.servers}
+    counted = [(len(fold.names), len(fold.standing.drift), *count_off(fold)) for fold in narrowed.folds]
+    return TotalsRow(
+        components=sum(n * components for n, components, _, _ in counted),
+        off=sum(n * off for n, _, off, _ in counted),
+        exposed=sum(n * exposed for n, _, _, exposed in counted),
+        exposed_servers=sum(n for n, _, _, exposed in counted if exposed),
+        off_servers=sum(n for n, _, off, _ in counted if off),
+        servers=sum(n for n, _, _, _ in counted),
+        of=narrowed.servers,
+    )
 
 
-def facets(assessment: Assessment) -> dict[str, Any]:
+def facets(assessment: Assessment) -> FacetsRow:
     """What can be filtered by, with how many servers or components each has."""
     rooms = Counter(row.room for row in assessment.rows.values() if row.room)
     racks = Counter(f"{row.room} {row.rack}".strip() for row in assessment.rows.values() if row.rack)
@@ -170,19 +213,19 @@ def facets(assessment: Assessment) -> dict[str, Any]:
             verdicts[drift.verdict.word] += len(fold.names)
             if position.product is not None:
                 products[position.product.id, position.product.name] += len(fold.names)
-    return {
-        "rooms": _listed(rooms),
-        "racks": _listed(racks),
-        "groups": _listed(groups),
-        "models": _listed(Counter(assessment.models)),
-        "products": [{"value": p, "label": n, "count": c} for (p, n), c in sorted(products.items(), key=_by_label)],
-        "verdicts": _listed(verdicts),
-    }
+    return FacetsRow(
+        rooms=_listed(rooms),
+        racks=_listed(racks),
+        groups=_listed(groups),
+        models=_listed(Counter(assessment.models)),
+        products=[ChoiceRow(value=p, label=n, count=c) for (p, n), c in sorted(products.items(), key=_by_label)],
+        verdicts=_listed(verdicts),
+    )
 
 
 def _by_label(item: tuple[tuple[str, str], int]) -> str:
     return item[0][1]
 
 
-def _listed(counts: Mapping[str, int]) -> list[dict[str, Any]]:
-    return [{"value": name, "label": name, "count": count} for name, count in sorted(counts.items())]
+def _listed(counts: Mapping[str, int]) -> list[ChoiceRow]:
+    return [ChoiceRow(value=name, label=name, count=count) for name, count in sorted(counts.items())]

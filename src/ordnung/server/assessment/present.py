@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
+import datetime
 import hashlib
 from collections import Counter
 from collections.abc import Sequence
-from typing import Any
+from dataclasses import dataclass
 
 from ordnung.core.assessment import Standing
 from ordnung.core.baseline import Position
 from ordnung.core.drift import Drift, Verdict
 from ordnung.core.route import Route
+from ordnung.server.shapes import row_from
 
 LETTERS = {
     "bios": "F", "controller": "M", "raid": "R", "nic": "N", "drive": "D", "power": "P",
@@ -26,12 +28,77 @@ _RANK = {verdict: place for place, verdict in enumerate(_WEIGHT)}
 Pair = tuple[Position, Drift]
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class CellRow:
+    kind: str
+    letter: str
+    verdict: str
+    behind: int
+    versions: str
+    target: str | None
+    product: str | None
+    name: str
+    count: int
+    lagging: int
+    waiting: str | None
+    via: list[str]
+    reason: str
+    importance: str | None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ComponentRow:
+    slot: str
+    kind: str
+    letter: str
+    name: str
+    product: str | None
+    version: str | None
+    waiting: str | None
+    banks: list[str]
+    target: str | None
+    verdict: str
+    behind: int | None
+    importance: str | None
+    since: str | None
+    fixes: list[str]
+    reason: str
+    origin: str
+    serial: str | None
+    health: str | None
+    state: str | None
+    reported: str | None
+    updateable: bool | None
+    score: float | None
+    seen_since: datetime.datetime | None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PlannedWriteRow:
+    slot: str
+    product: str
+    source: str
+    to: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class StrandedRow:
+    slot: str
+    reason: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RoundRow:
+    writes: list[PlannedWriteRow]
+    reset: str | None
+
+
 def worst(verdicts: Sequence[Verdict]) -> Verdict:
     """The verdict that stands for several components of one kind."""
     return max(verdicts, key=_RANK.__getitem__, default=Verdict.UNREAD)
 
 
-def glyph_row(standing: Standing) -> list[dict[str, Any]]:
+def glyph_row(standing: Standing) -> list[CellRow]:
     """The cells of a server: the fixed six, then others that are fitted."""
     by_kind: dict[str, list[Pair]] = {}
     for pair in zip(standing.positions, standing.drift, strict=True):
@@ -40,7 +107,7 @@ def glyph_row(standing: Standing) -> list[dict[str, Any]]:
     return [cell(standing, kind, by_kind.get(kind, [])) for kind in kinds]
 
 
-def cell(standing: Standing, kind: str, pairs: Sequence[Pair]) -> dict[str, Any]:
+def cell(standing: Standing, kind: str, pairs: Sequence[Pair]) -> CellRow:
     """One cell: the worst verdict of a kind's components, how deep, and the versions found."""
     verdict = worst([drift.verdict for _, drift in pairs]).word if pairs else "unread"
     versions = Counter(p.component.version or "unread" for p, _ in pairs)
@@ -50,24 +117,24 @@ def cell(standing: Standing, kind: str, pairs: Sequence[Pair]) -> dict[str, Any]
     stops = sorted(
         {w.to for w in standing.route.writes if w.slot in slots and w.to != (leading[1].target if leading else "")}
     )
-    return {
-        "kind": kind,
-        "letter": LETTERS[kind],
-        "verdict": verdict,
-        "behind": max((d.behind or 0 for _, d in pairs), default=0),
-        "versions": spoken,
-        "target": leading[1].target if leading else None,
-        "product": leading[1].product if leading else None,
-        "name": leading[0].product.name
-        if leading and leading[0].product
-        else (leading[0].component.name if leading else ""),
-        "count": len(pairs),
-        "lagging": sum(1 for _, d in pairs if d.verdict in (Verdict.BEHIND, Verdict.EXPOSED)),
-        "waiting": leading[0].component.waiting if leading and leading[0].component.has_waiting else None,
-        "via": stops,
-        "reason": leading[1].reason if leading else "",
-        "importance": leading[1].missed_importance if leading else None,
-    }
+    position, drift = leading or (None, None)
+    product = position.product if position else None
+    return CellRow(
+        kind=kind,
+        letter=LETTERS[kind],
+        verdict=verdict,
+        behind=max((d.behind or 0 for _, d in pairs), default=0),
+        versions=spoken,
+        target=drift.target if drift else None,
+        product=drift.product if drift else None,
+        name=product.name if product else position.component.name if position else "",
+        count=len(pairs),
+        lagging=sum(1 for _, d in pairs if d.verdict in (Verdict.BEHIND, Verdict.EXPOSED)),
+        waiting=position.component.waiting if position and position.component.has_waiting else None,
+        via=stops,
+        reason=drift.reason if drift else "",
+        importance=drift.missed_importance if drift else None,
+    )
 
 
 def resets_text(route: Route) -> str:
@@ -85,49 +152,33 @@ def signature_text(standing: Standing) -> str:
     return hashlib.sha256(repr(standing.signature).encode()).hexdigest()[:12]
 
 
-def component_row(standing: Standing, place: int) -> dict[str, Any]:
+def component_row(standing: Standing, place: int, seen_since: datetime.datetime | None) -> ComponentRow:
     """One component with everything the panel tells of it."""
     position, drift = standing.positions[place], standing.drift[place]
     component = position.component
-    return {
-        "slot": component.slot,
-        "kind": component.kind,
-        "letter": LETTERS[component.kind],
-        "name": position.product.name if position.product else component.name,
-        "product": drift.product,
-        "version": component.version,
-        "waiting": component.waiting if component.has_waiting else None,
-        "banks": list(component.banks),
-        "origin": component.origin,
-        "serial": component.serial,
-        "health": component.health,
-        "state": component.state,
-        "reported": component.reported,
-        "updateable": component.updateable,
-        "score": drift.score,
-        **drift_row(drift),
-    }
+    return row_from(
+        ComponentRow,
+        component,
+        letter=LETTERS[component.kind],
+        name=position.product.name if position.product else component.name,
+        product=drift.product,
+        waiting=component.waiting if component.has_waiting else None,
+        banks=list(component.banks),
+        target=drift.target,
+        verdict=drift.verdict.word,
+        behind=drift.behind,
+        importance=drift.missed_importance,
+        since=drift.since.isoformat() if drift.since else None,
+        fixes=list(drift.fixes),
+        reason=drift.reason,
+        score=drift.score,
+        seen_since=seen_since,
+    )
 
 
-def drift_row(drift: Drift) -> dict[str, Any]:
-    """The drift of one component as the API gives it."""
-    return {
-        "target": drift.target,
-        "verdict": drift.verdict.word,
-        "behind": drift.behind,
-        "importance": drift.missed_importance,
-        "since": drift.since.isoformat() if drift.since else None,
-        "fixes": list(drift.fixes),
-        "reason": drift.reason,
-    }
-
-
-def round_rows(route: Route) -> list[dict[str, Any]]:
+def round_rows(route: Route) -> list[RoundRow]:
     """The rounds of a route as the API gives them."""
     return [
-        {
-            "writes": [{"slot": w.slot, "product": w.product, "source": w.source, "to": w.to} for w in step.writes],
-            "reset": step.reset,
-        }
+        RoundRow(writes=[row_from(PlannedWriteRow, write) for write in step.writes], reset=step.reset)
         for step in route.rounds
     ]

@@ -2,15 +2,76 @@
 
 from __future__ import annotations
 
+import datetime
 from collections import Counter
 from dataclasses import dataclass, field
-from typing import Any
 
 from ordnung.core.catalog import Product, Release
 from ordnung.core.folds import Fold
 from ordnung.core.releases import Conflict, find_conflicts
 from ordnung.server.assessment.current import Assessment
 from ordnung.server.baselines.rows import NAMES_SHOWN
+from ordnung.server.shapes import row_from
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class FixRow:
+    id: str
+    score: float | None
+    title: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ListedInRow:
+    name: str
+    signed_by: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ReleaseRow:
+    version: str
+    released: datetime.date | None
+    importance: str | None
+    notes: str
+    fixes: list[FixRow]
+    size: int | None
+    activation: str | None
+    direct_from: str | None
+    needs: list[str]
+    floor_after: str | None
+    alone: bool
+    write_seconds: float | None
+    is_target: bool
+    is_stop: bool
+    is_beyond: bool
+    issues: list[ListedInRow]
+    conflict: str
+    servers: list[str]
+    server_count: int
+    components: int
+    waiting: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class WayRow:
+    """One leg of a route over this product: from, to, by which reset, and how many components take it."""
+
+    source: str
+    to: str
+    reset: str
+    components: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ReleaseLineRow:
+    product: str
+    name: str
+    kind: str
+    held: bool
+    releases: list[ReleaseRow]
+    ways: list[WayRow]
+    elsewhere: list[str]
+    floor: str | None
 
 
 @dataclass
@@ -26,7 +87,7 @@ class _Seen:
     held: int = 0
 
 
-def release_line(product: Product, assessment: Assessment) -> dict[str, Any]:
+def release_line(product: Product, assessment: Assessment) -> ReleaseLineRow:
     """The release line of one product over the whole house; releases of all issues at hand are joined."""
     seen = _Seen()
     for fold in assessment.folds:
@@ -36,24 +97,22 @@ def release_line(product: Product, assessment: Assessment) -> dict[str, Any]:
     last = max((places[r.version] for r in goal if r.version in places), default=-1)
     issues = _issues_of(product, assessment)
     conflicts = {c.version: c for c in find_conflicts(assessment.catalogs.issues) if c.product == product.id}
-    return {
-        "product": product.id,
-        "name": product.name,
-        "kind": product.kind,
-        "held": seen.held > 0,
-        "releases": [
-            {
-                **_release(product, release, seen),
-                "is_beyond": not seen.held and n > last,
-                "issues": issues.get(release.version, []),
-                "conflict": _tell_conflict(conflicts.get(release.version)),
-            }
+    return ReleaseLineRow(
+        product=product.id,
+        name=product.name,
+        kind=product.kind,
+        held=seen.held > 0,
+        releases=[
+            _release(
+                product, release, seen, beyond=not seen.held and n > last, issues=issues.get(release.version, []),
+                conflict=_tell_conflict(conflicts.get(release.version)),
+            )
             for n, release in enumerate(product.ordered)
         ],
-        "ways": [{"source": s, "to": t, "reset": r, "components": n} for (s, t, r), n in sorted(seen.ways.items())],
-        "elsewhere": sorted(f"{v} ({n})" for v, n in seen.on.items() if product.find(v) is None),
-        "floor": next((r.floor_after for r in goal if r.floor_after), None),
-    }
+        ways=[WayRow(source=s, to=t, reset=r, components=n) for (s, t, r), n in sorted(seen.ways.items())],
+        elsewhere=sorted(f"{v} ({n})" for v, n in seen.on.items() if product.find(v) is None),
+        floor=next((r.floor_after for r in goal if r.floor_after), None),
+    )  # fmt: skip
 
 
 def _look(fold: Fold, product: Product, seen: _Seen) -> None:
@@ -84,15 +143,15 @@ def _look(fold: Fold, product: Product, seen: _Seen) -> None:
                     seen.stops.add(write.to)
 
 
-def _issues_of(product: Product, assessment: Assessment) -> dict[str, list[dict[str, str]]]:
+def _issues_of(product: Product, assessment: Assessment) -> dict[str, list[ListedInRow]]:
     """Which issues list each release, and who signed them."""
-    found: dict[str, list[dict[str, str]]] = {}
+    found: dict[str, list[ListedInRow]] = {}
     for issue in sorted(assessment.catalogs.issues, key=lambda i: i.issued):
         mine = next((p for p in issue.products if p.id == product.id), None)
         for release in mine.releases if mine else ():
             known = product.find(release.version)
             name = known.version if known else release.version
-            found.setdefault(name, []).append({"name": issue.name, "signed_by": issue.signed_by})
+            found.setdefault(name, []).append(ListedInRow(name=issue.name, signed_by=issue.signed_by))
     return found
 
 
@@ -103,25 +162,23 @@ def _tell_conflict(conflict: Conflict | None) -> str:
     return f"{conflict.older} and {conflict.newer} describe it differently: {fields}"
 
 
-def _release(product: Product, release: Release, seen: _Seen) -> dict[str, Any]:
+def _release(
+    product: Product, release: Release, seen: _Seen, *, beyond: bool, issues: list[ListedInRow], conflict: str
+) -> ReleaseRow:
     names = sorted(set(seen.names.get(release.version, ())))
-    return {
-        "version": release.version,
-        "released": release.released,
-        "importance": release.importance,
-        "notes": release.notes,
-        "fixes": [{"id": f.id, "score": f.score, "title": f.title} for f in release.fixes],
-        "size": release.payload.size if release.payload else None,
-        "activation": release.activation,
-        "direct_from": release.direct_from,
-        "needs": [f"{n.product} {n.at_least or 'below ' + str(n.below)}" for n in release.needs],
-        "floor_after": release.floor_after,
-        "alone": release.alone,
-        "write_seconds": release.write_seconds,
-        "is_target": release.version in seen.targets,
-        "is_stop": release.version in seen.stops,
-        "servers": names[:NAMES_SHOWN],
-        "server_count": len(names),
-        "components": seen.on[release.version],
-        "waiting": seen.waiting[release.version],
-    }
+    return row_from(
+        ReleaseRow,
+        release,
+        fixes=[row_from(FixRow, fix) for fix in release.fixes],
+        size=release.payload.size if release.payload else None,
+        needs=[f"{n.product} {n.at_least or 'below ' + str(n.below)}" for n in release.needs],
+        is_target=release.version in seen.targets,
+        is_stop=release.version in seen.stops,
+        is_beyond=beyond,
+        issues=issues,
+        conflict=conflict,
+        servers=names[:NAMES_SHOWN],
+        server_count=len(names),
+        components=seen.on[release.version],
+        waiting=seen.waiting[release.version],
+    )

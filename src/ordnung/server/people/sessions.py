@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import Any
 
 from django.conf import settings
 from django.contrib.auth import logout
@@ -55,7 +56,7 @@ def begin_session(request: HttpRequest, where: str) -> None:
     request.session.update({BEGAN: now, SEEN: now, **values})
 
 
-def sessions_of(user: AbstractBaseUser) -> list[tuple[Session, dict[str, object]]]:
+def sessions_of(user: AbstractBaseUser) -> list[tuple[Session, dict[str, Any]]]:
     """The open sessions of a person, with what was noted of them."""
     found = []
     for row in Session.objects.filter(expire_date__gt=timezone.now()):

@@ -70,7 +70,7 @@ def _prepare(row: Repository) -> tuple[Plan, list[Packed], Documents]:
 
 def line_values(lines: Sequence[Packed]) -> list[dict[str, Any]]:
     """Lines as the database keeps them."""
-    return [{name: fields[name] for name in LINE_FIELDS} for fields in packed_rows(lines)]
+    return [{name: getattr(row, name) for name in LINE_FIELDS} for row in packed_rows(lines)]
 
 
 async def _fetch(work: Work, row: Repository, lines: list[Packed]) -> list[tuple[Packed, Path]]:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Any
 
 from ordnung.core.assessment import Standing, assess_fleet
 from ordnung.core.foresee import foreseen
@@ -73,16 +72,26 @@ def gather_documents(plan: Plan) -> Documents:
     )
 
 
-def media_row(plan: Plan, capacity: int | None) -> dict[str, Any]:
+@dataclass(frozen=True, slots=True, kw_only=True)
+class MediaRow:
+    """How a packing list fills media of one size; ``places`` says on which each payload is."""
+
+    capacity: int | None
+    everywhere: int
+    filled: list[int]
+    places: dict[str, int]
+    too_large: str
+
+
+def media_row(plan: Plan, capacity: int | None) -> MediaRow:
     """How the packing list fills media of this size; ``too_large`` names what fits on none."""
     lines = [line for line in kept(plan.lines) if line.release.payload is not None]
     paths = payload_paths(lines)
     documents = gather_documents(plan)
     extra = everywhere_bytes(documents, len(lines) + len(documents.by_path()))
-    body: dict[str, Any] = {"capacity": capacity, "everywhere": extra, "filled": [], "places": {}, "too_large": ""}
     try:
         found = spread([(paths[line.name], line.size) for line in lines], capacity, extra)
     except TooLargeError as error:
-        return {**body, "too_large": str(error)}
+        return MediaRow(capacity=capacity, everywhere=extra, filled=[], places={}, too_large=str(error))
     places = {f"{line.product.id} {line.release.version}": found.places[paths[line.name]] for line in lines}
-    return {**body, "filled": list(found.filled), "places": places}
+    return MediaRow(capacity=capacity, everywhere=extra, filled=list(found.filled), places=places, too_large="")

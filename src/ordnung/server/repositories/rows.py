@@ -4,14 +4,13 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Iterable, Sequence
-from typing import Any
+from dataclasses import dataclass
+from typing import Literal
 
-from rest_framework import serializers
-
-from ordnung.core.packing import BY, Packed
+from ordnung.core.packing import Packed, Trim
 from ordnung.server.clock import now
-from ordnung.server.repositories.models import Arrival, Line, Repository
-from ordnung.server.shapes import StrictSerializer
+from ordnung.server.repositories.models import Arrival, Line, Repository, WrittenOut
+from ordnung.server.shapes import one_of, row_from
 
 SOON = datetime.timedelta(days=14)
 """So long before its end a seal is warned about."""
@@ -22,138 +21,146 @@ LINE_FIELDS = (
 )  # fmt: skip
 
 
-class TrimSerializer(StrictSerializer):
-    by = serializers.ChoiceField(choices=list(BY))
-    value = serializers.CharField(max_length=500)
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LineRow:
+    product: str
+    name: str
+    kind: str
+    version: str
+    size: int
+    sha256: str
+    reasons: list[str]
+    servers: list[str]
+    state: Literal["waiting", "fetching", "packed", "refused", "left out", "elsewhere"]
+    bytes: int
+    unsigned: bool
+    signer: str
+    generation: int | None
+    form: str
+    medium: int
+    message: str
+    trimmed: list[Trim]
 
 
-class LineSerializer(StrictSerializer):
-    product = serializers.CharField()
-    name = serializers.CharField()
-    kind = serializers.CharField()
-    version = serializers.CharField()
-    size = serializers.IntegerField()
-    sha256 = serializers.CharField(allow_blank=True)
-    reasons = serializers.ListField(child=serializers.CharField())
-    servers = serializers.ListField(child=serializers.CharField())
-    state = serializers.ChoiceField(choices=["waiting", "fetching", "packed", "refused", "left out", "elsewhere"])
-    bytes = serializers.IntegerField()
-    unsigned = serializers.BooleanField()
-    signer = serializers.CharField(allow_blank=True)
-    generation = serializers.IntegerField(allow_null=True)
-    form = serializers.CharField()
-    medium = serializers.IntegerField()
-    message = serializers.CharField(allow_blank=True)
-    trimmed = TrimSerializer(many=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LeftOutLineRow:
+    name: str
+    version: str
+    size: int
 
 
-class LeftOutLineSerializer(StrictSerializer):
-    name = serializers.CharField()
-    version = serializers.CharField()
-    size = serializers.IntegerField()
+@dataclass(frozen=True, slots=True, kw_only=True)
+class WrittenRow:
+    id: int
+    shape: Literal["folder", "tar", "tar.zst", "iso"]
+    medium: int
+    since: int | None
+    place: str
+    state: Literal["writing", "done", "failed"]
+    files: int
+    size: int
+    sha256: str
+    message: str
+    asked_at: datetime.datetime
+    asked_by: str
 
 
-class WrittenSerializer(StrictSerializer):
-    id = serializers.IntegerField()
-    shape = serializers.ChoiceField(choices=["folder", "tar", "tar.zst", "iso"])
-    medium = serializers.IntegerField()
-    since = serializers.IntegerField(allow_null=True)
-    place = serializers.CharField()
-    state = serializers.ChoiceField(choices=["writing", "done", "failed"])
-    files = serializers.IntegerField()
-    size = serializers.IntegerField()
-    sha256 = serializers.CharField(allow_blank=True)
-    message = serializers.CharField(allow_blank=True)
-    asked_at = serializers.DateTimeField()
-    asked_by = serializers.CharField()
-
-
-class RepositoryHeadSerializer(StrictSerializer):
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RepositoryHeadRow:
     """A repository without its packing list."""
 
-    id = serializers.IntegerField()
-    name = serializers.CharField()
-    series = serializers.CharField()
-    edition = serializers.IntegerField()
-    state = serializers.ChoiceField(choices=STATES)
-    made_at = serializers.DateTimeField()
-    made_by = serializers.CharField(allow_blank=True)
-    expires = serializers.DateTimeField(allow_null=True)
-    ends = serializers.ChoiceField(choices=["later", "soon", "over", ""], allow_blank=True)
-    root_key = serializers.CharField(allow_blank=True)
-    root_version = serializers.IntegerField()
-    message = serializers.CharField(allow_blank=True)
-    revision = serializers.IntegerField()
-    carried_from = serializers.CharField(allow_blank=True)
-    carried_at = serializers.DateTimeField(allow_null=True)
-    media = serializers.IntegerField()
-    capacity = serializers.IntegerField(allow_null=True)
-    waiting = serializers.ListField(child=serializers.CharField())
-    checked_at = serializers.DateTimeField(allow_null=True)
-    checked = serializers.CharField(allow_blank=True)
-    check_failed = serializers.BooleanField()
-    payloads = serializers.IntegerField()
-    bytes = serializers.IntegerField()
-    has_baseline = serializers.BooleanField()
+    id: int
+    name: str
+    series: str
+    edition: int
+    state: str = one_of(STATES)
+    made_at: datetime.datetime
+    made_by: str
+    expires: datetime.datetime | None
+    ends: Literal["later", "soon", "over", ""]
+    root_key: str
+    root_version: int
+    message: str
+    revision: int
+    carried_from: str
+    carried_at: datetime.datetime | None
+    media: int
+    capacity: int | None
+    waiting: list[str]
+    checked_at: datetime.datetime | None
+    checked: str
+    check_failed: bool
+    payloads: int
+    bytes: int
+    has_baseline: bool
 
 
-class RepositorySerializer(RepositoryHeadSerializer):
-    servers = serializers.ListField(child=serializers.CharField())
-    trims = TrimSerializer(many=True)
-    left_out = LeftOutLineSerializer(many=True)
-    lines = LineSerializer(many=True)
-    written = WrittenSerializer(many=True)
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RepositoryRow(RepositoryHeadRow):
+    servers: list[str]
+    trims: list[Trim]
+    left_out: list[LeftOutLineRow]
+    lines: list[LineRow]
+    written: list[WrittenRow]
 
 
-class ArrivalSerializer(StrictSerializer):
-    id = serializers.IntegerField()
-    place = serializers.CharField()
-    name = serializers.CharField()
-    state = serializers.ChoiceField(choices=["checking", "done", "waiting", "refused"])
-    code = serializers.CharField(allow_blank=True)
-    message = serializers.CharField(allow_blank=True)
-    root_key = serializers.CharField(allow_blank=True)
-    expired_reason = serializers.CharField(allow_blank=True)
-    repository = serializers.IntegerField(allow_null=True)
-    new_files = serializers.IntegerField()
-    new_bytes = serializers.IntegerField()
-    known_files = serializers.IntegerField()
-    asked_at = serializers.DateTimeField()
-    asked_by = serializers.CharField()
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ArrivalRow:
+    id: int
+    place: str
+    name: str
+    state: Literal["checking", "done", "waiting", "refused"]
+    code: str
+    message: str
+    root_key: str
+    expired_reason: str
+    repository: int | None
+    new_files: int
+    new_bytes: int
+    known_files: int
+    asked_at: datetime.datetime
+    asked_by: str
 
 
-def packed_rows(lines: Sequence[Packed]) -> list[dict[str, Any]]:
+def packed_rows(lines: Sequence[Packed]) -> list[LineRow]:
     """A packing list as it stands before anything is fetched."""
-    return [
-        {
-            "product": line.product.id,
-            "name": line.product.name,
-            "kind": line.product.kind,
-            "version": line.release.version,
-            "size": line.size,
-            "sha256": line.release.payload.sha256 if line.release.payload else "",
-            "reasons": list(line.reasons),
-            "servers": list(line.servers),
-            "state": "left out" if line.trimmed else "waiting",
-            "bytes": 0,
-            "unsigned": not line.issue.signed_by,
-            "signer": "",
-            "generation": line.release.payload.generation if line.release.payload else None,
-            "form": line.release.payload.form if line.release.payload else "pldm",
-            "medium": 1,
-            "message": "",
-            "trimmed": [{"by": trim.by, "value": trim.value} for trim in line.trimmed],
-        }
-        for line in lines
-    ]
+    return [_packed_row(line) for line in lines]
 
 
-def line_row(line: Line) -> dict[str, Any]:
+def _packed_row(line: Packed) -> LineRow:
+    product, payload = line.product, line.release.payload
+    return LineRow(
+        product=product.id,
+        name=product.name,
+        kind=product.kind,
+        version=line.release.version,
+        size=line.size,
+        sha256=payload.sha256 if payload else "",
+        reasons=list(line.reasons),
+        servers=list(line.servers),
+        state="left out" if line.trimmed else "waiting",
+        bytes=0,
+        unsigned=not line.issue.signed_by,
+        signer="",
+        generation=payload.generation if payload else None,
+        form=payload.form if payload else "pldm",
+        medium=1,
+        message="",
+        trimmed=list(line.trimmed),
+    )
+
+
+def line_row(line: Line) -> LineRow:
     """One stored line."""
-    return {**{name: getattr(line, name) for name in LINE_FIELDS}, "trimmed": []}
+    return row_from(LineRow, line, trimmed=[])
 
 
-def ends(expires: datetime.datetime | None) -> str:
+def written_row(row: WrittenOut) -> WrittenRow:
+    """One thing written out."""
+    return row_from(WrittenRow, row)
+
+
+def ends(expires: datetime.datetime | None) -> Literal["later", "soon", "over", ""]:
     """Whether a seal ends later, soon, or is over."""
     if expires is None:
         return ""
@@ -161,40 +168,29 @@ def ends(expires: datetime.datetime | None) -> str:
     return "over" if left <= datetime.timedelta() else "soon" if left < SOON else "later"
 
 
-def head_row(row: Repository, lines: Iterable[Line] | None = None) -> dict[str, Any]:
+def head_row(row: Repository, lines: Iterable[Line] | None = None) -> RepositoryHeadRow:
     """A repository without its packing list."""
-    fields = (
-        "id", "name", "series", "edition", "state", "made_at", "made_by", "expires", "root_key", "root_version",
-        "message", "revision", "carried_from", "carried_at", "media", "capacity", "waiting", "checked_at", "checked",
-        "check_failed",
-    )  # fmt: skip
     sizes = [line.size for line in (row.lines.all() if lines is None else lines)]
-    return {
-        **{name: getattr(row, name) for name in fields},
-        "ends": ends(row.expires),
-        "payloads": len(sizes),
-        "bytes": sum(sizes),
-        "has_baseline": row.rules is not None,
-    }
+    return row_from(
+        RepositoryHeadRow, row, ends=ends(row.expires), payloads=len(sizes), bytes=sum(sizes),
+        has_baseline=row.rules is not None,
+    )  # fmt: skip
 
 
-def repository_row(row: Repository) -> dict[str, Any]:
+def repository_row(row: Repository) -> RepositoryRow:
     """One repository with its lines."""
     lines = list(row.lines.order_by("pk"))
-    return {
-        **head_row(row, lines),
-        "servers": row.servers,
-        "trims": row.trims,
-        "left_out": row.left_out,
-        "lines": [line_row(line) for line in lines],
-        "written": list(row.written.order_by("-pk")),
-    }
+    return row_from(
+        RepositoryRow,
+        head_row(row, lines),
+        servers=row.servers,
+        trims=[Trim(by=trim["by"], value=trim["value"]) for trim in row.trims],
+        left_out=[LeftOutLineRow(**line) for line in row.left_out],
+        lines=[line_row(line) for line in lines],
+        written=[written_row(written) for written in row.written.order_by("-pk")],
+    )
 
 
-def arrival_row(row: Arrival) -> dict[str, Any]:
+def arrival_row(row: Arrival) -> ArrivalRow:
     """One thing carried in."""
-    fields = (
-        "id", "place", "name", "state", "code", "message", "root_key", "expired_reason", "new_files", "new_bytes",
-        "known_files", "asked_at", "asked_by",
-    )  # fmt: skip
-    return {**{name: getattr(row, name) for name in fields}, "repository": row.repository_id}
+    return row_from(ArrivalRow, row, repository=row.repository_id)

@@ -6,8 +6,9 @@ import datetime
 import fcntl
 from collections.abc import Iterator
 from contextlib import contextmanager
+from dataclasses import dataclass
 from pathlib import Path
-from typing import Any, BinaryIO
+from typing import BinaryIO
 
 from django.conf import settings
 from django.db import transaction
@@ -31,11 +32,21 @@ def upload_path(row: Upload) -> Path:
     return folder / f"{row.pk}{SUFFIX}"
 
 
-def upload_row(row: Upload) -> dict[str, Any]:
+@dataclass(frozen=True, slots=True, kw_only=True)
+class UploadRow:
+    """An upload and how far it is."""
+
+    id: str
+    name: str
+    size: int
+    received: int
+
+
+def upload_row(row: Upload) -> UploadRow:
     """An upload and how far it is."""
     path = upload_path(row)
     received = path.stat().st_size if path.exists() else 0
-    return {"id": str(row.pk), "name": row.name, "size": row.size, "received": received}
+    return UploadRow(id=str(row.pk), name=row.name, size=row.size, received=received)
 
 
 def begin_upload(name: str, size: int, person: str) -> Upload:
@@ -70,7 +81,7 @@ def _refuse_too_much(size: int, person: str) -> None:
 
 def _promised() -> int:
     """Bytes that uploads under way have still to get."""
-    return sum(row["size"] - row["received"] for row in map(upload_row, Upload.objects.all()))
+    return sum(row.size - row.received for row in map(upload_row, Upload.objects.all()))
 
 
 @contextmanager

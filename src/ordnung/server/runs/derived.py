@@ -13,7 +13,8 @@ from typing import Any
 from django.db import transaction
 
 from ordnung.core.away import AwayPlace
-from ordnung.engine.entries import Entry
+from ordnung.core.components import Server as ServerReading
+from ordnung.engine.entries import Entry, Read
 from ordnung.engine.entry_codec import read_entry
 from ordnung.engine.tape import TapeState, fold
 from ordnung.engine.telling import tell_reason
@@ -42,6 +43,20 @@ def load_acts(run: Run) -> dict[str, list[Entry]]:
     for row in run.entries.exclude(kind__in=("read", "plan")).order_by("server", "seq"):
         tapes.setdefault(row.server, []).append(read_entry(row.seq, row.at, row.version, row.kind, row.body))
     return tapes
+
+
+def load_ends(run: Run) -> dict[str, list[ServerReading]]:
+    """The first and the last reading on every server's tape of a run: those between them are left where they are."""
+    ends: dict[str, list[int]] = {}
+    for pk, server in run.entries.filter(kind="read").order_by("seq").values_list("pk", "server"):
+        known = ends.setdefault(server, [pk])
+        ends[server] = [known[0], pk] if known[0] != pk else known
+    found: dict[str, list[ServerReading]] = {}
+    for row in TapeEntry.objects.filter(pk__in=[pk for both in ends.values() for pk in both]).order_by("seq"):
+        value = read_entry(row.seq, row.at, row.version, row.kind, row.body).value
+        if isinstance(value, Read):
+            found.setdefault(row.server, []).append(value.server)
+    return found
 
 
 def place_values(state: TapeState, is_running: bool) -> dict[str, Any]:

@@ -2,11 +2,26 @@
 
 from __future__ import annotations
 
+import datetime
+
 from django.db import models
 from django.db.models import Q
 
 from ordnung.server.fleet.models import Server
 from ordnung.server.repositories.models import Repository
+
+
+class RunQuerySet(models.QuerySet["Run"]):
+    """Runs, and how one becomes another: each step is one statement that does nothing if it is too late for it."""
+
+    def start(self, pk: int, person: str, at: datetime.datetime) -> bool:
+        """A draft is under way from now on; False if it is no draft any more."""
+        draft = self.filter(pk=pk, state=Run.State.DRAFT)
+        return bool(draft.update(state=Run.State.RUNNING, started_at=at, started_by=person))
+
+    def give_order(self, pk: int, order: str) -> bool:
+        """Hold, go on or stop; False if it is not under way, or was told to stop: that can't be taken back."""
+        return bool(self.filter(pk=pk, state=Run.State.RUNNING).exclude(order="stop").update(order=order))
 
 
 class Run(models.Model):
@@ -35,6 +50,8 @@ class Run(models.Model):
     repository = models.ForeignKey(Repository, null=True, on_delete=models.SET_NULL, related_name="+")
     source = models.CharField(max_length=300, default="from the store")
     """Where its payloads come from: a repository with its edition, or the store."""
+
+    objects = RunQuerySet.as_manager()
 
 
 class RunServer(models.Model):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import dataclasses
 from collections.abc import Iterable, Mapping, Sequence
-from typing import Any
+from dataclasses import dataclass
 
 from ordnung.core.assessment import Standing
 from ordnung.core.away import AwayPlace
@@ -195,10 +195,18 @@ LOOKED_AT = 20
 """How many of the newest repositories are looked through."""
 
 
-def what_is_missing(run: Run) -> list[dict[str, Any]]:
+@dataclass(frozen=True, slots=True, kw_only=True)
+class MissingRow:
+    """A payload that a run needs and the store has not."""
+
+    product: str
+    version: str
+
+
+def what_is_missing(run: Run) -> list[MissingRow]:
     """Payloads a run needs that are not in the store: those it names, whatever catalogs came since."""
     store, products = open_store(), current_assessment().catalogs.by_id
-    missing: dict[tuple[str, str], dict[str, Any]] = {}
+    missing: dict[tuple[str, str], MissingRow] = {}
     for place in run.servers.all():
         for step in parse_rounds(place.rounds):
             for planned in step.writes:
@@ -206,5 +214,5 @@ def what_is_missing(run: Run) -> list[dict[str, Any]]:
                 if payload is None or not store.has(payload.sha256):
                     product = products.get(write.product)
                     name = product.name if product else write.product
-                    missing.setdefault((write.product, write.to), {"product": name, "version": write.to})
+                    missing.setdefault((write.product, write.to), MissingRow(product=name, version=write.to))
     return list(missing.values())

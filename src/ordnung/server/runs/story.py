@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import dataclasses
 import datetime
 from collections.abc import Iterable
-from typing import Any
+from dataclasses import dataclass
 
 from ordnung.engine.entries import (
     Back,
@@ -22,22 +23,27 @@ from ordnung.engine.entries import (
 )
 
 
-def tell_steps(entries: Iterable[Entry], start: datetime.datetime) -> list[dict[str, Any]]:
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SpanRow:
+    """Something a server went through, in seconds from the run's start; an open one has no end."""
+
+    kind: str
+    start: float
+    end: float | None
+    label: str
+
+
+def tell_steps(entries: Iterable[Entry], start: datetime.datetime) -> list[SpanRow]:
     """What happened on one server as spans in seconds from the run's start; an open one has no end."""
-    spans: list[dict[str, Any]] = []
-    open_span: dict[str, Any] | None = None
+    spans: list[SpanRow] = []
 
     def begin(kind: str, at: float, label: str = "") -> None:
-        nonlocal open_span
         close(at)
-        open_span = {"kind": kind, "start": at, "end": None, "label": label}
-        spans.append(open_span)
+        spans.append(SpanRow(kind=kind, start=at, end=None, label=label))
 
     def close(at: float) -> None:
-        nonlocal open_span
-        if open_span is not None:
-            open_span["end"] = at
-            open_span = None
+        if spans and spans[-1].end is None:
+            spans[-1] = dataclasses.replace(spans[-1], end=at)
 
     for entry in entries:
         at = (entry.at - start).total_seconds()
@@ -45,7 +51,7 @@ def tell_steps(entries: Iterable[Entry], start: datetime.datetime) -> list[dict[
             case WriteIntent(planned=planned):
                 begin("staging", at, f"{planned.write.slot} {planned.write.to}")
             case WriteSent():
-                begin("writing", at, spans[-1]["label"] if spans else "")
+                begin("writing", at, spans[-1].label if spans else "")
             case ResetIntent(kind=kind):
                 begin(str(kind), at)
             case Back():
@@ -55,5 +61,5 @@ def tell_steps(entries: Iterable[Entry], start: datetime.datetime) -> list[dict[
             case WriteFailed():
                 close(at)
                 if spans:
-                    spans[-1]["kind"] = "failed"
-    return [span for span in spans if span["end"] is None or span["end"] > span["start"]]
+                    spans[-1] = dataclasses.replace(spans[-1], kind="failed")
+    return [span for span in spans if span.end is None or span.end > span.start]

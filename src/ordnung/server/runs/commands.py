@@ -1,0 +1,102 @@
+"""What people do with runs: start, hold, stop, throw a draft away, answer for a check."""
+
+from __future__ import annotations
+
+from django.conf import settings
+from django.db import IntegrityError, transaction
+
+from ordnung.server.assessment.current import current_assessment
+from ordnung.server.audit.recording import record
+from ordnung.server.clock import now
+from ordnung.server.problems import Problem
+from ordnung.server.runs.models import Run, RunServer
+from ordnung.server.runs.sheets import expected_stop, what_is_missing
+from ordnung.server.work.events import tell
+from ordnung.server.work.orders import ask_for
+
+
+def start_run(run: Run, person: str) -> None:
+    """Put a draft before the engine.
+
+    Raises:
+        Problem: a payload is not packed, the house wants another person, it was started already, or one of its
+            servers is in another run.
+    """
+    missing = what_is_missing(run)
+    if missing:
+        first, more = missing[0], f" and {len(missing) - 1} more" if len(missing) > 1 else ""
+        message = f"{first.product} {first.version}{more} is not packed. Pack a repository for these servers first."
+        raise Problem("not-packed", message, status=409)
+    if "runs" in settings.TWO_PEOPLE and run.drafted_by == person:
+        message = f"You drafted {run.name}; this house wants another person to start it."
+        raise Problem("second-person", message, status=403)
+    try:
+        with transaction.atomic():
+            if not Run.objects.start(run.pk, person, now()):
+                raise Problem("not-a-draft", f"{run.name} was started already.", status=409)
+            run.servers.update(active=True)
+            ask_for("run", run.name, run.servers.count(), "servers", {"run": run.pk})
+    except IntegrityError:
+        message = "One of these servers is in another run. Wait for it to end."
+        raise Problem("server-busy", message, status=409) from None
+    names = list(run.servers.values_list("server__name", flat=True))
+    record(on={"servers": names}, after={"name": run.name, "servers": len(names), "drafted_by": run.drafted_by})
+    tell("runs", id=run.pk)
+    run.refresh_from_db()
+
+
+def order_run(pk: int, order: str) -> None:
+    """Hold a run before its next write or reset, let it go on, or stop it. Raises Problem if it is not under way."""
+    before = Run.objects.filter(pk=pk).values_list("order", flat=True).first()
+    record(before={"order": before}, after={"order": order})
+    if not Run.objects.give_order(pk, order):
+        raise Problem("not-running", "This run is not under way.", status=409)
+    tell("runs", id=pk)
+
+
+def discard_draft(run: Run) -> None:
+    """Throw a draft away. Raises Problem for what was started: it stays on record."""
+    if run.state != "draft":
+        raise Problem("not-a-draft", f"{run.name} was started; it stays on record.", status=409)
+    pk = run.pk
+    record(before={"name": run.name, "drafted_by": run.drafted_by})
+    run.delete()
+    tell("runs", id=pk)
+
+
+def override_check(place: RunServer, check: str, reason: str, person: str) -> None:
+    """A person answers, with a reason, for the check that is expected to stop a server of a draft.
+
+    Raises:
+        Problem: no such check is expected to, it may not be overridden, the run was started, or the server has no
+            reading.
+    """
+    with transaction.atomic():
+        _demand_draft(place)
+        if not check or check != place.stopping:
+            name = place.server.name
+            raise Problem("not-expected", f"Nothing that may be overridden as {check} is expected to stop {name}.")
+        record(on={"server": place.server.name}, after={"check": check, "reason": reason})
+        _settle(place, {**place.overrides, check: f"{reason} ({person})"})
+
+
+def drop_overrides(place: RunServer) -> None:
+    """Take back every override of a server of a draft. Raises Problem as ``override_check`` does."""
+    with transaction.atomic():
+        _demand_draft(place)
+        _settle(place, {})
+
+
+def _demand_draft(place: RunServer) -> None:
+    if place.run.state != "draft":
+        raise Problem("not-a-draft", f"{place.run.name} was started; checks are overridden on a draft.", status=409)
+
+
+def _settle(place: RunServer, overrides: dict[str, str]) -> None:
+    standing = current_assessment().standings.get(place.server.name)
+    if standing is None:
+        raise Problem("not-read", f"{place.server.name} has no reading. Read it again first.", status=409)
+    place.overrides = overrides
+    place.detail, place.stopping = expected_stop(standing, overrides)
+    place.save(update_fields=["overrides", "detail", "stopping"])
+    tell("runs", id=place.run_id)

@@ -1,0 +1,275 @@
+"""Runs as the API gives them: one in a row, whole with its lanes, and as a record."""
+
+from __future__ import annotations
+
+import dataclasses
+import datetime
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Literal
+
+from ordnung.core.assessment import Standing, assess_fleet
+from ordnung.core.components import Server
+from ordnung.core.sheet import PlannedWrite
+from ordnung.engine.entries import Back, Confirmed, Entry
+from ordnung.engine.entry_codec import parse_rounds, read_entry
+from ordnung.engine.telling import tell_entry
+from ordnung.server.assessment.current import current_assessment
+from ordnung.server.assessment.present import CellRow, StrandedRow, glyph_row
+from ordnung.server.baselines.current import read_follows, read_rules
+from ordnung.server.clock import now
+from ordnung.server.runs.derived import load_acts, load_ends
+from ordnung.server.runs.models import Run, RunServer, TapeEntry
+from ordnung.server.runs.sheets import MissingRow, way_back_version, what_is_missing
+from ordnung.server.runs.story import SpanRow, tell_steps
+from ordnung.server.shapes import row_from
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SheetWriteRow:
+    slot: str
+    product: str
+    source: str
+    to: str
+    sha256: str
+    size: int
+    issue: str
+    identity: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SheetRoundRow:
+    writes: list[SheetWriteRow]
+    reset: str | None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class OverriddenRow:
+    check: str
+    reason: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RunServerRow:
+    server: str
+    group: str
+    rounds: list[SheetRoundRow]
+    stranded: list[StrandedRow]
+    plan: list[SpanRow]
+    happened: list[SpanRow]
+    state: str
+    detail: str
+    stopping: str
+    overrides: list[OverriddenRow]
+    percent: int | None
+    since: datetime.datetime | None
+    ended: str
+    reason: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RunSummaryRow:
+    id: int
+    name: str
+    state: Literal["draft", "running", "ended"]
+    order: Literal["go", "hold", "stop"]
+    takes_back: int | None
+    drafted_at: datetime.datetime
+    drafted_by: str
+    started_at: datetime.datetime | None
+    started_by: str
+    ended_at: datetime.datetime | None
+    planned_seconds: float
+    bound_seconds: float
+    count: int
+    finished: int
+    failed: int
+    source: str
+    updates: int
+    outages: int
+    restarts: int
+    revision: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RunRow(RunSummaryRow):
+    servers: list[RunServerRow]
+    missing: list[MissingRow]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class DoneRow:
+    slot: str
+    name: str
+    before: str | None
+    after: str
+    back_to: str | None
+    barred: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RecordServerRow:
+    server: str
+    ended: str
+    reason: str
+    before: list[CellRow]
+    after: list[CellRow]
+    done: list[DoneRow]
+    resets: int
+    away_seconds: float
+    differences: list[str]
+    overrides: list[OverriddenRow]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RecordRow(RunSummaryRow):
+    servers: list[RecordServerRow]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class EntryRow:
+    seq: int
+    server: str
+    at: datetime.datetime
+    kind: str
+    text: str
+
+
+def summary(run: Run, places: list[RunServer] | None = None) -> RunSummaryRow:
+    """A run in one row."""
+    places = list(run.servers.select_related("server")) if places is None else places
+    rounds = [step for place in places for step in place.rounds]
+    return row_from(
+        RunSummaryRow,
+        run,
+        takes_back=run.takes_back_id,
+        count=len(places),
+        finished=sum(bool(p.ended) for p in places),
+        failed=sum(p.ended == "failed" for p in places),
+        updates=sum(len(step["writes"]) for step in rounds),
+        outages=sum(step["reset"] in ("server reboot", "power cycle") for step in rounds),
+        restarts=sum(step["reset"] == "controller restart" for step in rounds),
+    )
+
+
+def run_row(run: Run) -> RunRow:
+    """A run with its lanes, plan and what happened."""
+    places = list(run.servers.select_related("server"))
+    acts = load_acts(run) if run.started_at else {}
+    return row_from(
+        RunRow,
+        summary(run, places),
+        servers=[_lane(run, place, acts.get(place.server.name, [])) for place in places],
+        missing=what_is_missing(run) if run.state == "draft" else [],
+    )
+
+
+def _lane(run: Run, place: RunServer, acts: Sequence[Entry]) -> RunServerRow:
+    return row_from(
+        RunServerRow,
+        place,
+        server=place.server.name,
+        rounds=planned_rows(place),
+        stranded=[StrandedRow(**lost) for lost in place.stranded],
+        plan=[SpanRow(**span) for span in place.lane],
+        happened=tell_steps(acts, run.started_at) if run.started_at else [],
+        overrides=override_rows(place),
+    )
+
+
+def planned_rows(place: RunServer) -> list[SheetRoundRow]:
+    """The rounds of one server with what each write sends."""
+    return [
+        SheetRoundRow(writes=[_write_row(place, planned) for planned in step.writes], reset=step.reset)
+        for step in parse_rounds(place.rounds)
+    ]
+
+
+def _write_row(place: RunServer, planned: PlannedWrite) -> SheetWriteRow:
+    write, payload = planned.write, planned.payload
+    return row_from(
+        SheetWriteRow,
+        write,
+        sha256=payload.sha256 if payload else "",
+        size=payload.size if payload else 0,
+        issue=f"{payload.maker} {payload.issue}" if payload else "",
+        identity=place.identities.get(f"{write.slot} {write.to}", ""),
+    )
+
+
+def override_rows(place: RunServer) -> list[OverriddenRow]:
+    """The checks that a person has overridden for a server, with their reasons."""
+    return [OverriddenRow(check=check, reason=reason) for check, reason in sorted(place.overrides.items())]
+
+
+def entry_row(row: TapeEntry) -> EntryRow:
+    """One entry of a tape in words."""
+    return row_from(EntryRow, row, text=tell_entry(read_entry(row.seq, row.at, row.version, row.kind, row.body).value))
+
+
+def record_row(run: Run) -> RecordRow:
+    """Before and after of every server of a run, what was done, and what can be taken back."""
+    places = list(run.servers.select_related("server"))
+    acts, ends = load_acts(run), load_ends(run)
+    servers = []
+    for place in places:
+        name = place.server.name
+        servers.append(_record(run, place, acts.get(name, []), ends.get(name, ())))
+    return row_from(RecordRow, summary(run, places), servers=servers)
+
+
+def _record(run: Run, place: RunServer, acts: Sequence[Entry], ends: Sequence[Server]) -> RecordServerRow:
+    values = [dataclasses.replace(server, group=place.group or None) for server in ends]
+    catalogs = current_assessment().catalogs.following(read_follows(run.follows))
+    standings = assess_fleet(values, catalogs, read_rules(run.rules), now().date())
+    spans = tell_steps(acts, run.started_at) if run.started_at else []
+    away = [(s.start, s.end) for s in spans if s.kind in ("server reboot", "power cycle") and s.end is not None]
+    return RecordServerRow(
+        server=place.server.name,
+        ended=place.ended,
+        reason=place.reason,
+        before=glyph_row(standings[0]) if standings else [],
+        after=glyph_row(standings[-1]) if standings else [],
+        done=_done_rows(place.server.name, _confirmed(acts), values[0] if values else None),
+        resets=sum(isinstance(entry.value, Back) for entry in acts),
+        away_seconds=sum(end - start for start, end in away),
+        differences=[place.reason] if place.ended == "failed" else [],
+        overrides=override_rows(place),
+    )
+
+
+def _confirmed(acts: Sequence[Entry]) -> list[tuple[str, str]]:
+    """(slot, version) of everything that was confirmed, in order."""
+    return [pair for entry in acts if isinstance(entry.value, Confirmed) for pair in entry.value.versions]
+
+
+def _done_rows(name: str, done: Sequence[tuple[str, str]], before: Server | None) -> list[DoneRow]:
+    standing = current_assessment().standings.get(name)
+    rows = []
+    for slot, version in dict(done).items():
+        old = before.component(slot) if before else None
+        now_at = standing.server.component(slot) if standing else None
+        back, barred = None, ""
+        if standing is not None and now_at is not None and old is not None:
+            passed = [v for s, v in done if s == slot]
+            back, barred = _way_back(standing, slot, old.version, passed, version)
+        rows.append(
+            DoneRow(
+                slot=slot, name=now_at.name if now_at else slot, before=old.version if old else None, after=version,
+                back_to=back, barred=barred,
+            )
+        )  # fmt: skip
+    return rows
+
+
+def _way_back(
+    standing: Standing, slot: str, before: str | None, passed: Sequence[str], version: str
+) -> tuple[str | None, str]:
+    """To what an update can be taken back now, or why it can't."""
+    back = way_back_version(standing, slot, before, passed)
+    component = standing.server.component(slot)
+    if back is None:
+        return None, "a floor version bars everything older"
+    if component is not None and component.version != version:
+        return None, f"it is at {component.version} now"
+    return back, ""
