@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from django.conf import settings
 from django.db import transaction
 from drf_spectacular.utils import extend_schema
+from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
@@ -100,7 +101,7 @@ class AddedRow:
 
 class SearchesView(APIView):
     @extend_schema(request=shape(NewSearch), responses={202: shape(SearchStateRow)})
-    def post(self, request) -> Response:
+    def post(self, request: Request) -> Response:
         """Look who is there. Nothing of the house changes; credentials go to vouched certificates only."""
         asked = read(NewSearch, request)
         if asked.listen and not settings.SSDP:
@@ -191,7 +192,7 @@ def proposed_name(row: SearchRow) -> str:
 
 class SearchView(APIView):
     @extend_schema(responses=shape(SearchStateRow))
-    def get(self, request, pk: int) -> Response:
+    def get(self, request: Request, pk: int) -> Response:
         """A search and what it has found so far."""
         return Response(search_row(_find(pk)))
 
@@ -205,7 +206,7 @@ def _find(pk: int) -> Search:
 
 class SearchAddView(APIView):
     @extend_schema(request=shape(Add), responses={201: shape(AddedRow)})
-    def post(self, request, pk: int) -> Response:
+    def post(self, request: Request, pk: int) -> Response:
         """Add the picked rows; servers that moved are followed to their new address. Then read them."""
         asked = read(Add, request)
         search = _find(pk)

@@ -6,9 +6,9 @@ import datetime
 from dataclasses import dataclass
 from typing import Literal
 
-from django.core.files.uploadedfile import UploadedFile
 from drf_spectacular.utils import extend_schema
 from rest_framework.parsers import MultiPartParser
+from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
@@ -16,7 +16,7 @@ from ordnung.core.advisories import AdvisoryImpact, Concern, assess
 from ordnung.formats.compressed import unpack
 from ordnung.server.advisories.models import AdvisoryFile
 from ordnung.server.advisories.store import bring_in_advisory, load_advisories
-from ordnung.server.api.files import read_file
+from ordnung.server.api.files import SentFile, read_file
 from ordnung.server.assessment.current import current_assessment
 from ordnung.server.baselines.rows import NAMES_SHOWN
 from ordnung.server.shapes import read, row_from, shape, upload
@@ -66,7 +66,7 @@ class AdvisoryRow:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class AdvisoryUpload:
-    file: UploadedFile = upload()
+    file: SentFile = upload()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -94,7 +94,7 @@ class AdvisoriesView(APIView):
     parser_classes = [MultiPartParser]
 
     @extend_schema(responses=shape(AdvisoryRow)(many=True))
-    def get(self, request) -> Response:
+    def get(self, request: Request) -> Response:
         """All advisories: which servers run something affected, which release ends it, or why none applies."""
         assessment = current_assessment()
         rows = [
@@ -104,7 +104,7 @@ class AdvisoriesView(APIView):
         return Response(rows)
 
     @extend_schema(request={"multipart/form-data": shape(AdvisoryUpload)}, responses={201: shape(AdvisoryBroughtInRow)})
-    def post(self, request) -> Response:
+    def post(self, request: Request) -> Response:
         """Bring in one CSAF 2.0 advisory; one that is cut, altered or malformed is refused whole."""
         name, packed = read_file(read(AdvisoryUpload, request).file, MAX_ADVISORY)
         advisory, state = bring_in_advisory(unpack(packed, name, MAX_ADVISORY), name)

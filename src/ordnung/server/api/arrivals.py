@@ -7,6 +7,7 @@ import re
 import uuid
 from dataclasses import dataclass
 from pathlib import Path
+from typing import IO, Any
 
 from django.conf import settings
 from django.db import transaction
@@ -14,6 +15,7 @@ from django.shortcuts import get_object_or_404
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
 from rest_framework.parsers import BaseParser, JSONParser
+from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
@@ -72,9 +74,9 @@ class PieceParser(BaseParser):
 
     media_type = "application/octet-stream"
 
-    def parse(self, stream, media_type=None, parser_context=None):
+    def parse(self, stream: IO[Any], media_type: str | None = None, parser_context: Any = None) -> Any:
         """The whole piece; larger ones are refused."""
-        raw = stream.read(MAX_PIECE + 1)
+        raw: bytes = stream.read(MAX_PIECE + 1)
         if len(raw) > MAX_PIECE:
             raise Problem("too-large", f"A piece has at most {MAX_PIECE // 2**20} MiB.", status=413)
         return raw
@@ -82,7 +84,7 @@ class PieceParser(BaseParser):
 
 class UploadsView(APIView):
     @extend_schema(request=shape(NewUpload), responses={201: shape(UploadRow)})
-    def post(self, request) -> Response:
+    def post(self, request: Request) -> Response:
         """Begin to send a file, or go on with one of this name and size that this person began."""
         asked = read(NewUpload, request)
         row = begin_upload(person=request.user.username, name=asked.name, size=asked.size)
@@ -93,16 +95,16 @@ class UploadView(APIView):
     parser_classes = [PieceParser]
 
     @extend_schema(responses=shape(UploadRow))
-    def get(self, request, pk: str) -> Response:
+    def get(self, request: Request, pk: str) -> Response:
         """How much of it has come."""
         return Response(upload_row(_upload(request, pk)))
 
     @extend_schema(request={"application/octet-stream": OpenApiTypes.BINARY}, responses=shape(UploadRow))
-    def put(self, request, pk: str) -> Response:
+    def put(self, request: Request, pk: str) -> Response:
         """The next piece, named by Content-Range; one that does not follow on is refused with how far it is."""
         row = _upload(request, pk)
         match = _SPAN.fullmatch(request.headers.get("Content-Range", ""))
-        raw: bytes = request.data
+        raw: Any = request.data
         if match is None or int(match[3]) != row.size or int(match[2]) - int(match[1]) + 1 != len(raw):
             raise Problem("invalid", "The piece is not as long as its Content-Range says.", status=400)
         with write_piece(row) as file:
@@ -114,7 +116,7 @@ class UploadView(APIView):
         return Response(upload_row(row))
 
     @extend_schema(responses={204: None})
-    def delete(self, request, pk: str) -> Response:
+    def delete(self, request: Request, pk: str) -> Response:
         """Give an upload up."""
         row = _upload(request, pk)
         upload_path(row).unlink(missing_ok=True)
@@ -122,7 +124,7 @@ class UploadView(APIView):
         return Response(status=204)
 
 
-def _upload(request, pk: str) -> Upload:
+def _upload(request: Request, pk: str) -> Upload:
     try:
         uuid.UUID(str(pk))
     except ValueError:
@@ -134,12 +136,12 @@ class ArrivalsView(APIView):
     parser_classes = [JSONParser]
 
     @paged(ArrivalRow)
-    def get(self, request) -> Response:
+    def get(self, request: Request) -> Response:
         """What was carried in, the latest first, refusals included, in pages."""
         return page_of(request, Arrival.objects.order_by("-pk"), arrival_row, SHOWN)
 
     @extend_schema(request=shape(NewArrival), responses={202: shape(ArrivalRow)})
-    def post(self, request) -> Response:
+    def post(self, request: Request) -> Response:
         """Carry in what lies at a path or was sent; it is verified whole before anything is stored.
 
         To trust its keys or to take an expired one takes the right to approve besides.
@@ -152,7 +154,7 @@ class ArrivalsView(APIView):
         return Response(arrival_row(row), status=202)
 
 
-def _place(request, asked: NewArrival) -> tuple[Path, str]:
+def _place(request: Request, asked: NewArrival) -> tuple[Path, str]:
     if asked.upload:
         upload = _upload(request, asked.upload)
         path = upload_path(upload)
@@ -181,7 +183,7 @@ def _begin(place: Path, name: str, asked: NewArrival | AgainWith, person: str) -
 
 class ArrivalAgainView(APIView):
     @extend_schema(request=shape(AgainWith), responses={202: shape(ArrivalRow)})
-    def post(self, request, pk: int) -> Response:
+    def post(self, request: Request, pk: int) -> Response:
         """Try again what was refused: trusting its keys, or in spite of its expired seal."""
         asked = read(AgainWith, request)
         before = get_object_or_404(Arrival, pk=pk)
@@ -197,7 +199,7 @@ class ArrivalAgainView(APIView):
 
 class TakeBaselineView(APIView):
     @extend_schema(request=None, responses={201: shape(RevisionTakenRow)})
-    def post(self, request, pk: int) -> Response:
+    def post(self, request: Request, pk: int) -> Response:
         """Make the rules and the followed issues of a carried-in repository this site's next revision."""
         row = get_object_or_404(Repository, pk=pk)
         if row.rules is None:

@@ -15,6 +15,7 @@ from django.http import HttpResponse
 from django.utils.dateparse import parse_datetime
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
@@ -116,7 +117,7 @@ class AuditView(APIView):
                     OpenApiParameter("limit", int, description=f"At most {MOST}; {PAGE} without.")],
         responses=shape(AuditPageRow),
     )  # fmt: skip
-    def get(self, request) -> Response:
+    def get(self, request: Request) -> Response:
         """The trail, newest first, a page at a time; the newest heads that were signed, and the site's public key."""
         asked = request.query_params
         rows = filtered(asked)
@@ -137,7 +138,7 @@ class AuditView(APIView):
 
 class AuditCheckView(APIView):
     @extend_schema(responses=shape(AuditCheckRow))
-    def get(self, request) -> Response:
+    def get(self, request: Request) -> Response:
         """Check the whole trail: every link, and every head that was signed."""
         trail = whole_trail()
         faults = check_trail(trail, public_half(site_key()))
@@ -147,7 +148,7 @@ class AuditCheckView(APIView):
 
 class AuditHeadsView(APIView):
     @extend_schema(request=None, responses={201: shape(HeadRow)})
-    def post(self, request) -> Response:
+    def post(self, request: Request) -> Response:
         """Sign the newest link now, which is that of this very command, and give it out."""
         with recorded(first=True):
             head = sign_head(f"asked for by {request.user.get_username()}")
@@ -166,14 +167,14 @@ def whole_trail() -> Trail:
 
 class AuditJsonView(APIView):
     @extend_schema(responses={(200, "application/json"): OpenApiTypes.OBJECT})
-    def get(self, request) -> HttpResponse:
+    def get(self, request: Request) -> HttpResponse:
         """The whole trail as ``ordnung.audit/1``, to be checked elsewhere with ``ordnung audit verify``."""
         return _file(write_trail(whole_trail()), "application/json", "audit.json")
 
 
 class AuditCsvView(APIView):
     @extend_schema(parameters=_FILTERS, responses={(200, "text/csv"): OpenApiTypes.STR})
-    def get(self, request) -> HttpResponse:
+    def get(self, request: Request) -> HttpResponse:
         """What is asked for of the trail, as a table; what is told of a thing stands as JSON in its cell."""
         out = io.StringIO(newline="")
         writer = csv.writer(out)

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 
 from django.db import transaction
 from drf_spectacular.utils import extend_schema
+from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
@@ -62,12 +63,12 @@ def group_rows() -> list[GroupRow]:
 
 class GroupsView(APIView):
     @extend_schema(responses=shape(GroupRow)(many=True))
-    def get(self, request) -> Response:
+    def get(self, request: Request) -> Response:
         """All groups: servers that serve together, and how many of them may be away at once."""
         return Response(group_rows())
 
     @extend_schema(request=shape(NewGroup), responses={201: shape(GroupRow)(many=True)})
-    def post(self, request) -> Response:
+    def post(self, request: Request) -> Response:
         """Make a group."""
         asked = read(NewGroup, request)
         _, made = Group.objects.get_or_create(name=asked.name, defaults={"may_be_away": asked.may_be_away})
@@ -77,7 +78,7 @@ class GroupsView(APIView):
         return Response(group_rows(), status=201)
 
     @extend_schema(request=shape(GroupList), responses=shape(GroupRow)(many=True))
-    def put(self, request) -> Response:
+    def put(self, request: Request) -> Response:
         """Make or change groups by a list; all of it or nothing."""
         asked = read(GroupList, request)
         limits = parse_limits(asked.list)
@@ -110,7 +111,7 @@ def parse_limits(text: str) -> dict[str, int]:
 
 class GroupView(APIView):
     @extend_schema(request=shape(GroupChange), responses=shape(GroupRow)(many=True))
-    def patch(self, request, name: str) -> Response:
+    def patch(self, request: Request, name: str) -> Response:
         """Rename a group, or change how many of it may be away. What is away already stays counted."""
         asked = read(GroupChange, request)
         row = _find(name)
@@ -126,7 +127,7 @@ class GroupView(APIView):
         return Response(group_rows())
 
     @extend_schema(responses={204: None})
-    def delete(self, request, name: str) -> Response:
+    def delete(self, request: Request, name: str) -> Response:
         """Take a group away; its servers stay, without a limit on who may be away together."""
         row = _find(name)
         _demand_nobody_away(name, "taken away")
@@ -173,7 +174,7 @@ def away_row(lease: AwayLease) -> AwayRow:
 
 class AwayListView(APIView):
     @extend_schema(responses=shape(AwayRow)(many=True))
-    def get(self, request) -> Response:
+    def get(self, request: Request) -> Response:
         """Every server that is away because of us or about to be; ``kept`` ones were left away by a failure."""
         leases = AwayLease.objects.select_related("server", "run").order_by("server__name")
         return Response([away_row(lease) for lease in leases])
@@ -181,7 +182,7 @@ class AwayListView(APIView):
 
 class AwayBackView(APIView):
     @extend_schema(request=shape(GiveBack), responses={204: None})
-    def post(self, request, name: str) -> Response:
+    def post(self, request: Request, name: str) -> Response:
         """A person says, with a reason, that a server that was left away is back. It stands on its tape."""
         asked = read(GiveBack, request)
         give_back(name, request.user.get_username(), asked.reason)

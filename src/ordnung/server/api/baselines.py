@@ -9,6 +9,7 @@ from typing import Any
 from django.db import IntegrityError
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
@@ -126,7 +127,7 @@ class BaselineRow:
 
 class BaselineView(APIView):
     @extend_schema(responses=shape(BaselineRow))
-    def get(self, request) -> Response:
+    def get(self, request: Request) -> Response:
         """Which release each product should run, which rule made it so, and what covers which model."""
         assessment = current_assessment()
         rules = assessment.baseline.rules
@@ -179,7 +180,7 @@ def read_proposal(assessment: Assessment, asked: Proposal) -> tuple[tuple[Rule, 
 
 class EffectView(APIView):
     @extend_schema(request=shape(Proposal), responses=shape(DraftEffectRow))
-    def post(self, request) -> Response:
+    def post(self, request: Request) -> Response:
         """What a draft would change on this fleet, before it is made. Nothing is stored."""
         asked = read(Proposal, request)
         assessment = current_assessment()
@@ -189,7 +190,7 @@ class EffectView(APIView):
 
 class DraftView(APIView):
     @extend_schema(request=shape(KeptDraft), responses={204: None})
-    def put(self, request) -> Response:
+    def put(self, request: Request) -> Response:
         """Keep what this person is working on."""
         asked = read(KeptDraft, request)
         read_proposal(current_assessment(), asked)
@@ -200,7 +201,7 @@ class DraftView(APIView):
         return Response(status=204)
 
     @extend_schema(responses={204: None})
-    def delete(self, request) -> Response:
+    def delete(self, request: Request) -> Response:
         """Throw this person's draft away."""
         Draft.objects.filter(person=request.user.username).delete()
         return Response(status=204)
@@ -208,13 +209,13 @@ class DraftView(APIView):
 
 class RevisionsView(APIView):
     @extend_schema(responses=shape(RevisionRow)(many=True))
-    def get(self, request) -> Response:
+    def get(self, request: Request) -> Response:
         """All revisions, newest first."""
         latest()
         return Response([revision_row(row) for row in Revision.objects.order_by("-number")])
 
     @extend_schema(request=shape(NewRevision), responses={201: shape(RevisionDetailRow)})
-    def post(self, request) -> Response:
+    def post(self, request: Request) -> Response:
         """Make a new revision. What each model follows is spelled out, so that no later issue changes it."""
         asked = read(NewRevision, request)
         assessment = current_assessment()
@@ -249,7 +250,7 @@ class RevisionsView(APIView):
 
 class RevisionView(APIView):
     @extend_schema(responses=shape(RevisionDetailRow))
-    def get(self, request, number: int) -> Response:
+    def get(self, request: Request, number: int) -> Response:
         """One revision with its rules: to look at, or as the start of a new one."""
         return Response(whole_revision_row(find_revision(number)))
 
@@ -265,7 +266,7 @@ class CompareView(APIView):
         responses=shape(ComparedRow),
         parameters=[OpenApiParameter("one", int, required=True), OpenApiParameter("other", int, required=True)],
     )
-    def get(self, request) -> Response:
+    def get(self, request: Request) -> Response:
         """Two revisions: what was changed, and what that means for the fleet as it is today."""
         asked = [whole_number(request.query_params.get(name, "")) for name in ("one", "other")]
         if asked[0] is None or asked[1] is None:
@@ -284,7 +285,7 @@ class CompareView(APIView):
 
 class ReleaseLineView(APIView):
     @extend_schema(responses=shape(ReleaseLineRow))
-    def get(self, request, product: str) -> Response:
+    def get(self, request: Request, product: str) -> Response:
         """All releases of a product in order, how many components sit on each, and the ways to the baseline."""
         assessment = current_assessment()
         found = assessment.catalogs.by_id.get(product)

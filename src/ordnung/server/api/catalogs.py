@@ -9,11 +9,11 @@ from typing import Any, Literal
 from urllib.parse import urlsplit
 
 from django.conf import settings
-from django.core.files.uploadedfile import UploadedFile
 from django.db import IntegrityError, transaction
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import extend_schema
 from rest_framework.parsers import JSONParser, MultiPartParser
+from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
@@ -24,7 +24,7 @@ from ordnung.formats.compressed import unpack
 from ordnung.formats.documents import MAX_BYTES
 from ordnung.formats.signatures import read_key, read_signature
 from ordnung.repository import read_root
-from ordnung.server.api.files import read_file
+from ordnung.server.api.files import SentFile, read_file
 from ordnung.server.assessment.current import load_catalogs
 from ordnung.server.catalogs.bring_in import bring_in
 from ordnung.server.catalogs.models import CatalogIssue, Source, TrustedKey
@@ -58,8 +58,8 @@ class BroughtInRow(IssueRow):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class CatalogFile:
-    file: UploadedFile = upload()
-    signature: UploadedFile | None = upload(default=None)
+    file: SentFile = upload()
+    signature: SentFile | None = upload(default=None)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -133,12 +133,12 @@ class CatalogsView(APIView):
     parser_classes = [MultiPartParser]
 
     @extend_schema(responses=shape(IssueRow)(many=True))
-    def get(self, request) -> Response:
+    def get(self, request: Request) -> Response:
         """All issues at hand."""
         return Response(issue_rows())
 
     @extend_schema(request={"multipart/form-data": shape(CatalogFile)}, responses={201: shape(BroughtInRow)})
-    def post(self, request) -> Response:
+    def post(self, request: Request) -> Response:
         """Bring in one issue, plain, gzipped or zstd, with its detached signature where there is one.
 
         A file that is cut, altered or malformed is refused whole, and nothing changes.
@@ -156,7 +156,7 @@ class CatalogsView(APIView):
 
 class IssueDiffView(APIView):
     @extend_schema(responses=shape(IssueChangeRow)(many=True), operation_id="catalogs_compare")
-    def get(self, request, maker: str, catalog: str, old: str, new: str) -> Response:
+    def get(self, request: Request, maker: str, catalog: str, old: str, new: str) -> Response:
         """What one issue of a catalog adds, drops and changes against another."""
         issues = {i.issue: i for i in load_catalogs().issues if (i.maker, i.catalog) == (maker, catalog)}
         if old not in issues or new not in issues:
@@ -173,12 +173,12 @@ class SourcesView(APIView):
     parser_classes = [JSONParser]
 
     @extend_schema(responses=shape(SourceRow)(many=True))
-    def get(self, request) -> Response:
+    def get(self, request: Request) -> Response:
         """Where catalogs come from, when each last answered and what failed."""
         return Response([source_row(r) for r in Source.objects.order_by("pk")])
 
     @extend_schema(request=shape(NewSource), responses={201: shape(SourceRow)})
-    def post(self, request) -> Response:
+    def post(self, request: Request) -> Response:
         """Add a mirror by its https address, or a folder on this machine by its path. It is not asked yet."""
         asked = read(NewSource, request)
         values: dict[str, Any] = {"maker": asked.maker, "proxy": check_proxy(asked.proxy)}
@@ -234,7 +234,7 @@ def check_folder(address: str) -> str:
 
 class SourceView(APIView):
     @extend_schema(responses={204: None})
-    def delete(self, request, pk: int) -> Response:
+    def delete(self, request: Request, pk: int) -> Response:
         """Forget a source; what it brought stays."""
         get_object_or_404(Source, pk=pk).delete()
         tell("sources", id=pk)
@@ -243,7 +243,7 @@ class SourceView(APIView):
 
 class SourcesFetchView(APIView):
     @extend_schema(request=shape(SourcesFetch), responses={202: shape(WorkRow)})
-    def post(self, request) -> Response:
+    def post(self, request: Request) -> Response:
         """Look at sources, all or the named ones; the engine does it."""
         asked = read(SourcesFetch, request)
         known = list(Source.objects.order_by("pk").values_list("pk", flat=True))
@@ -257,12 +257,12 @@ class SourcesFetchView(APIView):
 
 class KeysView(APIView):
     @extend_schema(responses=shape(KeyRow)(many=True))
-    def get(self, request) -> Response:
+    def get(self, request: Request) -> Response:
         """The keys this house trusts to sign catalogs."""
         return Response([row_from(KeyRow, key) for key in TrustedKey.objects.order_by("maker", "name")])
 
     @extend_schema(request=shape(NewKey), responses={201: shape(KeyRow)})
-    def post(self, request) -> Response:
+    def post(self, request: Request) -> Response:
         """Trust a key for a maker. From then on nothing of that maker comes in unsigned."""
         asked = read(NewKey, request)
         key = read_key(asked.key).hex()
@@ -279,7 +279,7 @@ class KeysView(APIView):
 
 class KeyView(APIView):
     @extend_schema(responses={204: None})
-    def delete(self, request, pk: int) -> Response:
+    def delete(self, request: Request, pk: int) -> Response:
         """Trust a key no longer; what it signed stays, marked by its name."""
         get_object_or_404(TrustedKey, pk=pk).delete()
         tell("sources")

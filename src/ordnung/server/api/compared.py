@@ -8,6 +8,7 @@ from typing import Literal
 
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
@@ -105,7 +106,7 @@ class CompareView(APIView):
         parameters=[OpenApiParameter("one", int, required=True), OpenApiParameter("other", int, required=True)],
         responses=shape(RepositoriesComparedRow), operation_id="repositories_compare",
     )  # fmt: skip
-    def get(self, request) -> Response:
+    def get(self, request: Request) -> Response:
         """What ``other`` has and ``one`` has not, and the other way round."""
         one, other = (_find(request.query_params.get(key, "")) for key in ("one", "other"))
         left, right = (_contents(row) for row in (one, other))
@@ -141,7 +142,7 @@ def _change(what: Literal["added", "dropped", "other bytes"], line: Line) -> Pay
 
 class StaleView(APIView):
     @extend_schema(responses=shape(StaleRow))
-    def get(self, request, pk: int) -> Response:
+    def get(self, request: Request, pk: int) -> Response:
         """What a repository lacks for its servers today; its own trims stay out."""
         row = get_object_or_404(Repository, pk=pk)
         here = current_assessment().standings
@@ -166,7 +167,7 @@ class WaysBackView(APIView):
         parameters=[OpenApiParameter("server", str, required=True), OpenApiParameter("slot", str, required=True)],
         responses=shape(RollbackOptionsRow),
     )  # fmt: skip
-    def get(self, request) -> Response:
+    def get(self, request: Request) -> Response:
         """To which versions a component can go back, and where each is held."""
         server, slot = (request.query_params.get(key, "") for key in ("server", "slot"))
         standing = current_assessment().standings.get(server)
@@ -206,7 +207,7 @@ WAYS = {
 
 class ReachView(APIView):
     @extend_schema(responses=shape(WayGroupRow)(many=True))
-    def get(self, request, pk: int) -> Response:
+    def get(self, request: Request, pk: int) -> Response:
         """How each of a repository's servers gets it, by what was read and what its controller was seen to reach."""
         row = get_object_or_404(Repository, pk=pk)
         assessment = current_assessment()
@@ -228,7 +229,7 @@ class ReachView(APIView):
 
 class FetchesView(APIView):
     @paged(FetchRow)
-    def get(self, request, pk: int) -> Response:
+    def get(self, request: Request, pk: int) -> Response:
         """Which controllers fetched what of a repository, the latest first, in pages."""
         row = get_object_or_404(Repository, pk=pk)
         names = {line.sha256: line for line in row.lines.all()}

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from django.http import HttpRequest, HttpResponse
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
@@ -131,7 +132,7 @@ class DriftView(APIView):
         operation_id="drift",
         parameters=[*FILTERS, OpenApiParameter("limit", int), OpenApiParameter("offset", int)],
     )
-    def get(self, request) -> Response:
+    def get(self, request: Request) -> Response:
         """Equal servers folded into one row, per model, the odd ones first; a page of states at a time."""
         assessment, asked = current_assessment(), _asked(request)
         narrowed = narrow(assessment, asked)
@@ -153,7 +154,7 @@ class DriftView(APIView):
 
 class ReviewView(APIView):
     @extend_schema(responses=shape(ReviewRow), operation_id="review", parameters=FILTERS)
-    def get(self, request) -> Response:
+    def get(self, request: Request) -> Response:
         """What is chosen beforehand for these servers, what was taken out of it and why, and what it costs."""
         assessment = current_assessment()
         folds = reviewed_folds(narrow(assessment, _asked(request)).folds, assessment.standings)
@@ -172,7 +173,7 @@ def _places(step: Step) -> list[ComponentPlace]:
 
 class ExclusionsView(APIView):
     @extend_schema(request=shape(LeaveOut), responses={204: None})
-    def post(self, request) -> Response:
+    def post(self, request: Request) -> Response:
         """Take components out of the work to be done, with the reason; runs and repositories leave them as they are."""
         asked = read(LeaveOut, request)
         if not asked.reason.strip():
@@ -189,7 +190,7 @@ class ExclusionsView(APIView):
 
 class PutBackView(APIView):
     @extend_schema(request=shape(ComponentPlaces), responses={204: None})
-    def post(self, request) -> Response:
+    def post(self, request: Request) -> Response:
         """Put components back in. That they were out stays on record."""
         asked = read(ComponentPlaces, request)
         put_back({(place.server, place.slot) for place in asked.places}, request.user.get_username())
@@ -203,7 +204,7 @@ def _chosen(request: HttpRequest, assessment: Assessment) -> list[Standing]:
 
 class DriftJsonView(APIView):
     @extend_schema(parameters=FILTERS, responses={(200, "application/json"): OpenApiTypes.OBJECT})
-    def get(self, request) -> HttpResponse:
+    def get(self, request: Request) -> HttpResponse:
         """The drift of every component, as ``ordnung drift --json`` gives it."""
         standings = _chosen(request, current_assessment())
         rows = [row for standing in standings for row in drift_rows(standing)]
@@ -219,7 +220,7 @@ COLUMNS = (
 
 class DriftCsvView(APIView):
     @extend_schema(parameters=FILTERS, responses={(200, "text/csv"): OpenApiTypes.STR})
-    def get(self, request) -> HttpResponse:
+    def get(self, request: Request) -> HttpResponse:
         """The drift of every component as a table (RFC 4180, UTF-8)."""
         out = io.StringIO(newline="")
         writer = csv.writer(out)
@@ -233,7 +234,7 @@ class DriftCsvView(APIView):
 
 class BomView(APIView):
     @extend_schema(parameters=FILTERS, responses={(200, "application/vnd.cyclonedx+json"): OpenApiTypes.OBJECT})
-    def get(self, request) -> HttpResponse:
+    def get(self, request: Request) -> HttpResponse:
         """The firmware of the chosen servers as a CycloneDX 1.6 bill of materials."""
         standings = _chosen(request, current_assessment())
         if len(standings) > MOST_IN_BOM:

@@ -8,6 +8,7 @@ import io
 from django.http import HttpRequest, HttpResponse
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework.request import Request
 from rest_framework.views import APIView
 
 from ordnung.formats.readings import write_readings
@@ -36,7 +37,7 @@ def as_cell(value: object) -> str:
 
 class CsvView(APIView):
     @extend_schema(parameters=[_NAMES], responses={(200, "text/csv"): OpenApiTypes.STR})
-    def get(self, request) -> HttpResponse:
+    def get(self, request: Request) -> HttpResponse:
         """One row a component (RFC 4180, UTF-8); a server without components has one row too."""
         assessment = current_assessment()
         out = io.StringIO(newline="")
@@ -64,7 +65,7 @@ def _rows(assessment: Assessment, name: str) -> list[tuple[object, ...]]:
 
 class ReadingsFileView(APIView):
     @extend_schema(parameters=[_NAMES], responses={(200, "application/json"): OpenApiTypes.OBJECT})
-    def get(self, request) -> HttpResponse:
+    def get(self, request: Request) -> HttpResponse:
         """The latest readings as ``ordnung.readings/1``, host reports laid over them."""
         assessment = current_assessment()
         servers = [assessment.standings[name].server for name in _chosen(request, assessment)]

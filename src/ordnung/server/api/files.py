@@ -2,12 +2,19 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from django.core.files.uploadedfile import UploadedFile
 
 from ordnung.server.problems import Problem
 
+if TYPE_CHECKING:
+    SentFile = UploadedFile[bytes]
+else:
+    SentFile = UploadedFile  # generic for the type checker only
 
-def read_file(file: UploadedFile, most: int) -> tuple[str, bytes]:
+
+def read_file(file: SentFile, most: int) -> tuple[str, bytes]:
     """Name and contents of a file. Raises Problem when it is larger than ``most`` bytes."""
     name = file.name or "the file"
     if (file.size or 0) > most:

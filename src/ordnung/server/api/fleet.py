@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from urllib.parse import urlsplit
 
 from django.conf import settings
 from django.db import IntegrityError, transaction
 from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
@@ -98,7 +100,7 @@ class ServersView(APIView):
             OpenApiParameter("sort", str, enum=SORTS),
         ],
     )
-    def get(self, request) -> Response:
+    def get(self, request: Request) -> Response:
         """Servers with their glyph rows, a page at a time."""
         assessment, running = current_assessment(), running_runs()
         asked = request.query_params
@@ -111,7 +113,7 @@ class ServersView(APIView):
         return Response(ServerPageRow(total=len(names), offset=offset, servers=rows))
 
     @extend_schema(request=shape(NewServer), responses={201: shape(ServerRow)})
-    def post(self, request) -> Response:
+    def post(self, request: Request) -> Response:
         """Add one server by address. It is read when asked for; its certificate must be the fleet's."""
         asked = read(NewServer, request)
         demand_allowed(asked.url)
@@ -126,7 +128,7 @@ class ServersView(APIView):
         return Response(server_row(row, current_assessment().standings[row.name], None), status=201)
 
 
-def _filtered(names: list[str], assessment: Assessment, asked) -> list[str]:
+def _filtered(names: list[str], assessment: Assessment, asked: Mapping[str, str]) -> list[str]:
     if asked.get("servers"):
         chosen = set(asked["servers"].split(","))
         names = [name for name in names if name in chosen]
@@ -164,7 +166,7 @@ def demand_allowed(url: str) -> None:
 
 class ServerView(APIView):
     @extend_schema(responses=shape(ServerDetailRow))
-    def get(self, request, name: str) -> Response:
+    def get(self, request: Request, name: str) -> Response:
         """One server with every component, its route and what it costs, how it can be fed and what is in the way."""
         assessment = current_assessment()
         row = assessment.rows.get(name)
@@ -173,7 +175,7 @@ class ServerView(APIView):
         return Response(detail_row(row, assessment.standings[name]))
 
     @extend_schema(request=shape(ServerChange), responses={204: None})
-    def patch(self, request, name: str) -> Response:
+    def patch(self, request: Request, name: str) -> Response:
         """Change where a server stands, what it is for, or its address."""
         row, values = find_server(name), read_given(ServerChange, request)
         before = {key: str(getattr(row, key) or "") for key in values}
@@ -194,7 +196,7 @@ class ServerView(APIView):
         return Response(status=204)
 
     @extend_schema(responses={204: None})
-    def delete(self, request, name: str) -> Response:
+    def delete(self, request: Request, name: str) -> Response:
         """Take a server out of the house, with its readings; not while a run is at work on it."""
         row = find_server(name)
         if RunServer.objects.filter(server=row).exists():
@@ -239,7 +241,7 @@ def detail_row(row: Server, standing: Standing) -> ServerDetailRow:
 
 class CredentialsView(APIView):
     @extend_schema(request=shape(Credentials), responses={204: None})
-    def post(self, request, name: str) -> Response:
+    def post(self, request: Request, name: str) -> Response:
         """Replace the credentials of one server. They are never shown again."""
         asked = read(Credentials, request)
         keep_credentials([find_server(name)], asked)
@@ -248,7 +250,7 @@ class CredentialsView(APIView):
 
 class ManyCredentialsView(APIView):
     @extend_schema(request=shape(ManyCredentials), responses={204: None})
-    def post(self, request) -> Response:
+    def post(self, request: Request) -> Response:
         """Replace the credentials of several servers, or of a whole group, at once."""
         asked = read(ManyCredentials, request)
         rows = list(Server.objects.filter(name__in=asked.servers))
@@ -272,7 +274,7 @@ def keep_credentials(rows: list[Server], asked: Credentials) -> None:
 
 class TrustView(APIView):
     @extend_schema(request=shape(Trust), responses={204: None})
-    def post(self, request, name: str) -> Response:
+    def post(self, request: Request, name: str) -> Response:
         """Accept the new certificate of a server, by the fingerprint that was shown."""
         asked = read(Trust, request)
         accept([(find_server(name), asked.pin)], request.user.get_username())
@@ -281,7 +283,7 @@ class TrustView(APIView):
 
 class ManyTrustView(APIView):
     @extend_schema(request=shape(ManyTrust), responses={204: None})
-    def post(self, request) -> Response:
+    def post(self, request: Request) -> Response:
         """Accept the certificates of several servers at once, each by the fingerprint that was shown; all or none."""
         asked = read(ManyTrust, request)
         pairs = [(find_server(one.server), one.pin) for one in asked.accept]
@@ -316,14 +318,14 @@ def accept(pairs: list[tuple[Server, str]], person: str) -> None:
 
 class SurveysView(APIView):
     @extend_schema(request=shape(Whom), responses={202: shape(WorkRow)})
-    def post(self, request) -> Response:
+    def post(self, request: Request) -> Response:
         """Read servers; answers at once with the work, which the engine carries out."""
         return Response(work_row(ask_about("survey", "Reading", read(Whom, request))), status=202)
 
 
 class ReachView(APIView):
     @extend_schema(request=shape(Whom), responses={202: shape(WorkRow)})
-    def post(self, request) -> Response:
+    def post(self, request: Request) -> Response:
         """Have controllers send a test to us, over HTTPS and HTTP: who reaches the repository, and who does not."""
         return Response(work_row(ask_about("reach", "Trying the way from", read(Whom, request))), status=202)
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
@@ -71,7 +72,7 @@ def reading_row(reading: Reading) -> ReadingRow:
 
 class ReadingsView(APIView):
     @paged(ReadingRow)
-    def get(self, request, name: str) -> Response:
+    def get(self, request: Request, name: str) -> Response:
         """The readings of a server, newest first, in pages."""
         rows = find_server(name).readings.order_by("-pk")
         return page_of(request, rows, reading_row, SHOWN)
@@ -82,7 +83,7 @@ class ChangesView(APIView):
         responses=shape(ChangesRow),
         parameters=[OpenApiParameter("before", int), OpenApiParameter("after", int)],
     )
-    def get(self, request, name: str) -> Response:
+    def get(self, request: Request, name: str) -> Response:
         """What changed between two readings of a server; by default the last that brought a change."""
         row = find_server(name)
         before, after = self._pair(row, request.query_params)
@@ -108,7 +109,7 @@ class ChangesView(APIView):
 
 class LostView(APIView):
     @extend_schema(responses=shape(LostRow)(many=True))
-    def get(self, request) -> Response:
+    def get(self, request: Request) -> Response:
         """Everything in the house that was there once and is not any more, until someone has looked at it."""
         rows = Server.objects.exclude(lost=[]).order_by("name")
         return Response([LostRow(server=row.name, **item) for row in rows for item in row.lost])
@@ -116,7 +117,7 @@ class LostView(APIView):
 
 class LostSeenView(APIView):
     @extend_schema(request=None, responses={204: None})
-    def post(self, request, name: str) -> Response:
+    def post(self, request: Request, name: str) -> Response:
         """A person has seen what a server has lost: it is taken off the list. The readings keep it."""
         row = find_server(name)
         row.lost = []

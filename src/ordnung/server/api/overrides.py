@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import extend_schema
+from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
@@ -23,7 +24,7 @@ class Override:
 
 class OverrideView(APIView):
     @extend_schema(request=shape(Override), responses=shape(RunRow))
-    def post(self, request, pk: int, name: str) -> Response:
+    def post(self, request: Request, pk: int, name: str) -> Response:
         """Override the check that is expected to stop a server. It is read again before anything is sent; only this
         check then warns instead of stopping.
         """
@@ -32,7 +33,7 @@ class OverrideView(APIView):
         return Response(run_row(Run.objects.get(pk=pk)))
 
     @extend_schema(request=None, responses=shape(RunRow))
-    def delete(self, request, pk: int, name: str) -> Response:
+    def delete(self, request: Request, pk: int, name: str) -> Response:
         """Take back every override of a server."""
         drop_overrides(_find(pk, name))
         return Response(run_row(Run.objects.get(pk=pk)))

@@ -5,9 +5,9 @@ from __future__ import annotations
 import datetime
 from dataclasses import dataclass
 
-from django.core.files.uploadedfile import UploadedFile
 from drf_spectacular.utils import extend_schema
 from rest_framework.parsers import MultiPartParser
+from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
@@ -20,7 +20,7 @@ from ordnung.formats.pldm import (
     spell_descriptor,
 )
 from ordnung.repository.identity import refuse_foreign
-from ordnung.server.api.files import read_file
+from ordnung.server.api.files import SentFile, read_file
 from ordnung.server.assessment.current import current_assessment
 from ordnung.server.problems import Problem
 from ordnung.server.shapes import limited, read, row_from, shape, upload
@@ -30,7 +30,7 @@ MAX_PACKAGE = 64 * 1024 * 1024
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PackageLook:
-    file: UploadedFile = upload()
+    file: SentFile = upload()
     server: str = limited(default="", allow_blank=True)
     slot: str = limited(default="", allow_blank=True)
 
@@ -61,7 +61,7 @@ class PackagesView(APIView):
     parser_classes = [MultiPartParser]
 
     @extend_schema(request={"multipart/form-data": shape(PackageLook)}, responses=shape(PackageRow))
-    def post(self, request) -> Response:
+    def post(self, request: Request) -> Response:
         """Look into a package and, when a component is named, say whether it is for it. Nothing is stored."""
         asked = read(PackageLook, request)
         name, raw = read_file(asked.file, MAX_PACKAGE)

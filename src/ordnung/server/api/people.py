@@ -15,6 +15,7 @@ from django.middleware.csrf import get_token
 from django.utils.decorators import method_decorator
 from django.views.decorators.csrf import csrf_protect, ensure_csrf_cookie
 from drf_spectacular.utils import extend_schema
+from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.throttling import ScopedRateThrottle
 from rest_framework.views import APIView
@@ -62,7 +63,7 @@ class SignIn:
     password: str = limited(max_length=500, trim_whitespace=False)
 
 
-def me_row(request) -> MeRow:
+def me_row(request: Request) -> MeRow:
     """Who is signed in, what they may do, and who else may do what."""
     user = request._request.user
     known = user.is_authenticated
@@ -77,7 +78,7 @@ def me_row(request) -> MeRow:
 class MeView(APIView):
     @method_decorator(ensure_csrf_cookie)
     @extend_schema(responses=shape(MeRow))
-    def get(self, request) -> Response:
+    def get(self, request: Request) -> Response:
         """Who is signed in (null: nobody), what they may do, and the token every write has to carry."""
         return Response(me_row(request))
 
@@ -88,7 +89,7 @@ class SignInView(APIView):
     throttle_scope = "sign-in"
 
     @extend_schema(request=shape(SignIn), responses=shape(MeRow))
-    def post(self, request) -> Response:
+    def post(self, request: Request) -> Response:
         """Open a session. With each failure the next try has to wait longer, per account and per address."""
         asked = read(SignIn, request)
         name, where = asked.name, client_address(request._request)
@@ -110,7 +111,7 @@ class SignInView(APIView):
 
 class SignOutView(APIView):
     @extend_schema(request=None, responses={204: None})
-    def post(self, request) -> Response:
+    def post(self, request: Request) -> Response:
         """End the session."""
         HUB.end(request.session.session_key or "")
         with recorded():
@@ -137,6 +138,11 @@ class SessionRow:
     own: bool
 
 
+def _signed_in(request: Request) -> User:
+    assert isinstance(request.user, User)
+    return request.user
+
+
 def demand_password(password: str, user: User) -> None:
     """Raises Problem for a password that is too short, common, or like the name."""
     try:
@@ -147,10 +153,10 @@ def demand_password(password: str, user: User) -> None:
 
 class OwnPasswordView(APIView):
     @extend_schema(request=shape(Password), responses={204: None})
-    def post(self, request) -> Response:
+    def post(self, request: Request) -> Response:
         """Change one's own password; one's other sessions end."""
         asked = read(Password, request)
-        user = request.user
+        user = _signed_in(request)
         if not user.check_password(asked.old_password):
             raise Problem("wrong-credentials", "That is not your present password.", field="old_password")
         demand_password(asked.new_password, user)
@@ -168,7 +174,7 @@ def _session_id(key: str) -> str:
 
 class OwnSessionsView(APIView):
     @extend_schema(responses=shape(SessionRow)(many=True))
-    def get(self, request) -> Response:
+    def get(self, request: Request) -> Response:
         """Where one is signed in."""
         rows = [
             SessionRow(
@@ -179,16 +185,16 @@ class OwnSessionsView(APIView):
                 agent=facts.get(AGENT, ""),
                 own=row.session_key == request.session.session_key,
             )
-            for row, facts in sessions_of(request.user)
+            for row, facts in sessions_of(_signed_in(request))
         ]
         return Response(rows)
 
 
 class OwnSessionView(APIView):
     @extend_schema(responses={204: None})
-    def delete(self, request, session: str) -> Response:
+    def delete(self, request: Request, session: str) -> Response:
         """End one of one's sessions."""
-        for row, _ in sessions_of(request.user):
+        for row, _ in sessions_of(_signed_in(request)):
             if _session_id(row.session_key) == session:
                 end_session(row)
                 return Response(status=204)
@@ -241,12 +247,12 @@ def _person_row(user: User) -> PersonRow:
 
 class PeopleView(APIView):
     @extend_schema(responses=shape(PersonRow)(many=True))
-    def get(self, request) -> Response:
+    def get(self, request: Request) -> Response:
         """Everyone of the site, with their rights."""
         return Response(person_rows())
 
     @extend_schema(request=shape(NewPerson), responses={201: shape(PersonRow)(many=True)})
-    def post(self, request) -> Response:
+    def post(self, request: Request) -> Response:
         """Add a person. The password is the first one; they change it themselves."""
         asked = read(NewPerson, request)
         if User.objects.filter(username__iexact=asked.name).exists():
@@ -263,7 +269,7 @@ class PeopleView(APIView):
 
 class PersonView(APIView):
     @extend_schema(request=shape(PersonChange), responses=shape(PersonRow)(many=True))
-    def patch(self, request, name: str) -> Response:
+    def patch(self, request: Request, name: str) -> Response:
         """Give or take rights, disable or enable, reset the password. Somebody must be left who keeps people."""
         asked = read(PersonChange, request)
         user = _find_person(name)
@@ -286,7 +292,7 @@ class PersonView(APIView):
 
 class PersonSessionsView(APIView):
     @extend_schema(responses={204: None})
-    def delete(self, request, name: str) -> Response:
+    def delete(self, request: Request, name: str) -> Response:
         """End all sessions of a person."""
         record(after={"sessions_ended": end_sessions(_find_person(name))})
         tell("people")

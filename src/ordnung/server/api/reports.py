@@ -10,6 +10,7 @@ from typing import Any
 from django.db import transaction
 from drf_spectacular.utils import extend_schema
 from rest_framework.parsers import MultiPartParser
+from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
@@ -45,7 +46,7 @@ class ReportsView(APIView):
         request={"multipart/form-data": _FORM},
         responses={201: shape(ReportRow)},
     )
-    def post(self, request) -> Response:
+    def post(self, request: Request) -> Response:
         """Take a host report in; it finds its server by serial or UUID, never by name."""
         file = request.FILES.get("file")
         if file is None:

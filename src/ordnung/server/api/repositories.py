@@ -10,7 +10,6 @@ from pathlib import Path
 from typing import Any, Literal
 
 from django.conf import settings
-from django.core.files.uploadedfile import UploadedFile
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
 from drf_spectacular.types import OpenApiTypes
@@ -19,6 +18,7 @@ from rest_framework.parsers import MultiPartParser
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
+from tuf.api.metadata import Metadata, Targets
 
 from ordnung.core.media import MEDIA
 from ordnung.core.packing import By, Offer, Trim, kept, offer_trims
@@ -28,7 +28,7 @@ from ordnung.formats.packing import parse_packing, write_packing
 from ordnung.repository import describe, draft_targets
 from ordnung.repository.carry_in import PACKING
 from ordnung.repository.seal import add_target_signatures, load_targets, signatures_due
-from ordnung.server.api.files import read_file
+from ordnung.server.api.files import SentFile, read_file
 from ordnung.server.api.paging import page_of, paged
 from ordnung.server.audit.recording import record, recorded
 from ordnung.server.clock import now
@@ -159,7 +159,7 @@ def _offer_row(offer: Offer, labels: dict[tuple[str, str], str]) -> OfferRow:
 
 class PackingView(APIView):
     @extend_schema(request=shape(PackingChoice), responses=shape(PackingRow))
-    def post(self, request) -> Response:
+    def post(self, request: Request) -> Response:
         """The packing list for the chosen servers, without making anything."""
         asked = read(PackingChoice, request)
         return Response(packing_row(_plan(asked), asked.capacity))
@@ -167,13 +167,13 @@ class PackingView(APIView):
 
 class RepositoriesView(APIView):
     @paged(RepositoryHeadRow)
-    def get(self, request) -> Response:
+    def get(self, request: Request) -> Response:
         """All repositories, newest first, in pages."""
         rows = Repository.objects.order_by("-pk").prefetch_related("lines")
         return page_of(request, rows, head_row, SHOWN)
 
     @extend_schema(request=shape(NewRepository), responses={202: shape(RepositoryRow)})
-    def post(self, request) -> Response:
+    def post(self, request: Request) -> Response:
         """Pack a repository for the chosen servers; the engine fetches, checks and seals."""
         asked = read(NewRepository, request)
         row = order(_plan(asked), asked.name, asked.capacity, request.user.username)
@@ -225,12 +225,12 @@ def forget_written(row: Repository) -> None:
 
 class RepositoryView(APIView):
     @extend_schema(responses=shape(RepositoryRow))
-    def get(self, request, pk: int) -> Response:
+    def get(self, request: Request, pk: int) -> Response:
         """One repository with its packing list."""
         return Response(repository_row(get_object_or_404(Repository, pk=pk)))
 
     @extend_schema(responses={204: None})
-    def delete(self, request, pk: int) -> Response:
+    def delete(self, request: Request, pk: int) -> Response:
         """Drop a repository; payloads that no other one needs go at the next clearing of the store."""
         row = get_object_or_404(Repository, pk=pk)
         if is_busy(row):
@@ -252,7 +252,7 @@ def is_busy(row: Repository) -> bool:
 
 class RepositoryCheckView(APIView):
     @extend_schema(request=None, responses={202: shape(WorkRow)})
-    def post(self, request, pk: int) -> Response:
+    def post(self, request: Request, pk: int) -> Response:
         """Verify a repository end to end; what was found is told on it."""
         row = get_object_or_404(Repository, pk=pk)
         demand_sealed(row)
@@ -275,7 +275,7 @@ class Again:
 
 class RepositoryAgainView(APIView):
     @extend_schema(request=shape(Again), responses={202: shape(RepositoryRow)})
-    def post(self, request, pk: int) -> Response:
+    def post(self, request: Request, pk: int) -> Response:
         """The next edition: packed by what is needed today, or the same contents under a new seal."""
         asked = read(Again, request)
         row = get_object_or_404(Repository, pk=pk)
@@ -320,7 +320,7 @@ def seal_again(row: Repository, person: str) -> Repository:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class SignatureFile:
-    file: UploadedFile = upload()
+    file: SentFile = upload()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -335,13 +335,13 @@ class RepositorySignaturesView(APIView):
     parser_classes = [MultiPartParser]
 
     @extend_schema(responses=shape(SignaturesDueRow))
-    def get(self, request, pk: int) -> Response:
+    def get(self, request: Request, pk: int) -> Response:
         """Which signatures a repository waits for."""
         needed = signatures_due(_draft(get_object_or_404(Repository, pk=pk)), open_book())
         return Response(row_from(SignaturesDueRow, needed))
 
     @extend_schema(request={"multipart/form-data": shape(SignatureFile)}, responses=shape(RepositoryRow))
-    def post(self, request, pk: int) -> Response:
+    def post(self, request: Request, pk: int) -> Response:
         """Bring signatures that were made elsewhere; the repository is sealed when they are enough."""
         row = get_object_or_404(Repository, pk=pk)
         raw = read_signed(request)
@@ -358,7 +358,7 @@ def read_signed(request: Request) -> bytes:
     return read_file(read(SignatureFile, request).file, MAX_SIGNED)[1]
 
 
-def _draft(row: Repository):
+def _draft(row: Repository) -> Metadata[Targets]:
     path = seal_folder(row) / DRAFT
     if not path.exists():
         raise Problem("not-signing", f"{row.name} does not wait for signatures.", status=409)
@@ -367,7 +367,7 @@ def _draft(row: Repository):
 
 class RepositoryTargetsView(APIView):
     @extend_schema(responses={(200, "application/json"): OpenApiTypes.OBJECT})
-    def get(self, request, pk: int) -> HttpResponse:
+    def get(self, request: Request, pk: int) -> HttpResponse:
         """The file to be signed elsewhere."""
         row = get_object_or_404(Repository, pk=pk)
         _draft(row)

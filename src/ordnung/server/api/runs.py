@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
@@ -33,12 +34,12 @@ class NewRun(Names):
 
 class RunsView(APIView):
     @paged(RunSummaryRow)
-    def get(self, request) -> Response:
+    def get(self, request: Request) -> Response:
         """All run sheets and runs, newest first, in pages."""
         return page_of(request, Run.objects.order_by("-pk"), summary, RUNS_SHOWN)
 
     @extend_schema(request=shape(NewRun), responses={201: shape(RunRow)})
-    def post(self, request) -> Response:
+    def post(self, request: Request) -> Response:
         """Plan a run for the chosen servers: the fewest resets for each, laid out under the limits."""
         asked = read(NewRun, request)
         return Response(run_row(draft_sheet(asked.servers, request.user.get_username(), asked.name)), status=201)
@@ -46,12 +47,12 @@ class RunsView(APIView):
 
 class RunView(APIView):
     @extend_schema(responses=shape(RunRow))
-    def get(self, request, pk: int) -> Response:
+    def get(self, request: Request, pk: int) -> Response:
         """One run sheet or run."""
         return Response(run_row(get_object_or_404(Run, pk=pk)))
 
     @extend_schema(responses={204: None})
-    def delete(self, request, pk: int) -> Response:
+    def delete(self, request: Request, pk: int) -> Response:
         """Throw a draft away. What was started stays on record."""
         discard_draft(get_object_or_404(Run, pk=pk))
         return Response(status=204)
@@ -59,7 +60,7 @@ class RunView(APIView):
 
 class RunStartView(APIView):
     @extend_schema(request=None, responses={202: shape(RunRow)})
-    def post(self, request, pk: int) -> Response:
+    def post(self, request: Request, pk: int) -> Response:
         """Start a run. Every payload must be packed, and no server may be in another run."""
         run = get_object_or_404(Run, pk=pk)
         start_run(run, request.user.get_username())
@@ -68,7 +69,7 @@ class RunStartView(APIView):
 
 class RunOrderView(APIView):
     @extend_schema(request=None, responses=shape(RunRow))
-    def post(self, request, pk: int, order: str) -> Response:
+    def post(self, request: Request, pk: int, order: str) -> Response:
         """Hold before the next write or reset, go on, or stop. What is under way is always finished."""
         order_run(pk, order)
         return Response(run_row(get_object_or_404(Run, pk=pk)))
@@ -76,7 +77,7 @@ class RunOrderView(APIView):
 
 class TakeBackView(APIView):
     @extend_schema(request=shape(TakeBack), responses={201: shape(RunRow)})
-    def post(self, request, pk: int) -> Response:
+    def post(self, request: Request, pk: int) -> Response:
         """Plan the way back of one update of a run."""
         asked, run = read(TakeBack, request), get_object_or_404(Run, pk=pk)
         draft = draft_way_back(run, asked.server, asked.slot, request.user.get_username())
@@ -85,7 +86,7 @@ class TakeBackView(APIView):
 
 class TapeView(APIView):
     @paged(EntryRow, OpenApiParameter("server", str, required=False))
-    def get(self, request, pk: int) -> Response:
+    def get(self, request: Request, pk: int) -> Response:
         """What was intended and what came of it, newest first; of one server or of all, in pages."""
         entries = get_object_or_404(Run, pk=pk).entries.order_by("-at", "-seq")
         if "server" in request.query_params:
@@ -95,6 +96,6 @@ class TapeView(APIView):
 
 class RecordView(APIView):
     @extend_schema(responses=shape(RecordRow))
-    def get(self, request, pk: int) -> Response:
+    def get(self, request: Request, pk: int) -> Response:
         """Before and after of every server of a run, what was done, and what can be taken back."""
         return Response(record_row(get_object_or_404(Run, pk=pk)))

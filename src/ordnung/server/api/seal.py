@@ -10,6 +10,7 @@ from django.shortcuts import get_object_or_404
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
 from rest_framework.parsers import JSONParser, MultiPartParser
+from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
@@ -103,12 +104,12 @@ class SealView(APIView):
     parser_classes = [JSONParser]
 
     @extend_schema(responses=shape(SealStateRow))
-    def get(self, request) -> Response:
+    def get(self, request: Request) -> Response:
         """Who seals here, until when the root lasts, and what is being changed."""
         return Response(seal_row(open_book()))
 
     @extend_schema(request=shape(NextRoot), responses=shape(SealStateRow))
-    def put(self, request) -> Response:
+    def put(self, request: Request) -> Response:
         """The next root: at once when the keys kept here are enough to sign it, else once the others have."""
         asked = read(NextRoot, request)
         wish = row_from(Wish, asked, root=tuple(asked.root), targets=tuple(asked.targets))
@@ -124,7 +125,7 @@ class SealDraftView(APIView):
     parser_classes = [MultiPartParser]
 
     @extend_schema(responses={(200, "application/json"): OpenApiTypes.OBJECT})
-    def get(self, request) -> HttpResponse:
+    def get(self, request: Request) -> HttpResponse:
         """The next root, to be signed elsewhere."""
         draft = open_book().draft
         if draft is None:
@@ -132,7 +133,7 @@ class SealDraftView(APIView):
         return _download(draft.to_bytes(SPELLING), f"to-sign-{draft.signed.version}.root.json")
 
     @extend_schema(request={"multipart/form-data": shape(SignatureFile)}, responses=shape(SealStateRow))
-    def post(self, request) -> Response:
+    def post(self, request: Request) -> Response:
         """Bring signatures of the next root that were made elsewhere."""
         book = open_book()
         raw = read_signed(request)
@@ -142,7 +143,7 @@ class SealDraftView(APIView):
         return Response(seal_row(book))
 
     @extend_schema(responses={204: None})
-    def delete(self, request) -> Response:
+    def delete(self, request: Request) -> Response:
         """Leave the root as it is."""
         open_book().drop_draft()
         tell("repositories")
@@ -151,7 +152,7 @@ class SealDraftView(APIView):
 
 class SealRootView(APIView):
     @extend_schema(responses={(200, "application/json"): OpenApiTypes.OBJECT})
-    def get(self, request) -> HttpResponse:
+    def get(self, request: Request) -> HttpResponse:
         """The first root, which a far end may trust before anything is carried there."""
         return _download(open_book().history()[0], "1.root.json")
 
@@ -164,14 +165,14 @@ def _download(raw: bytes, name: str) -> HttpResponse:
 
 class TrustedRootsView(APIView):
     @extend_schema(responses=shape(TrustedRootRow)(many=True))
-    def get(self, request) -> Response:
+    def get(self, request: Request) -> Response:
         """Whose repositories are accepted here."""
         return Response([row_from(TrustedRootRow, root) for root in TrustedRoot.objects.order_by("pk")])
 
 
 class TrustedRootView(APIView):
     @extend_schema(responses={204: None})
-    def delete(self, request, pk: int) -> Response:
+    def delete(self, request: Request, pk: int) -> Response:
         """Accept no more repositories of these keys; what was carried in stays."""
         row = get_object_or_404(TrustedRoot, pk=pk)
         record(before={"name": row.name, "keys": row.keys})

@@ -8,6 +8,7 @@ import json
 from collections.abc import AsyncIterator
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 from asgiref.sync import sync_to_async
 from django.conf import settings
@@ -15,6 +16,7 @@ from django.db.models import Case, When
 from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import extend_schema
+from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
@@ -40,7 +42,7 @@ PING_S = 15
 
 class WorkListView(APIView):
     @paged(WorkRow)
-    def get(self, request) -> Response:
+    def get(self, request: Request) -> Response:
         """Work: what is under way, failures nobody has seen, then the rest, the latest first, in pages."""
         urgency = Case(
             When(state__in=("running", "asked"), then=0), When(state="failed", seen=False, then=1), default=2
@@ -51,7 +53,7 @@ class WorkListView(APIView):
 
 class WorkSeenView(APIView):
     @extend_schema(request=None, responses={204: None})
-    def post(self, request, pk: int) -> Response:
+    def post(self, request: Request, pk: int) -> Response:
         """A person has seen how this ended."""
         work = get_object_or_404(Work, pk=pk)
         work.seen = True
@@ -80,7 +82,7 @@ class SiteRow:
 
 class SiteView(APIView):
     @extend_schema(responses=shape(SiteRow))
-    def get(self, request) -> Response:
+    def get(self, request: Request) -> Response:
         """The clock and the one live fact of each place."""
         assessment = current_assessment()
         issued = CatalogIssue.objects.order_by("-issued").values_list("issued", flat=True).first()
@@ -150,7 +152,7 @@ async def _stream(last: int | None, request: HttpRequest) -> AsyncIterator[str]:
                 yield _spell(message)
 
 
-def _spell(event: tuple[int, str, dict]) -> str:
+def _spell(event: tuple[int, str, dict[str, Any]]) -> str:
     number, topic, body = event
     if topic == GAP:
         return f"id: {number}\nevent: gap\ndata: {json.dumps(body)}\n\n"

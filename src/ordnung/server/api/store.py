@@ -10,6 +10,7 @@ from django.conf import settings
 from django.db import IntegrityError, transaction
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import extend_schema
+from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
@@ -80,12 +81,12 @@ def places_row() -> FetchPlacesRow:
 
 class PlacesView(APIView):
     @extend_schema(responses=shape(FetchPlacesRow))
-    def get(self, request) -> Response:
+    def get(self, request: Request) -> Response:
         """Where payloads are fetched from, when each last answered, and which are put aside."""
         return Response(places_row())
 
     @extend_schema(request=shape(NewPlace), responses={201: shape(FetchPlacesRow)})
-    def post(self, request) -> Response:
+    def post(self, request: Request) -> Response:
         """Add a place to look for payloads when a catalog's own fails."""
         asked = read(NewPlace, request)
         base, proxy = asked.base, check_proxy(asked.proxy)
@@ -102,7 +103,7 @@ class PlacesView(APIView):
         return Response(places_row(), status=201)
 
     @extend_schema(request=shape(Limit), responses=shape(FetchPlacesRow))
-    def put(self, request) -> Response:
+    def put(self, request: Request) -> Response:
         """How many bytes a second fetching may take; 0 is no limit. It holds from the next packing on."""
         asked = read(Limit, request)
         FetchLimit.objects.update_or_create(pk=1, defaults={"bytes_per_s": asked.bytes_per_s})
@@ -112,7 +113,7 @@ class PlacesView(APIView):
 
 class PlaceView(APIView):
     @extend_schema(request=None, responses=shape(FetchPlacesRow), operation_id="fetch_places_trust")
-    def post(self, request, pk: int) -> Response:
+    def post(self, request: Request, pk: int) -> Response:
         """Trust a place again that was put aside."""
         row = get_object_or_404(FetchPlace, pk=pk)
         FetchPlace.objects.filter(pk=row.pk).update(aside="", aside_at=None)
@@ -120,7 +121,7 @@ class PlaceView(APIView):
         return Response(places_row())
 
     @extend_schema(responses={204: None})
-    def delete(self, request, pk: int) -> Response:
+    def delete(self, request: Request, pk: int) -> Response:
         """Look there no more; a catalog's own base comes back when it is asked again."""
         get_object_or_404(FetchPlace, pk=pk).delete()
         tell("repositories")
@@ -129,7 +130,7 @@ class PlaceView(APIView):
 
 class StoreView(APIView):
     @extend_schema(responses=shape(StoreRow))
-    def get(self, request) -> Response:
+    def get(self, request: Request) -> Response:
         """What the content store holds, and what of it nobody needs."""
         store = open_store()
         sizes = {path.name: path.stat().st_size for path in store.folder.glob("??/*")}
@@ -141,7 +142,7 @@ class StoreView(APIView):
         return Response(body)
 
     @extend_schema(request=None, responses={202: shape(WorkRow)})
-    def post(self, request) -> Response:
+    def post(self, request: Request) -> Response:
         """Look over the store: hash everything, move out of use what is not what it is named for."""
         store = open_store()
         total = sum(path.stat().st_size for path in store.folder.glob("??/*"))
@@ -151,7 +152,7 @@ class StoreView(APIView):
 
 class StoreClearView(APIView):
     @extend_schema(request=None, responses=shape(ClearedRow))
-    def post(self, request) -> Response:
+    def post(self, request: Request) -> Response:
         """Throw away what no repository needs."""
         if Work.objects.filter(state__in=("asked", "running"), kind="run").exists():
             raise Problem("busy", "A run is under way; the store is cleared when it has ended.", status=409)

@@ -12,6 +12,7 @@ from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
 from django.shortcuts import get_object_or_404
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
+from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
@@ -44,7 +45,7 @@ class WriteOut:
 
 class WrittenOutView(APIView):
     @extend_schema(request=shape(WriteOut), responses={202: shape(WrittenRow)(many=True)})
-    def post(self, request, pk: int) -> Response:
+    def post(self, request: Request, pk: int) -> Response:
         """Write a repository out: one file or folder for each medium it was packed for."""
         asked = read(WriteOut, request)
         row = get_object_or_404(Repository, pk=pk)
@@ -86,7 +87,7 @@ def _order(row: Repository, shape: str, folder: Path, medium: int, since: Reposi
 
 class WrittenFileView(APIView):
     @extend_schema(responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
-    def get(self, request, pk: int, written: int) -> HttpResponse | StreamingHttpResponse:
+    def get(self, request: Request, pk: int, written: int) -> HttpResponse | StreamingHttpResponse:
         """The file, whole or from where a download broke off (RFC 9110, ranges)."""
         row = get_object_or_404(WrittenOut, pk=written, repository_id=pk)
         path = Path(row.place)

@@ -98,8 +98,42 @@ def worst(verdicts: Sequence[Verdict]) -> Verdict:
     return max(verdicts, key=_RANK.__getitem__, default=Verdict.UNREAD)
 
 
+@dataclass(frozen=True, slots=True)
+class _Shown:
+    """How a state is drawn; ``drift`` is kept so that its id means one thing only."""
+
+    drift: tuple[Drift, ...]
+    cells: list[CellRow]
+    signature: str
+
+
+_shown: dict[tuple[int, tuple[str, ...]], _Shown] = {}
+MOST_SHOWN = 4096
+
+
+def _show(standing: Standing) -> _Shown:
+    """Equal servers share their drift, and then their drawing, as far as their components have the same names."""
+    if not standing.drift:  # nothing was read: the empty tuple is one and the same for all of them
+        return _Shown((), _glyph_row(standing), _short(standing))
+    key = (id(standing.drift), tuple(component.name for component in standing.server.components))
+    known = _shown.get(key)
+    if known is None or known.drift is not standing.drift:
+        if len(_shown) >= MOST_SHOWN:
+            _shown.clear()
+        known = _shown[key] = _Shown(standing.drift, _glyph_row(standing), _short(standing))
+    return known
+
+
+def _short(standing: Standing) -> str:
+    return hashlib.sha256(repr(standing.signature).encode()).hexdigest()[:12]
+
+
 def glyph_row(standing: Standing) -> list[CellRow]:
     """The cells of a server: the fixed six, then others that are fitted."""
+    return _show(standing).cells
+
+
+def _glyph_row(standing: Standing) -> list[CellRow]:
     by_kind: dict[str, list[Pair]] = {}
     for pair in zip(standing.positions, standing.drift, strict=True):
         by_kind.setdefault(pair[0].component.kind, []).append(pair)
@@ -149,7 +183,7 @@ def resets_text(route: Route) -> str:
 
 def signature_text(standing: Standing) -> str:
     """A short name for a state that equal servers share."""
-    return hashlib.sha256(repr(standing.signature).encode()).hexdigest()[:12]
+    return _show(standing).signature
 
 
 def component_row(standing: Standing, place: int, seen_since: datetime.datetime | None) -> ComponentRow:
