@@ -175,6 +175,24 @@ async def test_who_takes_nothing_is_hung_up_on(serving, monkeypatch):
     writer.close()
 
 
+async def test_who_asks_for_nothing_is_hung_up_on(live, store, monkeypatch):
+    monkeypatch.setattr(serve, "SILENT_S", 0.2)
+    sha256, server = put(store, b"a payload"), PayloadServer(store, b"secret")
+    await server.start("127.20.100.2", 0, live.floor.authority.issue("127.20.100.2", "payloads"))
+    server.allow("7", ["surge-01"], [sha256])
+    url = urlsplit(server.uri("7", "surge-01", sha256, "HTTP"))
+    silent, writer = await asyncio.open_connection(url.hostname, url.port)
+    writer.write(b"GET / HTTP/1.1\r\nHost:")
+    heard, kept, _ = await begin(url)
+    assert await silent.read() == b"", "hung up on"
+    await heard.readuntil(b"\r\n\r\n")
+    assert await heard.readexactly(9) == b"a payload"
+    kept.write(f"GET {url.path} HTTP/1.1\r\nHost: {url.netloc}\r\n\r\n".encode())
+    assert b"200" in await heard.readline(), "who has asked before may ask again"
+    writer.close(), kept.close()
+    await server.stop()
+
+
 async def test_one_address_has_so_many_requests_at_once_and_no_more(serving):
     _, url = serving
     lines = [await begin(url) for _ in range(serve.AT_ONCE_AN_ADDRESS + 1)]

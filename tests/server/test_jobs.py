@@ -8,7 +8,7 @@ from django.test import Client as Browser
 
 from ordnung.controllers import Client, RedfishControllers
 from ordnung.formats.authorities import Authorities
-from ordnung.repository import PayloadServer
+from ordnung.repository import PayloadProcess
 from ordnung.server.assessment import current
 from ordnung.server.catalogs.bring_in import bring_in
 from ordnung.server.engine import claim, left_over
@@ -59,7 +59,7 @@ class SiteUnderTest:
         """Let the engine do what was asked for; the last work."""
         async with Client(self.live.ca) as client:
             log = FetchLog()
-            payloads = PayloadServer(await sync_to_async(open_store)(), b"s", log.record)
+            payloads = PayloadProcess(await sync_to_async(open_store)(), b"s", log.record)
             await payloads.start("127.20.100.2", 0, self.live.floor.authority.issue("127.20.100.2", "payloads"))
             for work in await sync_to_async(claim)():
                 await jobs[work.kind](work, EnginePorts(RedfishControllers(client), payloads, DatabaseJournal()))

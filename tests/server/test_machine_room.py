@@ -16,8 +16,9 @@ from ordnung.core.merge import HostDevice, HostReport
 from ordnung.formats.addresses import parse_networks
 from ordnung.formats.host_report import write_host_report
 from ordnung.formats.readings import parse_readings
-from ordnung.repository import PayloadServer
-from ordnung.server.api.exports import as_cell
+from ordnung.formats.server_list import parse_server_list
+from ordnung.repository import PayloadProcess
+from ordnung.server.api.tables import BOM, as_cell
 from ordnung.server.assessment import current
 from ordnung.server.engine_ports import EnginePorts
 from ordnung.server.fleet.models import ComponentState, Group, Reading, Search, Server
@@ -239,6 +240,33 @@ def test_files_come_out_whole_and_harmless(web, catalogs):
     assert server.component("raid-1").version == "7.16.1" and server.group == "surge ensemble"
 
 
+@pytest.mark.parametrize(
+    ("value", "cell"),
+    [
+        ("1.10", "'1.10"), ("3.11", "'3.11"), ("3E10", "'3E10"), ("2026-11-04", "'2026-11-04"), ("MAR12", "'MAR12"),
+        ("Dez-12", "'Dez-12"), ("März 12", "'März 12"), ("R9", "R9"), ("raid-1", "raid-1"), ("v1.10", "v1.10"), ("", ""), (None, ""),
+    ],
+)  # fmt: skip
+def test_a_spreadsheet_keeps_versions_as_they_are(value, cell):
+    assert as_cell(value, is_text=True) == cell
+
+
+def test_the_list_for_a_spreadsheet_is_marked_and_can_be_taken_again(web, catalogs):
+    add_server()
+    Server.objects.update(rack="12", role="03.11")
+    current.forget()
+    plain, marked = (
+        web.get("/api/v1/exports/servers.csv", {"for": form}).content.decode() for form in ("", "spreadsheet")
+    )
+    assert not plain.startswith(BOM) and ",7.16.1," in plain and "'7.16.1" not in plain
+    assert marked.startswith(BOM) and ",'7.16.1," in marked and ",'03.11," in marked
+    (row,) = parse_server_list(marked.encode())
+    assert (row.name, row.rack, row.faults) == ("surge-03", "12", ())
+    for table in ("drift", "audit"):
+        assert web.get(f"/api/v1/exports/{table}.csv", {"for": "spreadsheet"}).content.decode().startswith(BOM)
+    assert web.get("/api/v1/exports/servers.csv", {"for": "parrots"}).status_code == 422
+
+
 # Searches
 
 
@@ -265,7 +293,7 @@ class Site:
 
     async def work(self):
         async with Client(self.live.ca, networks=parse_networks("127.0.0.0/8")) as client:
-            payloads = PayloadServer(await sync_to_async(open_store)(), b"s")
+            payloads = PayloadProcess(await sync_to_async(open_store)(), b"s")
             await payloads.start("127.20.100.3", 0, self.live.floor.authority.issue("127.20.100.3", "bells"))
             shop = EnginePorts(RedfishControllers(client), payloads, DatabaseJournal())
             async for work in Work.objects.filter(state="asked"):

@@ -32,6 +32,10 @@ class FormatError(Exception):
         self.faults = tuple(Fault(shown(one.place), shown(one.what)) for one in faults or (Fault(place, what),))
         super().__init__(": ".join(part for part in (self.source, self.place, self.what) if part))
 
+    def __reduce__(self) -> tuple[type[FormatError], tuple[str, str, str, tuple[Fault, ...]]]:
+        """From one process to another, whole."""
+        return type(self), (self.source, self.place, self.what, self.faults)
+
     @classmethod
     def of(cls, source: str, faults: Sequence[Fault]) -> FormatError:
         """One error for all faults of a file, the first of which leads."""

@@ -112,7 +112,7 @@ def _columns(line: int, heading: list[str], source: str) -> list[str]:
 
 
 def _row(line: int, cells: dict[str, str], extra: int) -> Row:
-    values = {name: value.strip() for name, value in cells.items()}
+    values = {name: value.strip().removeprefix("'") for name, value in cells.items()}
     faults: list[str] = []
     if extra > 0:
         faults.append(f"{extra} cells more than the heading has")

@@ -10,7 +10,8 @@ from ordnung.repository.fsck import Report, look_over
 from ordnung.repository.identity import check_identity, check_payload_signature
 from ordnung.repository.roots import SealBook, Wish, sign_offline
 from ordnung.repository.seal import Content, describe, draft_targets, finish, store_metadata
-from ordnung.repository.serve import PayloadServer
+from ordnung.repository.serve import Addresses, PayloadServer
+from ordnung.repository.serving import PayloadProcess
 from ordnung.repository.sources import Brought, Mirror, SourceReport, has_packages, look, look_into_folder
 from ordnung.repository.store import ContentStore
 from ordnung.repository.transfer import Pace
@@ -19,6 +20,7 @@ from ordnung.repository.written import SHAPES, Written, write_as
 
 __all__ = [
     "SHAPES",
+    "Addresses",
     "Arrived",
     "Brought",
     "CarriedIn",
@@ -32,6 +34,7 @@ __all__ = [
     "Mirror",
     "Pace",
     "PartCarrier",
+    "PayloadProcess",
     "PayloadServer",
     "PayloadSource",
     "Report",

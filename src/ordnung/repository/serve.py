@@ -18,12 +18,13 @@ from pathlib import Path
 
 from aiohttp import web
 from aiohttp.abc import AbstractStreamWriter
+from aiohttp.typedefs import Handler
 
 from ordnung.formats.text import whole_number
 from ordnung.repository.store import ContentStore
 
-MOST_BELLS = 1000
-"""Addresses waiting for a knock at once; the oldest are forgotten."""
+SILENT_S = 30.0
+"""Who has asked for nothing so long after connecting is hung up on."""
 AT_ONCE_AN_ADDRESS = 64
 """Requests of one address at once: a controller fetches one payload, or parts of one side by side; several controllers
 may stand behind one address.
@@ -82,23 +83,54 @@ class _Told(web.FileResponse):
         return writer
 
 
-class PayloadServer:
-    """Serves the content store. Only what a run under way needs can be fetched."""
+class Addresses:
+    """Where payloads and bells are: unguessable, and the same again after a restart."""
 
-    def __init__(self, store: ContentStore, secret: bytes, on_fetched: Callable[[Fetched], None] | None = None) -> None:
-        """``on_fetched`` is told of every request that was answered; it must not block."""
-        self.store, self.secret, self.on_fetched = store, secret, on_fetched
-        self.open_to: dict[str, _Door] = {}
+    def __init__(self, secret: bytes) -> None:
+        self.secret = secret
         self.bases: dict[str, str] = {}
         """Where we are reached, by protocol."""
-        self._rung: dict[str, asyncio.Event] = {}
-        self._busy: Counter[str] = Counter()
-        self._runner: web.AppRunner | None = None
-        self._plain: web.AppRunner | None = None
+
+    def _sign(self, text: str) -> str:
+        return hmac.new(self.secret, text.encode(), hashlib.sha256).hexdigest()[:40]
 
     def token(self, run: str, server: str) -> str:
-        """The path of a server in a run: unguessable, and the same again after a restart."""
-        return hmac.new(self.secret, f"run {run} {server}".encode(), hashlib.sha256).hexdigest()[:40]
+        """The path of a server in a run."""
+        return self._sign(f"run {run} {server}")
+
+    def uri(self, run: str, server: str, sha256: str, protocol: str = "HTTPS") -> str:
+        """Where a controller fetches a payload. Raises KeyError for a protocol that is not served."""
+        return f"{self.bases[protocol]}/{self.token(run, server)}/{sha256}.pldm"
+
+    def new_bell(self) -> str:
+        """A fresh token for a bell. Who serves knows it by itself, without having been told."""
+        nonce = secrets.token_urlsafe(16)
+        return f"{nonce}.{self._sign(f'bell {nonce}')}"
+
+    def is_bell(self, token: str) -> bool:
+        """Whether a token was made here."""
+        nonce, _, signed = token.partition(".")
+        return hmac.compare_digest(signed.encode(), self._sign(f"bell {nonce}").encode())
+
+
+class PayloadServer(Addresses):
+    """Serves the content store. Only what a run under way needs can be fetched."""
+
+    def __init__(
+        self,
+        store: ContentStore,
+        secret: bytes,
+        on_fetched: Callable[[Fetched], None] | None = None,
+        on_rung: Callable[[str], None] | None = None,
+    ) -> None:
+        """``on_fetched`` is told of every request that was answered, ``on_rung`` of every bell; they must not block."""
+        super().__init__(secret)
+        self.store, self.on_fetched, self.on_rung = store, on_fetched, on_rung
+        self.open_to: dict[str, _Door] = {}
+        self._silent: set[web.RequestHandler] = set()
+        self._busy: Counter[str] = Counter()
+        self._listening: list[asyncio.Server] = []
+        self._runners: list[web.AppRunner] = []
 
     def allow(self, run: str, servers: Iterable[str], sums: Iterable[str]) -> None:
         """Let the controllers of a run fetch these payloads."""
@@ -110,51 +142,57 @@ class PayloadServer:
         """End the run's paths."""
         self.open_to = {token: door for token, door in self.open_to.items() if door.run != run}
 
-    def uri(self, run: str, server: str, sha256: str, protocol: str = "HTTPS") -> str:
-        """Where a controller fetches a payload. Raises KeyError for a protocol that is not served."""
-        return f"{self.bases[protocol]}/{self.token(run, server)}/{sha256}.pldm"
-
-    async def start(self, address: str, port: int, certificate: Path) -> None:
-        """Listen. Raises OSError when the address or port is taken."""
+    async def start(self, address: str, port: int, certificate: Path, plain_port: int = 0) -> None:
+        """Listen. Raises OSError when the address or a port is taken."""
         context = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
         context.load_cert_chain(certificate)
-        self._runner = await self._listen(address, port, context)
-        self._plain = await self._listen(address, 0, None)
-        self.bases = {
-            "HTTPS": f"https://{address}:{self._runner.addresses[0][1]}",
-            "HTTP": f"http://{address}:{self._plain.addresses[0][1]}",
-        }
+        secure, plain = await self._listen(address, port, context), await self._listen(address, plain_port, None)
+        self.bases = {"HTTPS": f"https://{address}:{secure}", "HTTP": f"http://{address}:{plain}"}
 
-    async def _listen(self, address: str, port: int, context: ssl.SSLContext | None) -> web.AppRunner:
-        app = web.Application(client_max_size=64 * 1024)
+    async def _listen(self, address: str, port: int, context: ssl.SSLContext | None) -> int:
+        app = web.Application(client_max_size=64 * 1024, middlewares=[self._hear])
         app.router.add_get("/{token}/{sha256}.pldm", self._serve)
         app.router.add_post("/bell/{token}", self._ring)
         runner = web.AppRunner(app, access_log=None, shutdown_timeout=2.0)
         await runner.setup()
-        await web.TCPSite(runner, address, port, ssl_context=context).start()
-        return runner
+        made, loop = runner.server, asyncio.get_running_loop()
+        assert made is not None
+
+        def connect() -> web.RequestHandler:
+            handler = made()
+            self._silent.add(handler)
+            loop.call_later(SILENT_S, self._hang_up, handler)
+            return handler
+
+        listening = await loop.create_server(connect, address, port, ssl=context, reuse_address=True)
+        self._listening.append(listening)
+        self._runners.append(runner)
+        return int(listening.sockets[0].getsockname()[1])
+
+    @web.middleware
+    async def _hear(self, request: web.Request, handler: Handler) -> web.StreamResponse:
+        self._silent.discard(request.protocol)
+        return await handler(request)
+
+    def _hang_up(self, handler: web.RequestHandler) -> None:
+        if handler in self._silent:
+            self._silent.discard(handler)
+            handler.force_close()
 
     async def stop(self) -> None:
         """Stop listening."""
-        for runner in (self._runner, self._plain):
-            if runner is not None:
-                await runner.cleanup()
-
-    def hang(self, protocol: str) -> tuple[str, asyncio.Event] | None:
-        """A fresh address that notices a knock, and what is set then; None when not served over this protocol."""
-        if protocol not in self.bases:
-            return None
-        token = secrets.token_urlsafe(24)
-        self._rung[token] = asyncio.Event()
-        if len(self._rung) > MOST_BELLS:
-            self._rung.pop(next(iter(self._rung)))
-        return f"{self.bases[protocol]}/bell/{token}", self._rung[token]
+        for listening in self._listening:
+            listening.close()
+        for runner in self._runners:
+            await runner.cleanup()
+        self._listening, self._runners = [], []
 
     async def _ring(self, request: web.Request) -> web.Response:
-        rung = self._rung.pop(request.match_info["token"], None)
-        if rung is None:
+        token = request.match_info["token"]
+        if not self.is_bell(token):
             raise web.HTTPNotFound(text="not here\n")
-        rung.set()
+        if self.on_rung is not None:
+            self.on_rung(token)
         return web.Response(status=204)
 
     async def _serve(self, request: web.Request) -> web.StreamResponse:

@@ -57,6 +57,7 @@ class ContentStore:
 
     def __init__(self, folder: Path) -> None:
         self.root = folder
+        self.root = folder
         self.folder, self.partial, self.holds = folder / "content", folder / "partial", folder / "holds"
         for place in (self.folder, self.partial, self.holds):
             place.mkdir(parents=True, exist_ok=True)

@@ -26,7 +26,7 @@ from django.db.models import Q  # noqa: E402
 
 from ordnung.controllers import Client, RedfishControllers  # noqa: E402
 from ordnung.formats.authorities import Authorities  # noqa: E402
-from ordnung.repository import PayloadServer  # noqa: E402
+from ordnung.repository import PayloadProcess  # noqa: E402
 from ordnung.server.audit.heads import sign_daily  # noqa: E402
 from ordnung.server.clock import now  # noqa: E402
 from ordnung.server.engine_lock import EngineRunsError, take_engine_lock  # noqa: E402
@@ -86,7 +86,7 @@ async def carry_out(work: Work, ports: EnginePorts) -> None:
 async def serve(stopped: asyncio.Event) -> None:
     """Take up work until told to stop."""
     fetches = FetchLog()
-    payloads = PayloadServer(open_store(), purpose_key("payload paths"), fetches.record)
+    payloads = PayloadProcess(open_store(), purpose_key("payload paths"), fetches.record)
     if settings.PAYLOAD_CERTIFICATE:
         await payloads.start(settings.PAYLOAD_ADDRESS, settings.PAYLOAD_PORT, Path(settings.PAYLOAD_CERTIFICATE))
     vouching = Authorities(settings.CA, system="controllers" in settings.SYSTEM_AUTHORITIES)

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from ordnung.controllers import RedfishControllers
 from ordnung.engine.ports import Journal
 from ordnung.engine.world import Site
-from ordnung.repository import PayloadServer
+from ordnung.repository import PayloadProcess
 
 
 @dataclass
@@ -15,6 +15,6 @@ class EnginePorts:
     """The open connections to controllers, where they fetch payloads, the tapes, and what all runs share."""
 
     controllers: RedfishControllers
-    payloads: PayloadServer
+    payloads: PayloadProcess
     journal: Journal
     site: Site = field(default_factory=Site)

@@ -100,7 +100,7 @@ async def do_run(work: Work, ports: EnginePorts) -> None:
     run = await Run.objects.aget(pk=work.subject["run"])
     name = str(run.pk)
     lanes, world, sums = await sync_to_async(_prepare)(run, ports)
-    ports.payloads.allow(name, [lane.endpoint.name for lane in lanes], sums)
+    await ports.payloads.allow(name, [lane.endpoint.name for lane in lanes], sums)
     try:
         ended = await carry_out_run(name, lanes, world, order=run.pk)
         await sync_to_async(_close)(run)

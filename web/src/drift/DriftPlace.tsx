@@ -84,10 +84,14 @@ function Head({ data, side, setSide, filters }: HeadProps) {
 /** The same as files, narrowed as the view is. */
 function Files({ filters }: { filters: Record<string, string> }) {
   const query = asQuery(filters);
-  const kinds: [string, string][] = [["CSV", "drift.csv"], ["JSON", "drift.json"], ["BOM", "firmware.cdx.json"]];
+  const table = `drift.csv${query ? `${query}&` : "?"}for=spreadsheet`;
+  const kinds: [string, string, string][] = [
+    ["CSV for a spreadsheet", table, "Table of the drift shown, for a spreadsheet"], ["plain CSV", `drift.csv${query}`, "Table of the drift shown, plain CSV"],
+    ["JSON", `drift.json${query}`, "JSON of the drift shown"], ["BOM", `firmware.cdx.json${query}`, "BOM of the firmware shown, CycloneDX"],
+  ];
   return (
     <Box component="span" sx={{ fontSize: 13, color: "text.secondary", display: "flex", gap: 1 }}>
-      {kinds.map(([label, file]) => <a key={file} href={`/api/v1/exports/${file}${query}`} download style={{ color: "inherit" }} aria-label={label === "BOM" ? "BOM of the firmware shown, CycloneDX" : `${label} of the drift shown`}>{label}</a>)}
+      {kinds.map(([label, file, words]) => <a key={label} href={`/api/v1/exports/${file}`} download style={{ color: "inherit" }} aria-label={words}>{label}</a>)}
     </Box>
   );
 }

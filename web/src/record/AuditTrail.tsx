@@ -37,7 +37,7 @@ export function AuditTrail() {
         <Title>Audit trail</Title>
         <Box sx={{ color: "text.secondary" }}>{data.total} {data.total === 1 ? "entry" : "entries"}</Box>
         <Box sx={{ ml: "auto", display: "flex", gap: 1 }}>
-          <Button variant="outlined" href={`/api/v1/exports/audit.csv?${new URLSearchParams(asked).toString()}`} download="audit.csv">As a table (CSV)</Button>
+          <Button variant="outlined" href={`/api/v1/exports/audit.csv?${new URLSearchParams({ ...asked, for: "spreadsheet" }).toString()}`} download="audit.csv">For a spreadsheet (CSV)</Button>
           <Button variant="outlined" href="/api/v1/exports/audit.json" download="audit.json">Whole, to be checked (JSON)</Button>
         </Box>
       </Box>

@@ -7,6 +7,7 @@ import threading
 from ordnung.core.advisories import Advisory
 from ordnung.formats.csaf import parse_advisory
 from ordnung.server.advisories.models import AdvisoryFile
+from ordnung.server.apart import apart
 from ordnung.server.audit.recording import record, recorded
 from ordnung.server.clock import now
 from ordnung.server.problems import Problem
@@ -23,7 +24,7 @@ def bring_in_advisory(raw: bytes, source: str) -> tuple[Advisory, str]:
         FormatError: it is not a whole, valid CSAF 2.0 document.
         Problem: a newer version of it is here. Whatever is raised, nothing stored changes.
     """
-    advisory = parse_advisory(raw, source)
+    advisory = apart(parse_advisory, source, raw, source)
     values = {
         "version": advisory.version, "released": advisory.released, "raw": raw, "source": source[:500],
         "brought_in": now(),

@@ -14,6 +14,7 @@ from rest_framework.views import APIView
 
 from ordnung.formats.addresses import Address, is_host_name, parse_addresses
 from ordnung.formats.server_list import NAME, Row, parse_server_list
+from ordnung.server.apart import apart
 from ordnung.server.api.fleet_shapes import PIN
 from ordnung.server.audit.recording import record
 from ordnung.server.clock import now
@@ -134,7 +135,7 @@ def forget_passwords(but: Search) -> None:
 
 def _rows(addresses: str, table: str) -> list[SearchRow]:
     if table.strip():
-        listed = parse_server_list(table.encode(), "list")
+        listed = apart(parse_server_list, "list", table.encode(), "list")
         return [_from_list(row) for row in listed]
     found = [_allowed(SearchRow(url=a.url), a) for a in parse_addresses(addresses)]
     if not found:

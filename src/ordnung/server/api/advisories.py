@@ -16,6 +16,7 @@ from ordnung.core.advisories import AdvisoryImpact, Concern, assess
 from ordnung.formats.compressed import unpack
 from ordnung.server.advisories.models import AdvisoryFile
 from ordnung.server.advisories.store import bring_in_advisory, load_advisories
+from ordnung.server.apart import apart
 from ordnung.server.api.files import SentFile, read_file
 from ordnung.server.assessment.current import current_assessment
 from ordnung.server.baselines.rows import NAMES_SHOWN
@@ -107,6 +108,6 @@ class AdvisoriesView(APIView):
     def post(self, request: Request) -> Response:
         """Bring in one CSAF 2.0 advisory; one that is cut, altered or malformed is refused whole."""
         name, packed = read_file(read(AdvisoryUpload, request).file, MAX_ADVISORY)
-        advisory, state = bring_in_advisory(unpack(packed, name, MAX_ADVISORY), name)
+        advisory, state = bring_in_advisory(apart(unpack, name, packed, name, MAX_ADVISORY), name)
         row = row_from(AdvisoryBroughtInRow, advisory, state=state)
         return Response(row, status=201 if state == "new" else 200)

@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import csv
 import datetime
-import io
 import json
 from dataclasses import dataclass
 from typing import Any, Literal
@@ -20,7 +18,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from ordnung.formats.audit import Trail, check_trail, write_trail
-from ordnung.server.api.exports import as_cell
+from ordnung.server.api.tables import FOR, write_table
 from ordnung.server.audit.heads import public_half, sign_head, site_key
 from ordnung.server.audit.models import TrailEntry, TrailHead
 from ordnung.server.audit.recording import recorded
@@ -173,15 +171,12 @@ class AuditJsonView(APIView):
 
 
 class AuditCsvView(APIView):
-    @extend_schema(parameters=_FILTERS, responses={(200, "text/csv"): OpenApiTypes.STR})
+    @extend_schema(parameters=[*_FILTERS, FOR], responses={(200, "text/csv"): OpenApiTypes.STR})
     def get(self, request: Request) -> HttpResponse:
         """What is asked for of the trail, as a table; what is told of a thing stands as JSON in its cell."""
-        out = io.StringIO(newline="")
-        writer = csv.writer(out)
-        writer.writerow(COLUMNS)
-        for row in filtered(request.query_params).iterator():
-            writer.writerow([as_cell(_plain(getattr(row, name))) for name in COLUMNS])
-        return _file(out.getvalue().encode(), "text/csv; charset=utf-8", "audit.csv")
+        found = filtered(request.query_params).iterator()
+        rows = ([_plain(getattr(row, name)) for name in COLUMNS] for row in found)
+        return write_table(request, "audit.csv", COLUMNS, (), rows)
 
 
 def _plain(value: Any) -> Any:

@@ -24,6 +24,7 @@ from ordnung.formats.compressed import unpack
 from ordnung.formats.documents import MAX_BYTES
 from ordnung.formats.signatures import read_key, read_signature
 from ordnung.repository import read_root
+from ordnung.server.apart import apart
 from ordnung.server.api.files import SentFile, read_file
 from ordnung.server.assessment.current import load_catalogs
 from ordnung.server.catalogs.bring_in import bring_in
@@ -147,7 +148,7 @@ class CatalogsView(APIView):
         name, packed = read_file(asked.file, MAX_BYTES)
         beside = asked.signature
         signature = read_signature(beside.read(4096), beside.name or "the signature") if beside is not None else None
-        brought = bring_in(unpack(packed, name), name, packed=packed, signature=signature)
+        brought = bring_in(apart(unpack, name, packed, name), name, packed=packed, signature=signature)
         issue = brought.issue
         row = next(r for r in issue_rows() if (r.catalog, r.issue) == (issue.catalog, issue.issue))
         answer = row_from(BroughtInRow, row, state=brought.state, older_than=brought.older_than)

@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import csv
 import datetime
-import io
 from dataclasses import dataclass
 
 from django.http import HttpRequest, HttpResponse
@@ -19,7 +17,7 @@ from ordnung.core.drift_rows import drift_rows, total_rows
 from ordnung.core.review import Step, cost_of, list_steps
 from ordnung.formats.bom import write_bom
 from ordnung.formats.documents import write_document
-from ordnung.server.api.exports import as_cell
+from ordnung.server.api.tables import FOR, write_table
 from ordnung.server.assessment.current import Assessment, current_assessment
 from ordnung.server.assessment.folds import (
     PART_KEYS,
@@ -218,18 +216,20 @@ COLUMNS = (
 )  # fmt: skip
 
 
+TEXTS = ("server", "slot", "installed", "target", "fixes", "route")
+
+
 class DriftCsvView(APIView):
-    @extend_schema(parameters=FILTERS, responses={(200, "text/csv"): OpenApiTypes.STR})
+    @extend_schema(parameters=[*FILTERS, FOR], responses={(200, "text/csv"): OpenApiTypes.STR})
     def get(self, request: Request) -> HttpResponse:
-        """The drift of every component as a table (RFC 4180, UTF-8)."""
-        out = io.StringIO(newline="")
-        writer = csv.writer(out)
-        writer.writerow(COLUMNS)
-        for standing in _chosen(request, current_assessment()):
-            for row in drift_rows(standing):
-                values = [" ".join(v) if isinstance(v, list) else v for v in (row[name] for name in COLUMNS)]
-                writer.writerow([as_cell(value) for value in values])
-        return _file(out.getvalue().encode(), "text/csv; charset=utf-8", "drift.csv")
+        """The drift of every component as a table."""
+        standings = _chosen(request, current_assessment())
+        rows = ([_plain(row[name]) for name in COLUMNS] for standing in standings for row in drift_rows(standing))
+        return write_table(request, "drift.csv", COLUMNS, TEXTS, rows)
+
+
+def _plain(value: object) -> object:
+    return " ".join(value) if isinstance(value, list) else value
 
 
 class BomView(APIView):

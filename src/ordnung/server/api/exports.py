@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-import csv
-import io
-
 from django.http import HttpRequest, HttpResponse
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
@@ -12,6 +9,7 @@ from rest_framework.request import Request
 from rest_framework.views import APIView
 
 from ordnung.formats.readings import write_readings
+from ordnung.server.api.tables import FOR, write_table
 from ordnung.server.assessment.current import Assessment, current_assessment
 from ordnung.server.assessment.present import resets_text
 
@@ -21,7 +19,21 @@ COLUMNS = (
     "slot", "kind", "component", "version", "waiting", "target", "verdict", "releases_behind", "fixes_missing",
     "resets_to_pay", "origin",
 )  # fmt: skip
-_RISKY = ("=", "+", "-", "@", "\t", "\r")
+TEXTS = (
+    "server",
+    "model",
+    "serial",
+    "room",
+    "rack",
+    "group",
+    "role",
+    "tags",
+    "slot",
+    "component",
+    "version",
+    "waiting",
+    "target",
+)
 
 
 def _chosen(request: HttpRequest, assessment: Assessment) -> list[str]:
@@ -29,25 +41,13 @@ def _chosen(request: HttpRequest, assessment: Assessment) -> list[str]:
     return [name for name in assessment.rows if not asked or name in asked]
 
 
-def as_cell(value: object) -> str:
-    """A cell that no spreadsheet takes for a formula."""
-    text = "" if value is None else str(value)
-    return f"'{text}" if text.startswith(_RISKY) else text
-
-
 class CsvView(APIView):
-    @extend_schema(parameters=[_NAMES], responses={(200, "text/csv"): OpenApiTypes.STR})
+    @extend_schema(parameters=[_NAMES, FOR], responses={(200, "text/csv"): OpenApiTypes.STR})
     def get(self, request: Request) -> HttpResponse:
-        """One row a component (RFC 4180, UTF-8); a server without components has one row too."""
+        """One row a component; a server without components has one row too."""
         assessment = current_assessment()
-        out = io.StringIO(newline="")
-        writer = csv.writer(out)
-        writer.writerow(COLUMNS)
-        for name in _chosen(request, assessment):
-            for row in _rows(assessment, name):
-                writer.writerow([as_cell(value) for value in row])
-        headers = {"Content-Disposition": 'attachment; filename="servers.csv"'}
-        return HttpResponse(out.getvalue(), content_type="text/csv; charset=utf-8", headers=headers)
+        rows = (row for name in _chosen(request, assessment) for row in _rows(assessment, name))
+        return write_table(request, "servers.csv", COLUMNS, TEXTS, rows)
 
 
 def _rows(assessment: Assessment, name: str) -> list[tuple[object, ...]]:

@@ -20,6 +20,7 @@ from ordnung.formats.pldm import (
     spell_descriptor,
 )
 from ordnung.repository.identity import refuse_foreign
+from ordnung.server.apart import apart
 from ordnung.server.api.files import SentFile, read_file
 from ordnung.server.assessment.current import current_assessment
 from ordnung.server.problems import Problem
@@ -65,7 +66,7 @@ class PackagesView(APIView):
         """Look into a package and, when a component is named, say whether it is for it. Nothing is stored."""
         asked = read(PackageLook, request)
         name, raw = read_file(asked.file, MAX_PACKAGE)
-        package = parse_package(raw, name)
+        package = apart(parse_package, name, raw, name)
         return Response(package_row(package, name, _fits(package, name, asked.server, asked.slot)))
 
 

@@ -16,6 +16,7 @@ from rest_framework.views import APIView
 
 from ordnung.core.merge import HostReport, merge_host_report
 from ordnung.formats.host_report import parse_host_report
+from ordnung.server.apart import apart
 from ordnung.server.api.files import read_file
 from ordnung.server.clock import now
 from ordnung.server.fleet.models import Report, Server
@@ -52,7 +53,7 @@ class ReportsView(APIView):
         if file is None:
             raise Problem("file-missing", "Choose the file of a host report.", field="file")
         file_name, raw = read_file(file, MAX_BYTES)
-        report = parse_host_report(raw, file_name)
+        report = apart(parse_host_report, file_name, raw, file_name)
         row = find_owner(report)
         if row is None:
             message = f"{file_name}: no server of the house has serial {report.serial} or UUID {report.uuid}."

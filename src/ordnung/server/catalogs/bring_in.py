@@ -10,6 +10,7 @@ from dataclasses import dataclass, replace
 from ordnung.core.catalog import Issue
 from ordnung.formats.catalog import parse_catalog
 from ordnung.formats.signatures import find_signer
+from ordnung.server.apart import apart
 from ordnung.server.audit.recording import record, recorded
 from ordnung.server.catalogs.models import CatalogIssue, NewestSeen, TrustedKey
 from ordnung.server.clock import now
@@ -50,7 +51,7 @@ def bring_in(
         Problem: its signature is missing or wrong, or the same issue is here with other contents.
             Whatever is raised, nothing stored changes.
     """
-    issue = parse_catalog(raw, source)
+    issue = apart(parse_catalog, source, raw, source)
     is_vouched = bool(vouched) and (vouches_for is None or issue.maker in vouches_for)
     signer = vouched if is_vouched else check_signature(issue.maker, packed or raw, signature, source)
     with recorded():

@@ -11,8 +11,8 @@ from ordnung.core.sheet import NamedPayload
 from ordnung.engine.ports import Ready
 from ordnung.formats.pldm import Package
 from ordnung.repository import (
+    Addresses,
     ContentStore,
-    PayloadServer,
     RepositoryError,
     SealBook,
     SealedCarrier,
@@ -48,7 +48,7 @@ def open_repository(row: Repository) -> SealedCarrier:
 class StoredPayloads:
     """The engine's port: a payload is found by its checksum alone, hashed and read anew each time before it is used."""
 
-    def __init__(self, store: ContentStore, server: PayloadServer | None) -> None:
+    def __init__(self, store: ContentStore, server: Addresses | None) -> None:
         """``server`` None: nothing is served, payloads are only looked at."""
         self.store, self.server = store, server
 
