@@ -7,7 +7,7 @@ import os
 import re
 import tempfile
 import threading
-from collections.abc import Generator, Iterator
+from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
@@ -128,21 +128,3 @@ def live(tmp_path) -> Iterator[LiveFloor]:
     """Rack K1 for one test, at 600 times real speed."""
     with live_floor(tmp_path / "standins") as found:
         yield found
-
-
-OWN = ("core/", "engine/", "controllers/", "simulation/test_runs", "simulation/test_enclosures")
-"""Tests that are to cover core and engine by themselves; tracing the others would cost a third more and prove nothing."""
-
-
-@pytest.hookimpl(wrapper=True)
-def pytest_runtest_protocol(item: pytest.Item) -> Generator[None, object, object]:
-    """Measure coverage while the own tests of core and engine run."""
-    plugin = item.config.pluginmanager.get_plugin("_cov")
-    controller = getattr(plugin, "cov_controller", None)
-    if controller is None or item.nodeid.removeprefix("tests/").startswith(OWN):
-        return (yield)
-    controller.pause()
-    try:
-        return (yield)
-    finally:
-        controller.resume()

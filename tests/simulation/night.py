@@ -18,6 +18,8 @@ from ordnung.core.away import AwayLimits
 from ordnung.core.drift import Verdict
 from ordnung.core.rules import FIXED_RULES
 from ordnung.engine import entries as e
+from ordnung.engine.entries import Answer
+from ordnung.engine.ports import Reply
 from ordnung.engine.run import carry_out_run
 from ordnung.engine.tape import fold
 from ordnung.engine.telling import tell_reason
@@ -74,7 +76,11 @@ async def _play(seed: int, mirror: Path) -> Night:
     limits = AwayLimits(groups={"pair": 1, "ring": 2}, at_once=chance.choice((1, 2, 8)))
     house = House(clock, devices, mirror, limits)
     house.protocols = chance.choice((("HTTPS", "HTTP"), ("HTTP",), ()))
-    house.patience = Patience(place_s=1200.0, may_force=chance.random() < 0.5, poll_s=chance.choice((10.0, 40.0, 40.0)))
+    house.patience = Patience(
+        place_s=1200.0, may_force=chance.random() < 0.3, poll_s=chance.choice((10.0, 40.0, 40.0)), answer_s=1800.0
+    )
+    answers = {device.name: chance.choice((None, *Answer)) for device in devices}
+    house.replies = {name: Reply(answer=answer, by="night shift") for name, answer in answers.items() if answer}
     for device in devices:
         device.quirks = frozenset(chance.sample(MANNERS, chance.choice((0, 0, 1, 2, 3))) + chance.choice(THEMES))
         spoil(chance, device)

@@ -82,7 +82,7 @@ class House:
             )
         )
         self.journal = MemoryJournal(clock, limits)
-        self.orders, self.told, self.overridden, self.troubles = {}, [], {}, []
+        self.orders, self.told, self.overridden, self.replies, self.troubles, self.listeners = {}, [], {}, {}, [], []
         self.packages = {}
         self.patience = Patience()
         self.files = {}
@@ -130,6 +130,8 @@ class House:
 
     async def step(self, run, server, state, detail, percent):
         self.told.append((server, state, detail))
+        for hear in self.listeners:
+            hear(server, state, detail)
 
     async def reading(self, run, server, pin):
         pass
@@ -143,6 +145,9 @@ class House:
 
     async def overrides(self, run, server):
         return self.overridden.get(server, {})
+
+    async def reply(self, run, server):
+        return self.replies.get(server)
 
     def endpoint(self, name: str) -> Endpoint:
         device = self.devices[name]

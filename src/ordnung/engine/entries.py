@@ -106,6 +106,20 @@ class Reason(StrEnum):
     EARLIER = "told by an earlier version of Ordnung"
 
 
+class Question(StrEnum):
+    """What only a person may decide; the server waits for the answer."""
+
+    FORCE_RESTART = "force restart"
+    """The graceful restart did not come to pass: may it be restarted by force?"""
+
+
+class Answer(StrEnum):
+    """What a person may answer."""
+
+    FORCE = "force"
+    LEAVE = "leave"
+
+
 Facts = Mapping[str, str]
 """What a sentence needs besides its reason: names and numbers, as text."""
 
@@ -234,6 +248,23 @@ class ResetUnsent:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Asked:
+    """A person is asked. What the reset does meanwhile is still watched: if it acts after all, the question is over."""
+
+    question: Question
+    facts: Facts = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Answered:
+    """What a person answered, and who."""
+
+    question: Question
+    answer: Answer
+    by: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Back:
     """The server answers again and its system runs."""
 
@@ -272,6 +303,8 @@ TapeEntry = (
     | ResetSent
     | ResetSeen
     | ResetUnsent
+    | Asked
+    | Answered
     | Back
     | Confirmed
     | Ended

@@ -35,6 +35,8 @@ KINDS: dict[str, type[TapeEntry]] = {
     "reset sent": entries.ResetSent,
     "reset seen": entries.ResetSeen,
     "reset unsent": entries.ResetUnsent,
+    "asked": entries.Asked,
+    "answered": entries.Answered,
     "back": entries.Back,
     "confirmed": entries.Confirmed,
     "ended": entries.Ended,

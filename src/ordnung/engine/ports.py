@@ -14,7 +14,7 @@ from ordnung.core.away import Refusal
 from ordnung.core.baseline import Position
 from ordnung.core.components import Server
 from ordnung.core.sheet import NamedPayload
-from ordnung.engine.entries import Entry, TapeEntry
+from ordnung.engine.entries import Answer, Entry, TapeEntry
 from ordnung.formats.pldm import Package
 
 
@@ -126,10 +126,22 @@ class Reporter(Protocol):
         ...
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Reply:
+    """A person's answer to a question of a run."""
+
+    answer: Answer
+    by: str
+
+
 class Orders(Protocol):
     """What the people want of a run under way: ``go``, ``hold`` or ``stop``; asked before each intent."""
 
     async def order(self, run: str, server: str) -> str: ...
     async def overrides(self, run: str, server: str) -> Mapping[str, str]:
         """Checks a person has overridden for a server, with the reasons."""
+        ...
+
+    async def reply(self, run: str, server: str) -> Reply | None:
+        """What a person answered to the question that a server waits with; None: nobody has yet."""
         ...

@@ -12,8 +12,13 @@ from ordnung.controllers import ControllerError, LostAnswerError, Marker
 from ordnung.core.checks import Before, Situation
 from ordnung.engine.compare import lacking
 from ordnung.engine.entries import (
+    Answer,
+    Answered,
+    Asked,
     Back,
     Evidence,
+    Facts,
+    Question,
     Reason,
     ResetIntent,
     ResetKind,
@@ -25,7 +30,7 @@ from ordnung.engine.hand import Hand, is_lasting
 from ordnung.engine.ports import Controller
 from ordnung.engine.resets import ResetLook, look_for_reset
 from ordnung.engine.tape import MAX_SENDS
-from ordnung.engine.telling import tell_boot
+from ordnung.engine.telling import tell_boot, tell_question
 from ordnung.engine.world import StepFailedError
 
 GRACEFUL = "GracefulRestart"
@@ -120,9 +125,12 @@ async def await_return(hand: Hand) -> None:
                 return
             if look.still and seen_at is None and await _is_ignored(hand):
                 return
+            if _is_asking(hand):
+                await hand.pause(whole=look.is_blind)
+                continue
             untold = f"; counted as running in {round(left / 60)} min" if seen_at is not None and left > 0 else ""
             await hand.show("returning", f"{pending.kind}: {tell_boot(marker.boot)}{untold}")
-        if hand.world.clock.now() >= end:
+        if hand.world.clock.now() >= end and not _is_asking(hand):
             _give_up(hand, found[0] if found else None)
         await hand.pause(whole=found is not None and found[1].is_blind)
 
@@ -180,10 +188,10 @@ async def _note_seen(hand: Hand, look: ResetLook) -> None:
 
 
 async def _is_ignored(hand: Hand) -> bool:
-    """Whether a graceful restart certainly did not come to pass in time; then it may be asked for by force.
+    """Whether a graceful restart certainly did not come to pass in time, and may be asked for by force.
 
     Raises:
-        StepFailedError: the house does not allow that.
+        StepFailedError: a person does not want that, or nobody has answered in time.
     """
     pending, patience = hand.state.open_reset, hand.world.patience
     assert pending is not None
@@ -191,10 +199,35 @@ async def _is_ignored(hand: Hand) -> bool:
     if pending.type != GRACEFUL or gone < patience.graceful_s:
         return False
     facts = {"minutes": str(round(patience.graceful_s / 60))}
-    if not patience.may_force:
-        raise StepFailedError(Reason.RESET_IGNORED, **facts)
+    if not patience.may_force and not await _is_wanted(hand, facts):
+        return False
     await hand.note(ResetUnsent(reason=Reason.RESET_IGNORED, facts=facts))
     return True
+
+
+def _is_asking(hand: Hand) -> bool:
+    """Whether a person was asked about the open reset and has not answered."""
+    return hand.state.open_reset is not None and hand.state.open_reset.question is not None
+
+
+async def _is_wanted(hand: Hand, facts: Facts) -> bool:
+    """Whether a person wants it by force: asked once, then looked for. Meanwhile the server is watched on."""
+    pending = hand.state.open_reset
+    assert pending is not None
+    if pending.asked is None or pending.asked_at is None:
+        question = Asked(question=Question.FORCE_RESTART, facts=facts)
+        await hand.note(question)
+        await hand.show("returning", tell_question(question))
+        return False
+    reply = await hand.world.orders.reply(hand.run, hand.name) if pending.answer is None else None
+    if reply is not None:
+        await hand.note(Answered(question=Question.FORCE_RESTART, answer=reply.answer, by=reply.by))
+    answer = reply.answer if reply is not None else pending.answer
+    waited = (hand.world.clock.now() - pending.asked_at).total_seconds()
+    is_over = waited >= hand.world.patience.answer_s or await hand.world.orders.order(hand.run, hand.name) == "stop"
+    if answer is Answer.LEAVE or (answer is None and is_over):
+        raise StepFailedError(Reason.RESET_IGNORED, **facts)
+    return answer is Answer.FORCE
 
 
 def _give_up(hand: Hand, marker: Marker | None) -> None:

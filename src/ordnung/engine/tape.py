@@ -24,6 +24,9 @@ from ordnung.core.away import AwayPlace
 from ordnung.core.components import Server
 from ordnung.core.sheet import PlannedRound, PlannedWrite, has_outage
 from ordnung.engine.entries import (
+    Answer,
+    Answered,
+    Asked,
     Back,
     Confirmed,
     Deferred,
@@ -101,6 +104,14 @@ class OpenReset:
     seen: Evidence | None = None
     seen_at: datetime.datetime | None = None
     was_away: bool = False
+    asked: Asked | None = None
+    asked_at: datetime.datetime | None = None
+    answer: Answer | None = None
+
+    @property
+    def question(self) -> Asked | None:
+        """What a person is asked now, None when nothing or when it is answered or over."""
+        return self.asked if self.answer is None and self.seen is None else None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -176,6 +187,10 @@ def _fits(state: TapeState, value: TapeEntry) -> bool:
             return state.open_write is None and state.open_reset is None and placed
         case ResetSent() | ResetSeen() | ResetUnsent() | Back():
             return state.open_reset is not None
+        case Asked():
+            return state.open_reset is not None and state.open_reset.asked is None
+        case Answered():
+            return state.open_reset is not None and state.open_reset.question is not None
         case Deferred():
             return state.open_write is None and state.open_reset is None and not state.is_away
         case PlaceGiven():
@@ -201,7 +216,7 @@ def _apply(state: TapeState, value: TapeEntry, at: datetime.datetime) -> TapeSta
             return change(state, warned=state.warned | {(value.check, value.seen)})
         case WriteIntent() | WriteSent() | WriteUnsent() | WriteDone() | WriteFailed():
             return _after_write(state, value)
-        case ResetIntent() | ResetSent() | ResetSeen() | ResetUnsent() | Back():
+        case ResetIntent() | ResetSent() | ResetSeen() | ResetUnsent() | Asked() | Answered() | Back():
             return _after_reset(state, value, at)
         case Confirmed():
             done = (*state.done, *value.versions)
@@ -251,7 +266,9 @@ def _after_write(state: TapeState, value: WriteIntent | WriteSent | WriteUnsent 
 
 
 def _after_reset(
-    state: TapeState, value: ResetIntent | ResetSent | ResetSeen | ResetUnsent | Back, at: datetime.datetime
+    state: TapeState,
+    value: ResetIntent | ResetSent | ResetSeen | ResetUnsent | Asked | Answered | Back,
+    at: datetime.datetime,
 ) -> TapeState:
     change = dataclasses.replace
     if isinstance(value, ResetIntent):
@@ -271,6 +288,10 @@ def _after_reset(
             return change(
                 state, open_reset=None, sends=state.sends + 1, is_away=pending.was_away, is_ignored=ignored
             )  # fmt: skip
+        case Asked():
+            return change(state, open_reset=change(pending, asked=value, asked_at=at))
+        case Answered():
+            return change(state, open_reset=change(pending, answer=value.answer))
         case Back():
             return change(state, open_reset=None, is_back=True, back_at=at, sends=0)
         case _:

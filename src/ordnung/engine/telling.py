@@ -8,6 +8,9 @@ from collections.abc import Mapping
 from typing import assert_never
 
 from ordnung.engine.entries import (
+    Answer,
+    Answered,
+    Asked,
     Back,
     Confirmed,
     Deferred,
@@ -16,6 +19,7 @@ from ordnung.engine.entries import (
     PlaceGiven,
     PlaceTaken,
     Plan,
+    Question,
     Read,
     Reason,
     ResetIntent,
@@ -123,6 +127,10 @@ def tell_entry(value: TapeEntry) -> str:
             return _tell_write(value)
         case ResetIntent() | ResetSent() | ResetSeen() | ResetUnsent() | Back():
             return _tell_reset(value)
+        case Asked():
+            return f"asked a person: {tell_question(value)}"
+        case Answered():
+            return f"{value.by} answered: {_ANSWERS[value.answer]}"
         case Confirmed():
             message = ", ".join(f"{slot} {version}" for slot, version in value.versions)
             return f"confirmed by reading: {message}" if message else "confirmed by reading"
@@ -130,6 +138,18 @@ def tell_entry(value: TapeEntry) -> str:
             return f"{value.ending}: {tell_reason(value.reason, value.facts)}"
         case _:
             assert_never(value)
+
+
+def tell_question(value: Asked) -> str:
+    """What a person is asked."""
+    return _QUESTIONS[value.question].format_map(value.facts)
+
+
+_QUESTIONS = {
+    Question.FORCE_RESTART: "its system did not carry out the graceful restart within {minutes} min; restart it by "
+    "force?",
+}
+_ANSWERS = {Answer.FORCE: "restart it by force", Answer.LEAVE: "leave it as it is"}
 
 
 def _tell_plan(value: Plan) -> str:

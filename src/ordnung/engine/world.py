@@ -45,7 +45,9 @@ class Patience:
     whole_s: float = 60.0
     """How long a controller is left alone between whole readings, where nothing smaller tells how far it is."""
     may_force: bool = False
-    """Whether a forced restart may follow a graceful one that did not come to pass."""
+    """Whether a forced restart may follow a graceful one that did not come to pass; else a person is asked."""
+    answer_s: float = 14400.0
+    """How long a person is waited for who was asked."""
 
 
 @dataclass(slots=True)

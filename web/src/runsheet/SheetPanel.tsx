@@ -9,6 +9,7 @@ import { clock, count, duration } from "../shell/format";
 import { Mono, More, Title, Trouble } from "../shell/parts";
 import { ink } from "../theme/theme";
 import { Override } from "./Override";
+import { Question } from "./Question";
 
 interface Props { run: Run; now: number; picked: string | null; pick: (server: string | null) => void }
 
@@ -20,6 +21,7 @@ export function SheetPanel({ run, now, picked, pick }: Props) {
   return (
     <Box sx={{ display: "grid", gap: 2 }}>
       <Standing run={run} now={now} />
+      {run.servers.filter((s) => s.question).map((s) => <Question key={s.server} run={run.id} lane={s} />)}
       {failed.map((s) => (
         <Trouble key={s.server} title={`${s.server} needs a look`}>
           {s.reason}
@@ -58,7 +60,7 @@ function Standing({ run, now }: { run: Run; now: number }) {
     <Box role="status">
       <Title level={2}>{run.state === "running" ? "Running" : "Ended"}, {run.finished} of {run.count} servers done</Title>
       <Box sx={{ color: "text.secondary", fontSize: 13.5 }}>
-        {duration(gone)} so far{run.state === "running" ? `, planned ${duration(run.planned_seconds)}` : ""}. {run.failed ? `${count(run.failed, "server")} failed.` : "Nothing failed."}
+        {duration(gone)} so far{run.state === "running" ? `, planned ${duration(run.planned_seconds)}` : ""}. {run.failed ? `${count(run.failed, "server")} failed.` : "Nothing failed."}{run.asking > 0 && ` ${count(run.asking, "server")} waits for an answer.`}
       </Box>
     </Box>
   );

@@ -6,11 +6,8 @@ import os
 import re
 import uuid
 from dataclasses import dataclass
-from pathlib import Path
 from typing import IO, Any
 
-from django.conf import settings
-from django.db import transaction
 from django.shortcuts import get_object_or_404
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
@@ -20,20 +17,20 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from ordnung.server.api.paging import page_of, paged
-from ordnung.server.audit.recording import record, recorded
-from ordnung.server.baselines.current import latest
-from ordnung.server.baselines.models import Revision
-from ordnung.server.catalogs.models import CatalogIssue
-from ordnung.server.clock import now
 from ordnung.server.problems import Problem
+from ordnung.server.repositories.arriving import (
+    begin_arrival,
+    place_of_upload,
+    place_on_machine,
+    take_baseline,
+    try_again,
+)
 from ordnung.server.repositories.models import Arrival, Repository, Upload
 from ordnung.server.repositories.rows import ArrivalRow, arrival_row
 from ordnung.server.repositories.uploads import UploadRow, begin_upload, upload_path, upload_row, write_piece
 from ordnung.server.rights.permission import demand_right
 from ordnung.server.rights.rights import Right
 from ordnung.server.shapes import limited, read, shape
-from ordnung.server.work.events import tell
-from ordnung.server.work.orders import ask_for
 
 SHOWN = 30
 MAX_PIECE = 32 * 1024 * 1024
@@ -149,36 +146,9 @@ class ArrivalsView(APIView):
         asked = read(NewArrival, request)
         if asked.trust or asked.expired_reason:
             demand_right(request, Right.APPROVE, "accept its keys or an expired seal")
-        place, name = _place(request, asked)
-        row = _begin(place, name, asked, request.user.username)
+        place = place_of_upload(_upload(request, asked.upload)) if asked.upload else place_on_machine(asked.place)
+        row = begin_arrival(place, asked.trust, asked.expired_reason, request.user.get_username())
         return Response(arrival_row(row), status=202)
-
-
-def _place(request: Request, asked: NewArrival) -> tuple[Path, str]:
-    if asked.upload:
-        upload = _upload(request, asked.upload)
-        path = upload_path(upload)
-        if upload_row(upload).received != upload.size:
-            raise Problem("not-whole", f"{upload.name} has not come whole yet.", status=409, field="upload")
-        return path, upload.name
-    path = Path(asked.place or "-").resolve()
-    if not any(path.is_relative_to(folder) for folder in settings.FOLDERS):
-        allowed = " and ".join(str(folder) for folder in settings.FOLDERS)
-        raise Problem("not-allowed", f"Repositories are carried in from below {allowed}.", field="place")
-    if not path.exists():
-        raise Problem("not-found", f"There is nothing at {path}.", status=404, field="place")
-    return path, path.name
-
-
-def _begin(place: Path, name: str, asked: NewArrival | AgainWith, person: str) -> Arrival:
-    with transaction.atomic():
-        row = Arrival.objects.create(
-            place=str(place), name=name, trust=asked.trust, expired_reason=asked.expired_reason,
-            asked_at=now(), asked_by=person,
-        )  # fmt: skip
-        ask_for("carry-in", f"Carrying in {name}", 0, "bytes", {"arrival": row.pk})
-    tell("repositories")
-    return row
 
 
 class ArrivalAgainView(APIView):
@@ -187,13 +157,7 @@ class ArrivalAgainView(APIView):
         """Try again what was refused: trusting its keys, or in spite of its expired seal."""
         asked = read(AgainWith, request)
         before = get_object_or_404(Arrival, pk=pk)
-        if before.state == "checking":
-            raise Problem("busy", f"{before.name} is being carried in.", status=409)
-        if not Path(before.place).exists():
-            raise Problem("not-found", f"{before.name} is not there any more.", status=404)
-        if asked.trust and asked.trust != before.root_key:
-            raise Problem("other-keys", "These are not the keys that sealed it.", field="trust")
-        row = _begin(Path(before.place), before.name, asked, request.user.username)
+        row = try_again(before, asked.trust, asked.expired_reason, request.user.get_username())
         return Response(arrival_row(row), status=202)
 
 
@@ -201,18 +165,5 @@ class TakeBaselineView(APIView):
     @extend_schema(request=None, responses={201: shape(RevisionTakenRow)})
     def post(self, request: Request, pk: int) -> Response:
         """Make the rules and the followed issues of a carried-in repository this site's next revision."""
-        row = get_object_or_404(Repository, pk=pk)
-        if row.rules is None:
-            raise Problem("no-baseline", f"{row.name} carries no rules.", status=409)
-        here = set(CatalogIssue.objects.values_list("maker", "catalog", "issue"))
-        follows = [f for f in row.follows if (f["maker"], f["catalog"], f["issue"]) in here]
-        with recorded():
-            before = latest()
-            note = f"From {row.name}, edition {row.edition}: its revision {row.revision}."
-            fresh = Revision.objects.create(
-                number=before.number + 1, rules=row.rules, follows=follows, basis=before.number, made_at=now(),
-                made_by=request.user.username, note=note,
-            )  # fmt: skip
-            record(before={"revision": before.number}, after={"revision": fresh.number, "note": note})
-        tell("baselines", number=fresh.number)
+        fresh = take_baseline(get_object_or_404(Repository, pk=pk), request.user.get_username())
         return Response(RevisionTakenRow(number=fresh.number), status=201)

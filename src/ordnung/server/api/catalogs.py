@@ -4,12 +4,8 @@ from __future__ import annotations
 
 import datetime
 from dataclasses import dataclass
-from pathlib import Path
 from typing import Any, Literal
-from urllib.parse import urlsplit
 
-from django.conf import settings
-from django.db import IntegrityError, transaction
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import extend_schema
 from rest_framework.parsers import JSONParser, MultiPartParser
@@ -19,21 +15,19 @@ from rest_framework.views import APIView
 
 from ordnung.core.catalog import Issue
 from ordnung.core.releases import compare_issues
-from ordnung.formats.addresses import is_address
 from ordnung.formats.compressed import unpack
 from ordnung.formats.documents import MAX_BYTES
-from ordnung.formats.signatures import read_key, read_signature
+from ordnung.formats.signatures import read_signature
 from ordnung.repository import read_root
 from ordnung.server.apart import apart
 from ordnung.server.api.files import SentFile, read_file
 from ordnung.server.assessment.current import load_catalogs
 from ordnung.server.catalogs.bring_in import bring_in
+from ordnung.server.catalogs.commands import add_source, fetch_sources, trust_key
 from ordnung.server.catalogs.models import CatalogIssue, Source, TrustedKey
-from ordnung.server.clock import now
 from ordnung.server.problems import Problem
 from ordnung.server.shapes import limited, read, row_from, shape, upload
 from ordnung.server.work.events import tell
-from ordnung.server.work.orders import ask_for
 from ordnung.server.work.rows import WorkRow, work_row
 
 
@@ -182,55 +176,8 @@ class SourcesView(APIView):
     def post(self, request: Request) -> Response:
         """Add a mirror by its https address, or a folder on this machine by its path. It is not asked yet."""
         asked = read(NewSource, request)
-        values: dict[str, Any] = {"maker": asked.maker, "proxy": check_proxy(asked.proxy)}
-        if asked.address.startswith("/"):
-            values |= {"kind": Source.Kind.FOLDER, "address": check_folder(asked.address)}
-        else:
-            values |= {"kind": Source.Kind.MIRROR, "address": check_mirror(asked.address, bool(asked.tuf_root))}
-        if asked.tuf_root:
-            values["root"] = asked.tuf_root.encode()
-            read_root(values["root"])
-        try:
-            with transaction.atomic():
-                row = Source.objects.create(added_at=now(), **values)
-        except IntegrityError:
-            raise Problem("source-known", f"{values['address']} is a source already.", field="address") from None
-        tell("sources", id=row.pk)
+        row = add_source(asked.address, asked.proxy, asked.maker, asked.tuf_root)
         return Response(source_row(row), status=201)
-
-
-def check_proxy(proxy: str) -> str:
-    """A proxy is an http address; raises Problem otherwise."""
-    if proxy and (urlsplit(proxy).scheme != "http" or not urlsplit(proxy).hostname):
-        raise Problem("bad-proxy", f"{proxy} is no proxy address: http://host:port is meant.", field="proxy")
-    return proxy
-
-
-def check_mirror(address: str, has_root: bool) -> str:
-    """A mirror is spoken to over https only; raises Problem otherwise."""
-    parts = urlsplit(address)
-    if parts.scheme != "https" or not parts.hostname or parts.username:
-        message = f"{address} is neither an https address nor a folder's path. Catalogs are fetched over https only."
-        raise Problem("bad-source", message, field="address")
-    if is_address(parts.hostname) and not settings.EGRESS.allows(parts.hostname):
-        raise Problem(
-            "bad-source", f"{parts.hostname} is not in the networks that this house goes out to.", field="address"
-        )
-    if has_root:
-        return address if address.endswith("/") else address + "/"
-    return address + "index.json" if address.endswith("/") else address
-
-
-def check_folder(address: str) -> str:
-    """A folder must lie where the house allows; raises Problem otherwise."""
-    path = Path(address).resolve()
-    if not any(path.is_relative_to(folder) for folder in settings.FOLDERS):
-        allowed = ", ".join(str(folder) for folder in settings.FOLDERS)
-        message = f"{address} lies outside the folders this house allows ({allowed})."
-        raise Problem("not-allowed", message, field="address")
-    if not path.is_dir():
-        raise Problem("not-found", f"There is no folder {address} on the machine Ordnung runs on.", field="address")
-    return str(path)
 
 
 class SourceView(APIView):
@@ -246,13 +193,7 @@ class SourcesFetchView(APIView):
     @extend_schema(request=shape(SourcesFetch), responses={202: shape(WorkRow)})
     def post(self, request: Request) -> Response:
         """Look at sources, all or the named ones; the engine does it."""
-        asked = read(SourcesFetch, request)
-        known = list(Source.objects.order_by("pk").values_list("pk", flat=True))
-        names = asked.sources or known
-        if not names or set(names) - set(known):
-            raise Problem("not-found", "There is no such source. Add one first.", field="sources")
-        title = f"Looking for catalogs at {len(names)} source{'' if len(names) == 1 else 's'}"
-        work = ask_for("catalogs", title, 0, "bytes", {"sources": names})
+        work = fetch_sources(read(SourcesFetch, request).sources)
         return Response(work_row(work), status=202)
 
 
@@ -266,15 +207,7 @@ class KeysView(APIView):
     def post(self, request: Request) -> Response:
         """Trust a key for a maker. From then on nothing of that maker comes in unsigned."""
         asked = read(NewKey, request)
-        key = read_key(asked.key).hex()
-        try:
-            with transaction.atomic():
-                row = TrustedKey.objects.create(
-                    maker=asked.maker, name=asked.name, key=key, added_at=now(), added_by=request.user.username
-                )
-        except IntegrityError:
-            raise Problem("name-taken", f"There is a key {asked.name} already.", field="name") from None
-        tell("sources")
+        row = trust_key(asked.maker, asked.name, asked.key, request.user.get_username())
         return Response(row_from(KeyRow, row), status=201)
 
 

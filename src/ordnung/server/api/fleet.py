@@ -3,10 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from urllib.parse import urlsplit
 
-from django.conf import settings
-from django.db import IntegrityError, transaction
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework.request import Request
 from rest_framework.response import Response
@@ -16,7 +13,6 @@ from ordnung.core.assessment import Standing
 from ordnung.core.drift import OFF_BASELINE, Verdict
 from ordnung.core.facts import find_hindrances
 from ordnung.core.reach import tell_reach
-from ordnung.formats.addresses import is_host_name
 from ordnung.server.api.fleet_shapes import (
     Credentials,
     HindranceRow,
@@ -31,7 +27,6 @@ from ordnung.server.api.fleet_shapes import (
     Trust,
     Whom,
 )
-from ordnung.server.api.history import find_server
 from ordnung.server.assessment.current import Assessment, current_assessment
 from ordnung.server.assessment.present import (
     StrandedRow,
@@ -41,15 +36,21 @@ from ordnung.server.assessment.present import (
     round_rows,
     signature_text,
 )
-from ordnung.server.audit.recording import record
 from ordnung.server.clock import now
-from ordnung.server.fleet.models import Group, Server
+from ordnung.server.fleet.commands import (
+    accept_certificates,
+    add_server,
+    change_server,
+    find_server,
+    keep_credentials,
+    remove_server,
+)
+from ordnung.server.fleet.models import Server
 from ordnung.server.fleet.readings import first_seen
 from ordnung.server.fleet.rows import failure_row
 from ordnung.server.problems import Problem
 from ordnung.server.runs.models import RunServer
 from ordnung.server.shapes import asked_number, read, read_given, row_from, shape
-from ordnung.server.work.events import tell
 from ordnung.server.work.models import Work
 from ordnung.server.work.orders import ask_for
 from ordnung.server.work.rows import WorkRow, work_row
@@ -116,15 +117,8 @@ class ServersView(APIView):
     def post(self, request: Request) -> Response:
         """Add one server by address. It is read when asked for; its certificate must be the fleet's."""
         asked = read(NewServer, request)
-        demand_allowed(asked.url)
         row = Server(name=asked.name, url=asked.url, user=asked.user, rack=asked.rack, unit=asked.unit)
-        row.set_password(asked.password)
-        try:
-            with transaction.atomic():
-                row.save()
-        except IntegrityError:
-            raise Problem("name-taken", f"There is a server {row.name} already.", field="name") from None
-        tell("readings", servers=[row.name])
+        add_server(row, asked.password)
         return Response(server_row(row, current_assessment().standings[row.name], None), status=201)
 
 
@@ -153,17 +147,6 @@ def _sorted(names: list[str], assessment: Assessment, by: str) -> list[str]:
     return sorted(names, key=key) if by in SORTS and by != "name" else names
 
 
-def demand_allowed(url: str) -> None:
-    """Refuse an address outside the networks that the house allows."""
-    try:
-        host = urlsplit(url).hostname or ""
-    except ValueError:
-        raise Problem("bad-address", f"{url[:200]} is no address.", field="url") from None
-    if not is_host_name(host) and not settings.NETWORKS.allows(host):
-        message = f"{host} is outside the networks this house allows ({settings.NETWORKS.tell()})."
-        raise Problem("not-allowed", message, field="url")
-
-
 class ServerView(APIView):
     @extend_schema(responses=shape(ServerDetailRow))
     def get(self, request: Request, name: str) -> Response:
@@ -177,33 +160,13 @@ class ServerView(APIView):
     @extend_schema(request=shape(ServerChange), responses={204: None})
     def patch(self, request: Request, name: str) -> Response:
         """Change where a server stands, what it is for, or its address."""
-        row, values = find_server(name), read_given(ServerChange, request)
-        before = {key: str(getattr(row, key) or "") for key in values}
-        if values.get("url", row.url) != row.url:
-            demand_allowed(values["url"])
-            row.clear_password("its password was cleared when its address changed; enter it again")
-            row.moved_by = request.user.get_username()
-            row.save(update_fields=["sealed_password", "cleared", "moved_by"])
-        if "group" in values:
-            group = values.pop("group")
-            values["group"] = Group.objects.get_or_create(name=group)[0] if group else None
-        for key, value in values.items():
-            setattr(row, key, value)
-        if values:
-            row.save(update_fields=list(values))
-            record(before=before, after={key: str(getattr(row, key) or "") for key in before})
-            tell("readings", servers=[name])
+        change_server(find_server(name), read_given(ServerChange, request), request.user.get_username())
         return Response(status=204)
 
     @extend_schema(responses={204: None})
     def delete(self, request: Request, name: str) -> Response:
         """Take a server out of the house, with its readings; not while a run is at work on it."""
-        row = find_server(name)
-        if RunServer.objects.filter(server=row).exists():
-            raise Problem("in-a-run", f"{name} stands in the record of a run; it can't be taken out.", status=409)
-        record(before={"url": row.url, "serial": row.serial or ""})
-        row.delete()
-        tell("readings", servers=[name])
+        remove_server(find_server(name))
         return Response(status=204)
 
 
@@ -244,7 +207,7 @@ class CredentialsView(APIView):
     def post(self, request: Request, name: str) -> Response:
         """Replace the credentials of one server. They are never shown again."""
         asked = read(Credentials, request)
-        keep_credentials([find_server(name)], asked)
+        keep_credentials([find_server(name)], asked.user, asked.password)
         return Response(status=204)
 
 
@@ -258,18 +221,8 @@ class ManyCredentialsView(APIView):
             rows += list(Server.objects.filter(group__name=asked.group).exclude(name__in=asked.servers))
         if not rows:
             raise Problem("not-found", "No such servers.", status=404, field="servers")
-        keep_credentials(rows, asked)
+        keep_credentials(rows, asked.user, asked.password)
         return Response(status=204)
-
-
-def keep_credentials(rows: list[Server], asked: Credentials) -> None:
-    """Encrypt and keep user and password for every row, or for none."""
-    with transaction.atomic():
-        for row in rows:
-            row.user = asked.user
-            row.set_password(asked.password)
-            row.save(update_fields=["user", "sealed_password", "cleared"])
-        record(on={"servers": [row.name for row in rows]})
 
 
 class TrustView(APIView):
@@ -277,7 +230,7 @@ class TrustView(APIView):
     def post(self, request: Request, name: str) -> Response:
         """Accept the new certificate of a server, by the fingerprint that was shown."""
         asked = read(Trust, request)
-        accept([(find_server(name), asked.pin)], request.user.get_username())
+        accept_certificates([(find_server(name), asked.pin)], request.user.get_username())
         return Response(status=204)
 
 
@@ -287,33 +240,8 @@ class ManyTrustView(APIView):
         """Accept the certificates of several servers at once, each by the fingerprint that was shown; all or none."""
         asked = read(ManyTrust, request)
         pairs = [(find_server(one.server), one.pin) for one in asked.accept]
-        accept(pairs, request.user.get_username())
+        accept_certificates(pairs, request.user.get_username())
         return Response(status=204)
-
-
-def accept(pairs: list[tuple[Server, str]], person: str) -> None:
-    """Trust what was shown, if it is still what the server shows. Raises Problem otherwise; then nothing changes.
-
-    Where another certificate was trusted before, the password is cleared: it goes to nobody who was not asked for it.
-    """
-    for row, pin in pairs:
-        if pin != row.seen_pin:
-            message = f"{row.name} showed another fingerprint since. Look again."
-            raise Problem("fingerprint-differs", message, field="pin")
-        if "certificates" in settings.TWO_PEOPLE and row.moved_by == person:
-            message = (
-                f"You changed the address of {row.name}; this house wants another person to accept its certificate."
-            )
-            raise Problem("second-person", message, status=403)
-    with transaction.atomic():
-        record(on={"servers": [row.name for row, _ in pairs]}, before={row.name: row.pin for row, _ in pairs})
-        for row, _ in pairs:
-            if row.pin is not None:
-                row.clear_password("its password was cleared when its certificate changed; enter it again")
-            row.pin, row.seen_pin, row.cause, row.detail = row.seen_pin, None, None, ""
-            row.save(update_fields=["pin", "seen_pin", "cause", "detail", "sealed_password", "cleared"])
-        record(after={row.name: row.pin for row, _ in pairs})
-        tell("readings", servers=[row.name for row, _ in pairs])
 
 
 class SurveysView(APIView):

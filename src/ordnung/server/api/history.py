@@ -13,11 +13,11 @@ from rest_framework.views import APIView
 
 from ordnung.formats.text import whole_number
 from ordnung.server.api.paging import page_of, paged
+from ordnung.server.fleet.commands import find_server, mark_loss_seen
 from ordnung.server.fleet.models import Reading, Server
 from ordnung.server.fleet.readings import changes_between
 from ordnung.server.problems import Problem
 from ordnung.server.shapes import row_from, shape
-from ordnung.server.work.events import tell
 
 SHOWN = 100
 
@@ -55,14 +55,6 @@ class LostRow:
     name: str
     version: str | None
     missed_at: datetime.datetime
-
-
-def find_server(name: str) -> Server:
-    """The server, or a 404 in words."""
-    row = Server.objects.filter(name=name).first()
-    if row is None:
-        raise Problem("not-found", f"There is no server {name}.", status=404)
-    return row
 
 
 def reading_row(reading: Reading) -> ReadingRow:
@@ -119,8 +111,5 @@ class LostSeenView(APIView):
     @extend_schema(request=None, responses={204: None})
     def post(self, request: Request, name: str) -> Response:
         """A person has seen what a server has lost: it is taken off the list. The readings keep it."""
-        row = find_server(name)
-        row.lost = []
-        row.save(update_fields=["lost"])
-        tell("readings", servers=[name])
+        mark_loss_seen(find_server(name))
         return Response(status=204)

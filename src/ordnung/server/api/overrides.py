@@ -1,8 +1,9 @@
-"""Overriding a check on a draft: a person answers for it with a reason, which stays with the run (night.md C)."""
+"""What a person decides about one server of a run: overriding a check on a draft (night.md C), answering a question."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Literal
 
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import extend_schema
@@ -10,7 +11,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from ordnung.server.runs.commands import drop_overrides, override_check
+from ordnung.server.runs.commands import answer_question, drop_overrides, override_check
 from ordnung.server.runs.models import Run, RunServer
 from ordnung.server.runs.rows import RunRow, run_row
 from ordnung.server.shapes import limited, read, shape
@@ -36,6 +37,21 @@ class OverrideView(APIView):
     def delete(self, request: Request, pk: int, name: str) -> Response:
         """Take back every override of a server."""
         drop_overrides(_find(pk, name))
+        return Response(run_row(Run.objects.get(pk=pk)))
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class QuestionAnswer:
+    """``force``: restart it by force; ``leave``: leave it as it is, to whoever answers."""
+
+    answer: Literal["force", "leave"]
+
+
+class AnswerView(APIView):
+    @extend_schema(request=shape(QuestionAnswer), responses=shape(RunRow))
+    def post(self, request: Request, pk: int, name: str) -> Response:
+        """Answer what a server of a run waits with."""
+        answer_question(_find(pk, name), read(QuestionAnswer, request).answer, request.user.get_username())
         return Response(run_row(Run.objects.get(pk=pk)))
 
 

@@ -9,8 +9,6 @@ from dataclasses import dataclass
 
 from django.contrib.auth import authenticate, login, logout, update_session_auth_hash
 from django.contrib.auth.models import User
-from django.contrib.auth.password_validation import validate_password
-from django.core.exceptions import ValidationError
 from django.middleware.csrf import get_token
 from django.utils.decorators import method_decorator
 from django.views.decorators.csrf import csrf_protect, ensure_csrf_cookie
@@ -22,6 +20,7 @@ from rest_framework.views import APIView
 
 from ordnung.server.audit.recording import client_address, record, recorded, refuse
 from ordnung.server.people import pace
+from ordnung.server.people.commands import add_person, change_person, demand_password
 from ordnung.server.people.sessions import (
     AGENT,
     BEGAN_AT,
@@ -33,7 +32,7 @@ from ordnung.server.people.sessions import (
     sessions_of,
 )
 from ordnung.server.problems import Problem
-from ordnung.server.rights.rights import WORDS, Right, give_rights, rights_of, who_has
+from ordnung.server.rights.rights import WORDS, Right, rights_of, who_has
 from ordnung.server.shapes import limited, one_of, read, shape, some_of, spelled
 from ordnung.server.work.events import tell
 from ordnung.server.work.hub import HUB
@@ -143,14 +142,6 @@ def _signed_in(request: Request) -> User:
     return request.user
 
 
-def demand_password(password: str, user: User) -> None:
-    """Raises Problem for a password that is too short, common, or like the name."""
-    try:
-        validate_password(password, user)
-    except ValidationError as error:
-        raise Problem("weak-password", " ".join(error.messages), field="new_password") from None
-
-
 class OwnPasswordView(APIView):
     @extend_schema(request=shape(Password), responses={204: None})
     def post(self, request: Request) -> Response:
@@ -255,15 +246,7 @@ class PeopleView(APIView):
     def post(self, request: Request) -> Response:
         """Add a person. The password is the first one; they change it themselves."""
         asked = read(NewPerson, request)
-        if User.objects.filter(username__iexact=asked.name).exists():
-            raise Problem("name-taken", f"There is a {asked.name} already.", field="name")
-        user = User(username=asked.name)
-        demand_password(asked.password, user)
-        user.set_password(asked.password)
-        user.save()
-        give_rights(user, [Right(right) for right in asked.rights])
-        record(on={"person": asked.name}, after={"rights": asked.rights})
-        tell("people")
+        add_person(asked.name, asked.password, asked.rights)
         return Response(person_rows(), status=201)
 
 
@@ -272,21 +255,7 @@ class PersonView(APIView):
     def patch(self, request: Request, name: str) -> Response:
         """Give or take rights, disable or enable, reset the password. Somebody must be left who keeps people."""
         asked = read(PersonChange, request)
-        user = _find_person(name)
-        before = {"active": user.is_active, "rights": sorted(str(right) for right in _rights(user))}
-        if asked.password is not None:
-            demand_password(asked.password, user)
-            user.set_password(asked.password)
-        user.is_active = user.is_active if asked.active is None else asked.active
-        user.save()
-        if asked.rights is not None:
-            give_rights(user, [Right(right) for right in asked.rights])
-        if not who_has(Right.KEEP):
-            raise Problem("last-keeper", "Somebody must be left who keeps people. Nothing was changed.", status=409)
-        if asked.password is not None or not user.is_active:
-            end_sessions(user)
-        record(before=before, after={"active": user.is_active, "rights": sorted(str(right) for right in _rights(user))})
-        tell("people")
+        change_person(_find_person(name), active=asked.active, rights=asked.rights, password=asked.password)
         return Response(person_rows())
 
 
@@ -297,11 +266,6 @@ class PersonSessionsView(APIView):
         record(after={"sessions_ended": end_sessions(_find_person(name))})
         tell("people")
         return Response(status=204)
-
-
-def _rights(user: User) -> list[Right]:
-    names = set(user.groups.values_list("name", flat=True))
-    return [right for right in Right if str(right) in names]
 
 
 def _find_person(name: str) -> User:

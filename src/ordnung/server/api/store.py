@@ -14,7 +14,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from ordnung.server.api.catalogs import check_folder, check_mirror, check_proxy
+from ordnung.server.catalogs.commands import check_folder, check_mirror, check_proxy
 from ordnung.server.clock import now
 from ordnung.server.problems import Problem
 from ordnung.server.repositories.models import FetchLimit, FetchPlace

@@ -17,10 +17,10 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from ordnung.repository import SHAPES
-from ordnung.server.api.catalogs import check_folder
-from ordnung.server.api.repositories import demand_sealed
+from ordnung.server.catalogs.commands import check_folder
 from ordnung.server.clock import now
 from ordnung.server.problems import Problem
+from ordnung.server.repositories.commands import demand_sealed
 from ordnung.server.repositories.models import Repository, WrittenOut
 from ordnung.server.repositories.out_jobs import carrier_for
 from ordnung.server.repositories.rows import WrittenRow, written_row

@@ -130,6 +130,7 @@ COMMANDS: dict[tuple[str, str], Command] = {
     ("runs/<int:pk>", "DELETE"): _do("delete a draft", PLAN),
     ("runs/<int:pk>/servers/<str:name>/override", "POST"): _do("override a check", RUN),
     ("runs/<int:pk>/servers/<str:name>/override", "DELETE"): _do("take an override back", RUN),
+    ("runs/<int:pk>/servers/<str:name>/answer", "POST"): _do("answer a question", RUN),
     ("runs/<int:pk>/start", "POST"): _do("start a run", RUN),
     ("runs/<int:pk>/hold", "POST"): _do("hold a run", RUN),
     ("runs/<int:pk>/go", "POST"): _do("let a run go on", RUN),

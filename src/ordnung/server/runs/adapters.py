@@ -17,6 +17,8 @@ from ordnung.core.components import Server as ServerValue
 from ordnung.core.matching import Catalogs
 from ordnung.core.review import leave_out
 from ordnung.core.rules import Rule
+from ordnung.engine.entries import Answer
+from ordnung.engine.ports import Reply
 from ordnung.server.clock import now
 from ordnung.server.fleet.readings import store_reading
 from ordnung.server.runs.leases import return_if_proved
@@ -89,6 +91,14 @@ class DatabaseOrders:
 
     def _overrides(self, run: str, server: str) -> dict[str, str]:
         return dict(RunServer.objects.values_list("overrides", flat=True).get(run_id=int(run), server__name=server))
+
+    async def reply(self, run: str, server: str) -> Reply | None:
+        """What a person answered to the question that a server waits with."""
+        return await sync_to_async(self._reply)(run, server)
+
+    def _reply(self, run: str, server: str) -> Reply | None:
+        place = RunServer.objects.get(run_id=int(run), server__name=server)
+        return Reply(answer=Answer(place.answer), by=place.answered_by) if place.answer else None
 
 
 class CurrentBaseline:

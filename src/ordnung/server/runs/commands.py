@@ -87,6 +87,19 @@ def drop_overrides(place: RunServer) -> None:
         _settle(place, {})
 
 
+def answer_question(place: RunServer, answer: str, person: str) -> None:
+    """Answer what a server waits with; it goes on as soon as it has looked for the answer.
+
+    Raises:
+        Problem: it asks nothing (any more), or was answered.
+    """
+    record(on={"server": place.server.name}, after={"question": place.question, "answer": answer})
+    if not RunServer.objects.answer_question(place.pk, answer, person):
+        message = f"{place.server.name} asks nothing, or was answered already."
+        raise Problem("not-asked", message, status=409)
+    tell("runs", id=place.run_id)
+
+
 def _demand_draft(place: RunServer) -> None:
     if place.run.state != "draft":
         raise Problem("not-a-draft", f"{place.run.name} was started; checks are overridden on a draft.", status=409)

@@ -17,7 +17,7 @@ from ordnung.core.components import Server as ServerReading
 from ordnung.engine.entries import Entry, Read
 from ordnung.engine.entry_codec import read_entry
 from ordnung.engine.tape import TapeState, fold
-from ordnung.engine.telling import tell_reason
+from ordnung.engine.telling import tell_question, tell_reason
 from ordnung.server.fleet.models import Server
 from ordnung.server.runs.models import AwayLease, Run, RunServer, TapeEntry
 from ordnung.server.work.models import Work
@@ -63,8 +63,20 @@ def place_values(state: TapeState, is_running: bool) -> dict[str, Any]:
     """What a tape says of a server's row in its run."""
     ended = state.ended
     if ended is None:
-        return {"ended": "", "reason": "", "active": is_running}
-    return {"ended": str(ended.ending), "reason": tell_reason(ended.reason, ended.facts), "active": False}
+        return {"ended": "", "reason": "", "active": is_running, "question": question_of(state)}
+    reason = tell_reason(ended.reason, ended.facts)
+    return {"ended": str(ended.ending), "reason": reason, "active": False, "question": ""}
+
+
+def question_of(state: TapeState) -> str:
+    """What a person is asked about a server, in words; empty when nothing."""
+    asked = state.open_reset.question if state.open_reset is not None and state.ended is None else None
+    return tell_question(asked) if asked is not None else ""
+
+
+def derived_of(state: TapeState) -> tuple[object, ...]:
+    """What of a tape the rows hold: they are written when it changes."""
+    return state.place, state.ended, question_of(state)
 
 
 def lease_values(state: TapeState) -> dict[str, Any] | None:
@@ -93,11 +105,13 @@ def taken_places() -> list[AwayPlace]:
 def write_derived(run: int, server: str, state: TapeState, at: datetime.datetime) -> None:
     """Bring the rows of one server up to its tape; to be called inside the transaction that adds the entry."""
     _write_lease(run, server, lease_values(state), at)
+    row, question = RunServer.objects.filter(run_id=run, server__name=server), question_of(state)
+    row.exclude(question=question).update(question=question, answer="", answered_by="")
     if state.ended is None:
         return
     values = place_values(state, is_running=True)
     shown = {"state": values["ended"], "detail": "", "percent": None, "since": at}
-    RunServer.objects.filter(run_id=run, server__name=server).exclude(ended=values["ended"]).update(**values, **shown)
+    row.exclude(ended=values["ended"]).update(**values, **shown)
     write_run(run, at, f"{server}: {values['ended']}, {values['reason']}")
 
 

@@ -17,7 +17,7 @@ from ordnung.engine.ports import NoPlaceError, TapeConflictError
 from ordnung.engine.tape import TapeState, advance, fold
 from ordnung.server.clock import now
 from ordnung.server.fleet.models import Group
-from ordnung.server.runs.derived import load_tape, taken_places, write_derived
+from ordnung.server.runs.derived import derived_of, load_tape, taken_places, write_derived
 from ordnung.server.runs.models import TapeEntry as TapeRow
 from ordnung.server.work.events import tell
 
@@ -65,7 +65,7 @@ class DatabaseJournal:
                 TapeRow.objects.create(
                     run_id=int(run), server=server, seq=seq, at=entry.at, version=VERSION, kind=kind, body=body
                 )
-                if after.place != before.place or after.ended != before.ended:
+                if derived_of(after) != derived_of(before):
                     write_derived(int(run), server, after, entry.at)
                 self._tell(int(run), server, after, before)
         except IntegrityError:

@@ -54,6 +54,15 @@ class Run(models.Model):
     objects = RunQuerySet.as_manager()
 
 
+class RunServerQuerySet(models.QuerySet["RunServer"]):
+    """Servers of runs."""
+
+    def answer_question(self, pk: int, answer: str, person: str) -> bool:
+        """Answer what is asked; False if nothing is asked (any more), or it is answered."""
+        asked = self.filter(pk=pk, answer="").exclude(question="")
+        return bool(asked.update(answer=answer, answered_by=person))
+
+
 class RunServer(models.Model):
     """One server of a run. ``active`` guards that a server is in one running run only.
 
@@ -77,6 +86,10 @@ class RunServer(models.Model):
     """Checks that a person has overridden for this server, with the reason and who gave it."""
     stopping = models.CharField(max_length=40, default="")
     """The check that is expected to stop it, where a person may override that."""
+    question = models.TextField(default="")
+    """What a person is asked while the server waits; follows from its tape."""
+    answer = models.CharField(max_length=10, default="")
+    answered_by = models.CharField(max_length=150, default="")
     active = models.BooleanField(default=False)
     state = models.CharField(max_length=20, default="waiting")
     detail = models.TextField(default="")
@@ -84,6 +97,8 @@ class RunServer(models.Model):
     since = models.DateTimeField(null=True)
     ended = models.CharField(max_length=20, default="")
     reason = models.TextField(default="")
+
+    objects = RunServerQuerySet.as_manager()
 
     class Meta:
         ordering = ["place"]

@@ -60,6 +60,8 @@ class RunServerRow:
     state: str
     detail: str
     stopping: str
+    question: str
+    answer: str
     overrides: list[OverriddenRow]
     percent: int | None
     since: datetime.datetime | None
@@ -84,6 +86,7 @@ class RunSummaryRow:
     count: int
     finished: int
     failed: int
+    asking: int
     source: str
     updates: int
     outages: int
@@ -146,6 +149,7 @@ def summary(run: Run, places: list[RunServer] | None = None) -> RunSummaryRow:
         count=len(places),
         finished=sum(bool(p.ended) for p in places),
         failed=sum(p.ended == "failed" for p in places),
+        asking=sum(bool(p.question) and not p.answer for p in places),
         updates=sum(len(step["writes"]) for step in rounds),
         outages=sum(step["reset"] in ("server reboot", "power cycle") for step in rounds),
         restarts=sum(step["reset"] == "controller restart" for step in rounds),
