@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 
@@ -14,6 +15,7 @@ ARGS = [
 ]  # fmt: skip
 # What is on a page in the end is asked for, not how soon: a loaded machine may take its time.
 expect.set_options(timeout=20_000)
+OPEN: list[Page] = []
 CHROMIUM = os.environ.get("CHROMIUM", "/usr/bin/chromium")
 
 
@@ -37,10 +39,25 @@ def open_page(browser: Browser) -> Iterator[Page]:
     page.on("console", lambda m: trouble.append(f"console: {m.text}") if m.type == "error" else None)
     page.on("pageerror", lambda e: trouble.append(f"page: {e}"))
     page.on("response", lambda r: trouble.append(f"{r.status} {r.url}") if r.status >= 400 else None)
-    page.trouble = trouble
+    page.trouble, page.waiting = trouble, {}
+    page.on("request", lambda r: page.waiting.setdefault(r, time.monotonic()))
+    page.on("requestfinished", lambda r: page.waiting.pop(r, None))
+    page.on("requestfailed", lambda r: page.waiting.pop(r, None))
+    OPEN.append(page)
     yield page
+    OPEN.remove(page)
     context.close()
     assert trouble == []
+
+
+def tell_open_pages() -> str:
+    """What the open pages show, and which requests they wait for: read when a journey has failed."""
+    lines = []
+    for page in OPEN:
+        lines += [f"{page.url}: {'; '.join(page.trouble) or 'no trouble'}"]
+        lines += [f"  waits {time.monotonic() - at:.0f} s for {r.method} {r.url}" for r, at in page.waiting.items()]
+        lines += [page.inner_text("body", timeout=5000)[:4000]]
+    return "\n".join(lines)
 
 
 def sign_in(page: Page, web: str, password: str, name: str = "lead") -> None:

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Generator
+
 import pytest
 
-from tests.journeys.browser import open_browser
+from tests.journeys.browser import open_browser, tell_open_pages
 from tests.journeys.site import Api, Demo, free_port
 
 
@@ -23,3 +25,12 @@ def read_demo(tmp_path_factory):
     api.wait_for_work()
     yield found
     assert found.stop() == 0, found.log.read_text()
+
+
+@pytest.hookimpl(wrapper=True)
+def pytest_runtest_makereport(item: pytest.Item) -> Generator[None, pytest.TestReport, pytest.TestReport]:
+    """A journey that failed says what was on its pages."""
+    report = yield
+    if report.when == "call" and report.failed:
+        report.sections.append(("the pages", tell_open_pages()))
+    return report
