@@ -9,7 +9,7 @@ import { Act, Mono, Tag, Title, Trouble } from "../shell/parts";
 import { useSiteNow } from "../shell/time";
 import { fonts, ink } from "../theme/theme";
 import { Glyph } from "../waterline/Glyph";
-import { VERDICTS } from "../waterline/words";
+import { OFF, VERDICTS, WORST_FIRST } from "../waterline/words";
 import { readAgain } from "./orders";
 import { Acts } from "./Acts";
 import { Credentials } from "./Credentials";
@@ -103,11 +103,10 @@ function Parts({ server }: { server: ServerDetail }) {
 }
 
 function PartGroup({ parts }: { parts: Component[] }) {
-  const order = ["exposed", "stranded", "behind", "pending", "unordered", "unread", "unlisted", "ahead", "held", "level"];
-  const lead = [...parts].sort((a, b) => order.indexOf(a.verdict) - order.indexOf(b.verdict))[0];
+  const lead = [...parts].sort((a, b) => WORST_FIRST.indexOf(a.verdict) - WORST_FIRST.indexOf(b.verdict))[0];
   if (!lead) return null;
   const versions = [...new Map(parts.map((p) => [p.version, parts.filter((q) => q.version === p.version).length])).entries()];
-  const off = ["exposed", "behind", "stranded", "pending"].includes(lead.verdict);
+  const off = OFF.has(lead.verdict);
   return (
     <Box component="li" sx={{ display: "grid", gridTemplateColumns: "22px 1fr auto", columnGap: 1, py: 0.9, borderTop: `1px solid ${ink("rule")}` }}>
       <Box sx={{ display: "grid", alignContent: "start", gap: 0.5, fontFamily: fonts.title, fontSize: 12, fontWeight: 700 }}>

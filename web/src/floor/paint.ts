@@ -2,6 +2,7 @@ import type { Tokens } from "../theme/theme";
 import type { Lens } from "./lenses";
 import { type Box, boxOf, HEAD, type Look, type Plan, type RackPlan, type RoomPlan, UNIT } from "./plan";
 import type { Mark, Spot } from "./spots";
+import { FIXED, OFF } from "../waterline/words";
 
 export type Ink = (name: keyof Tokens) => string;
 export interface Scene { plan: Plan; look: Look; lens: Lens; selected: Set<string>; active: string | null; now: number; wide: number; high: number; frame: Box | null }
@@ -95,7 +96,7 @@ function paintLetters(c: CanvasRenderingContext2D, ink: Ink, at: Box, unit: numb
   c.font = `700 ${Math.min(10.5, unit * 0.85)}px ${TITLE}`;
   c.fillStyle = ink("ink2");
   c.textAlign = "center";
-  [..."FMRNDP"].forEach((letter, n) => c.fillText(letter, at.x + start + n * pitch + mark / 2, at.y - 4));
+  FIXED.forEach(([letter], n) => c.fillText(letter, at.x + start + n * pitch + mark / 2, at.y - 4));
   c.textAlign = "left";
 }
 
@@ -194,7 +195,7 @@ function paintMarks(c: CanvasRenderingContext2D, ink: Ink, at: Box, spot: Spot, 
   const { pitch, start, mark } = named ? pitchOf(at.width) : { pitch: at.width / 6, start: 2, mark: at.width / 6 - 4 };
   const base = at.y + at.height / 2 - unit * 0.14;
   spot.marks.slice(0, 6).forEach((m, n) => paintMark(c, ink, m, at.x + start + n * pitch, base, mark, unit));
-  const other = spot.marks.slice(6).find((m) => ["behind", "exposed", "pending", "stranded"].includes(m.verdict));
+  const other = spot.marks.slice(6).find((m) => OFF.has(m.verdict));
   if (other && named && at.height > unit) paintMark(c, ink, other, at.x + start + 5 * pitch, base + unit * 0.9, mark, unit);
 }
 

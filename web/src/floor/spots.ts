@@ -1,5 +1,5 @@
 import type { FloorColumns } from "../api/client";
-import { KINDS, VERDICTS } from "../waterline/words";
+import { FIXED, KINDS, OFF, OTHERS, VERDICTS } from "../waterline/words";
 
 /** One cell of a server's row: its letter, verdict and how many releases it is behind. */
 export interface Mark { letter: string; kind: string; verdict: string; behind: number }
@@ -12,8 +12,6 @@ export interface Spot {
   hindrances: string; failure: string; lost: number; running: number;
 }
 
-const FIXED: [string, string][] = [["F", "bios"], ["M", "controller"], ["R", "raid"], ["N", "nic"], ["D", "drive"], ["P", "power"]];
-const OTHER: Record<string, string> = { B: "backplane", L: "logic", S: "store", O: "other" };
 
 /** The answer's columns as servers. The fixed six come two characters each, others three: letter, verdict, depth. */
 export function readSpots(columns: FloorColumns): Spot[] {
@@ -24,7 +22,7 @@ export function readSpots(columns: FloorColumns): Spot[] {
     const marks = FIXED.map(([letter, kind], at) => ({ letter, kind, verdict: word(cells[at * 2] ?? ""), behind: Number(cells[at * 2 + 1] ?? 0) }));
     for (let at = 0; at < others.length; at += 3) {
       const letter = others[at] ?? "O";
-      marks.push({ letter, kind: OTHER[letter] ?? "other", verdict: word(others[at + 1] ?? ""), behind: Number(others[at + 2] ?? 0) });
+      marks.push({ letter, kind: OTHERS.get(letter) ?? "other", verdict: word(others[at + 1] ?? ""), behind: Number(others[at + 2] ?? 0) });
     }
     const text = (list: string[]): string => list[n] ?? "";
     const num = (list: number[]): number => list[n] ?? 0;
@@ -45,13 +43,12 @@ const WEIGHT = ["level", "unordered", "pending", "behind", "stranded", "exposed"
 export const worst = (spot: Spot): string =>
   spot.read ? spot.marks.reduce((found, m) => (WEIGHT.indexOf(m.verdict) > WEIGHT.indexOf(found) ? m.verdict : found), "level") : "unread";
 
-const OFF = ["behind", "exposed", "pending", "stranded", "unordered"];
 const short = (kind: string): string => (kind === "bios" || kind === "raid" ? kind.toUpperCase() : (KINDS[kind] ?? kind).toLowerCase()).replace("management ", "");
 
 /** What is off in a server, in few words. */
 export function tellOff(spot: Spot): string {
   if (!spot.read) return "not read yet";
-  const off = spot.marks.filter((m) => OFF.includes(m.verdict));
+  const off = spot.marks.filter((m) => OFF.has(m.verdict));
   return off.length ? off.map((m) => `${short(m.kind)}${m.verdict === "pending" ? " (waiting for a reset)" : ""}`).join(", ") : "level";
 }
 

@@ -1,23 +1,21 @@
+import vocabulary from "../../../docs/vocabulary.json";
 import type { Cell } from "../api/client";
 
-/** The verdicts in the words of the interface. */
-export const VERDICTS: Record<string, string> = {
-  level: "on the baseline",
-  behind: "behind",
-  exposed: "behind, security fix missing",
-  ahead: "ahead of the baseline",
-  held: "held by a rule",
-  pending: "written, waits for a reset",
-  unlisted: "in no catalog",
-  unordered: "can't be ordered",
-  stranded: "no way there",
-  unread: "not read",
-};
+/** The verdicts in the words of the interface. They come from the core, as everything here that it knows too. */
+export const VERDICTS: Record<string, string> = Object.fromEntries(vocabulary.verdicts.map((v) => [v.word, v.says]));
 
-export const KINDS: Record<string, string> = {
-  bios: "BIOS", controller: "Management controller", raid: "RAID", nic: "Network", drive: "Drives",
-  power: "Power", backplane: "Backplane", logic: "Logic", store: "Store", other: "Other",
-};
+/** The verdicts from what matters most to what matters least. */
+export const WORST_FIRST: string[] = vocabulary.verdicts.map((v) => v.word).reverse();
+
+/** The verdicts that count as off the baseline. */
+export const OFF: ReadonlySet<string> = new Set(vocabulary.verdicts.filter((v) => v.off).map((v) => v.word));
+
+export const KINDS: Record<string, string> = Object.fromEntries(vocabulary.kinds.map((k) => [k.kind, k.name]));
+
+/** Letter and kind of the six cells that every server has, and of the others that it may have. */
+const cellsOf = (fixed: boolean): [string, string][] => vocabulary.kinds.filter((k) => k.fixed === fixed).map((k) => [k.letter, k.kind]);
+export const FIXED = cellsOf(true);
+export const OTHERS = new Map(cellsOf(false));
 
 /** One cell in a sentence, for those who don't see the glyph. */
 export function tellCell(cell: Cell): string {
@@ -33,7 +31,7 @@ export function tellCell(cell: Cell): string {
 
 /** What is off in a server, in few words. */
 export function tellServer(cells: Cell[]): string {
-  const off = cells.filter((c) => ["behind", "exposed", "pending", "stranded", "unordered"].includes(c.verdict));
+  const off = cells.filter((c) => OFF.has(c.verdict));
   const short = (kind: string): string => (kind === "controller" ? "controller" : kind === "bios" || kind === "raid" ? kind.toUpperCase() : (KINDS[kind] ?? kind).toLowerCase());
   return off.map((c) => `${short(c.kind)}${c.verdict === "pending" ? " (waiting for a reset)" : ""}`).join(", ");
 }

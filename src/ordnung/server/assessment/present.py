@@ -18,13 +18,30 @@ LETTERS = {
     "bios": "F", "controller": "M", "raid": "R", "nic": "N", "drive": "D", "power": "P",
     "backplane": "B", "logic": "L", "store": "S", "other": "O",
 }  # fmt: skip
+KIND_NAMES = {
+    "bios": "BIOS", "controller": "Management controller", "raid": "RAID", "nic": "Network", "drive": "Drives",
+    "power": "Power", "backplane": "Backplane", "logic": "Logic", "store": "Store", "other": "Other",
+}  # fmt: skip
 FIXED = ("bios", "controller", "raid", "nic", "drive", "power")
-_WEIGHT = (
+SAYS = {
+    Verdict.LEVEL: "on the baseline",
+    Verdict.HELD: "held by a rule",
+    Verdict.AHEAD: "ahead of the baseline",
+    Verdict.UNLISTED: "in no catalog",
+    Verdict.UNREAD: "not read",
+    Verdict.UNORDERED: "can't be ordered",
+    Verdict.PENDING: "written, waits for a reset",
+    Verdict.BEHIND: "behind",
+    Verdict.STRANDED: "no way there",
+    Verdict.EXPOSED: "behind, security fix missing",
+}
+"""The verdicts in the words of the interface."""
+WEIGHT = (
     Verdict.LEVEL, Verdict.HELD, Verdict.AHEAD, Verdict.UNLISTED, Verdict.UNREAD, Verdict.UNORDERED,
     Verdict.PENDING, Verdict.BEHIND, Verdict.STRANDED, Verdict.EXPOSED,
 )  # fmt: skip
 """From what matters least in a folded cell to what matters most."""
-_RANK = {verdict: place for place, verdict in enumerate(_WEIGHT)}
+_RANK = {verdict: place for place, verdict in enumerate(WEIGHT)}
 Pair = tuple[Position, Drift]
 
 
