@@ -157,7 +157,7 @@ def test_5_a_mirror_that_passes_an_old_issue_off_as_newest_is_refused_in_words(p
 def test_6_drift_goes_out_as_files(page, read_demo):
     page.goto(f"{read_demo.web}/drift?servers=surge-07")
     for label, name in (
-        ("Table of the drift shown, plain CSV", "drift.csv"),
+        ("plain CSV: the drift shown", "drift.csv"),
         ("BOM of the firmware shown, CycloneDX", "firmware.cdx.json"),
     ):
         with page.expect_download() as told:

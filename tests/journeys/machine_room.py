@@ -131,6 +131,7 @@ def test_5_a_card_that_vanished_is_found_with_one_key(page, demo):
     expect(page.get_by_role("heading", name="1 component vanished")).to_be_visible()
     page.get_by_role("button", name="surge-44", exact=True).click()
     panel = page.get_by_role("complementary", name="Floor: details")
+    expect(panel.get_by_role("heading", name="surge-44")).to_be_visible()
     expect(panel.get_by_role("alert")).to_contain_text("Quorrin Q25, 2 ports")
     page.keyboard.press("h")
     expect(panel.get_by_role("list", name="Changes")).to_contain_text("vanished Quorrin Q25, 2 ports in nic-1")

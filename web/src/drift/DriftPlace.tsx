@@ -86,7 +86,7 @@ function Files({ filters }: { filters: Record<string, string> }) {
   const query = asQuery(filters);
   const table = `drift.csv${query ? `${query}&` : "?"}for=spreadsheet`;
   const kinds: [string, string, string][] = [
-    ["CSV for a spreadsheet", table, "Table of the drift shown, for a spreadsheet"], ["plain CSV", `drift.csv${query}`, "Table of the drift shown, plain CSV"],
+    ["CSV", table, "CSV for a spreadsheet: the drift shown"], ["plain CSV", `drift.csv${query}`, "plain CSV: the drift shown"],
     ["JSON", `drift.json${query}`, "JSON of the drift shown"], ["BOM", `firmware.cdx.json${query}`, "BOM of the firmware shown, CycloneDX"],
   ];
   return (

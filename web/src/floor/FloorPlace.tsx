@@ -63,8 +63,8 @@ function Head({ spots, add, group, table, setTable, chosen, zoomer }: { spots: S
       <Box sx={{ display: "flex", flexWrap: "wrap", alignItems: "center", gap: 1 }}>
         <Title>{spots.length.toLocaleString("en-GB")} servers</Title>
         <Box sx={{ display: "flex", gap: 1.5, fontSize: 12.5, "& a": { color: "text.secondary" } }}>
-          <a href={`/api/v1/exports/servers.csv${query ? `${query}&` : "?"}for=spreadsheet`} title="Versions and serials stay as they are in any spreadsheet" download>CSV for a spreadsheet</a>
-          <a href={`/api/v1/exports/servers.csv${query}`} download>Plain CSV</a>
+          <a href={`/api/v1/exports/servers.csv${query ? `${query}&` : "?"}for=spreadsheet`} aria-label="CSV for a spreadsheet" title="For a spreadsheet: versions and serials stay as they are" download>CSV</a>
+          <a href={`/api/v1/exports/servers.csv${query}`} title="For programs: every value as it is" download>Plain CSV</a>
           <a href={`/api/v1/exports/readings.json${query}`} download>Readings (JSON)</a>
         </Box>
         {!table && <Zoom zoomer={zoomer} />}

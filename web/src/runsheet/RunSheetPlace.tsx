@@ -162,7 +162,7 @@ function States({ run }: { run: Run }) {
         {run.servers.map((s) => (
           <tr key={s.server}>
             <td><strong>{s.server}</strong></td>
-            <td><Tag tone={s.ended === "failed" ? "deep" : s.ended ? "done" : s.state === "waiting" ? "rule" : "water"}>{s.ended || s.state}</Tag></td>
+            <td><Tag tone={s.ended === "failed" || s.question ? "deep" : s.ended ? "done" : s.state === "waiting" ? "rule" : "water"}>{s.ended || (s.question ? "asks" : s.state)}</Tag></td>
             <td>{s.reason || s.detail}</td>
             <td className="n">{s.percent !== null && s.percent !== undefined ? `${s.percent} %` : ""}</td>
           </tr>
