@@ -7,7 +7,6 @@ import json
 from dataclasses import dataclass
 from typing import Any
 
-from django.db import transaction
 from drf_spectacular.utils import extend_schema
 from rest_framework.parsers import MultiPartParser
 from rest_framework.request import Request
@@ -18,6 +17,7 @@ from ordnung.core.merge import HostReport, merge_host_report
 from ordnung.formats.host_report import parse_host_report
 from ordnung.server.apart import apart
 from ordnung.server.api.files import read_file
+from ordnung.server.audit.recording import record, recorded
 from ordnung.server.clock import now
 from ordnung.server.fleet.models import Report, Server
 from ordnung.server.fleet.readings import value_of
@@ -75,7 +75,8 @@ def find_owner(report: HostReport) -> Server | None:
 
 def store_report(row: Server, report: HostReport, body: dict[str, Any]) -> ReportRow:
     """Keep a report; what it changes, in words."""
-    with transaction.atomic():
+    with recorded():
+        record(on={"server": row.name}, after={"taken_at": report.taken_at.isoformat()})
         kept = Report.objects.create(server=row, taken_at=report.taken_at, added_at=now(), body=body)
         row.report = kept
         row.save(update_fields=["report"])

@@ -12,7 +12,7 @@ from django.db import transaction
 from ordnung.formats.addresses import Address, is_host_name, parse_addresses
 from ordnung.formats.server_list import NAME, Row, parse_server_list
 from ordnung.server.apart import apart
-from ordnung.server.audit.recording import record
+from ordnung.server.audit.recording import record, recorded
 from ordnung.server.clock import now
 from ordnung.server.fleet.models import Group, Search, SearchRow, Server
 from ordnung.server.problems import Problem
@@ -36,7 +36,7 @@ def begin_search(addresses: str, table: str, *, listen: bool, user: str, passwor
         why = "No network to search is set. Set ORDNUNG_SSDP to our own address on the management network."
         raise Problem("not-set", why, field="listen")
     rows = [] if listen else _rows(addresses, table)
-    with transaction.atomic():
+    with recorded():
         what = "the network" if listen else f"{len(rows)} addresses"
         search = Search(asked_at=now(), what=what, user=user, is_listening=listen)
         search.set_password(password)

@@ -82,9 +82,9 @@ COMMANDS: dict[tuple[str, str], Command] = {
     ("trust", "POST"): _do("accept certificates", APPROVE),
     ("surveys", "POST"): _do("start a survey", PLAN),
     ("reach", "POST"): _do("try the reach", PLAN),
-    ("searches", "POST"): _do("search for servers", KEEP),
+    ("searches", "POST"): _do("search for servers", KEEP, whole=False),
     ("searches/<int:pk>/add", "POST"): _do("add servers found", KEEP),
-    ("host-reports", "POST"): _do("bring in host reports", PLAN, body=2 * MIB + FORM),
+    ("host-reports", "POST"): _do("bring in host reports", PLAN, whole=False, body=2 * MIB + FORM),
     # Catalogs
     ("catalogs", "POST"): _do("bring in a catalog", KEEP, whole=False, body=64 * MIB + FORM),
     ("catalog-sources", "POST"): _do("add a source", KEEP),
