@@ -49,6 +49,8 @@ UNSENT = e.WriteUnsent(reason=e.Reason.TRANSFER_FAILED)
 RESET = e.ResetIntent(kind=e.ResetKind.SERVER_REBOOT, marker=Marker(system="a"), type="ForceRestart")
 RESET_SENT, RESET_UNSENT = e.ResetSent(), e.ResetUnsent(reason=e.Reason.RESET_NOT_BEGUN)
 SEEN, BACK = e.ResetSeen(evidence=e.Evidence.RESET_TIME), e.Back(marker=Marker())
+ASKED = e.Asked(question=e.Question.FORCE_RESTART, facts={"minutes": "15"})
+ANSWERED = e.Answered(question=e.Question.FORCE_RESTART, answer=e.Answer.FORCE, by="lead")
 CONFIRMED = e.Confirmed(versions=(("bios", "2"),))
 FAILED = e.Ended(ending=e.Ending.FAILED, reason=e.Reason.NOT_BACK)
 GIVEN = e.PlaceGiven(by="lead", why="seen in the aisle")
@@ -77,6 +79,10 @@ def tape(*values):
         ((*WRITTEN, RESET, RESET_UNSENT), "reset"),
         ((*WRITTEN, RESET, RESET_SENT), "await"),
         ((*WRITTEN, RESET, SEEN), "await"),
+        ((*WRITTEN, RESET, RESET_SENT, ASKED), "await"),
+        ((*WRITTEN, RESET, RESET_SENT, ASKED, ANSWERED), "await"),
+        ((*WRITTEN, RESET, RESET_SENT, ASKED, ANSWERED, RESET_UNSENT), "reset"),
+        ((*WRITTEN, RESET, RESET_SENT, ASKED, SEEN, BACK), "confirm"),
         ((*WRITTEN, RESET, RESET_SENT, SEEN, BACK), "confirm"),
         ((*WRITTEN, RESET, RESET_SENT, SEEN, BACK, CONFIRMED), "check"),
         ((*BEGUN, DEFERRED), "take a place"),
@@ -100,6 +106,11 @@ def test_what_comes_next_follows_from_the_tape_alone(values, step):
         (READ, PLAN, RESET),  # an outage without a place
         (STAY, READ, PLAN, RESET),
         (*WRITTEN, RESET, RESET_SENT, DEFERRED),
+        (*WRITTEN, ASKED),
+        (*WRITTEN, RESET, RESET_SENT, ASKED, ASKED),
+        (*WRITTEN, RESET, RESET_SENT, ANSWERED),
+        (*WRITTEN, RESET, RESET_SENT, ASKED, SEEN, ANSWERED),
+        (*WRITTEN, RESET, RESET_SENT, ASKED, ANSWERED, ANSWERED),
         (*BEGUN, GIVEN),
         (*BEGUN, FAILED, GIVEN),  # it was never away: nothing is kept
         (PLACE, FAILED, READ),
@@ -136,7 +147,7 @@ def test_a_failure_while_away_keeps_the_place_until_it_is_given_back(values, hol
 
 
 EVERY = (
-    *WRITTEN, RESET, RESET_SENT, SEEN, BACK, CONFIRMED, UNSENT, RESET_UNSENT, FAILED, GIVEN, DEFERRED,
+    *WRITTEN, RESET, RESET_SENT, ASKED, ANSWERED, SEEN, BACK, CONFIRMED, UNSENT, RESET_UNSENT, FAILED, GIVEN, DEFERRED,
     e.Warned(check="clock", seen="its clock is 8 min ahead", remedy="Set it."),
     e.WriteFailed(reason=e.Reason.TASK_FAILED, facts={"slot": "bios"}),
 )  # fmt: skip
