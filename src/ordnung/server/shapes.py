@@ -7,6 +7,7 @@ what it tells beyond its fields is refused by name, never ignored.
 from __future__ import annotations
 
 import dataclasses
+import inspect
 from collections.abc import Collection, Mapping
 from typing import Any, TypeVar
 
@@ -53,6 +54,15 @@ class ShapeInContract(OpenApiDataclassSerializerExtensions):  # type: ignore[no-
         """The dataclass's name without ``Row``."""
         name: str = super().get_name()  # type: ignore[no-untyped-call]
         return name.removesuffix("Row")
+
+    def map_serializer(self, auto_schema: Any, direction: Any) -> Any:
+        """Its schema, described by what is written at the dataclass; what Python writes there itself says nothing."""
+        schema = super().map_serializer(auto_schema, direction)
+        row = self.target.dataclass_definition.dataclass_type
+        schema.pop("description", None)
+        if row.__doc__ and not row.__doc__.startswith(f"{row.__name__}("):
+            schema["description"] = inspect.cleandoc(row.__doc__)
+        return schema
 
 
 def shape(row: type[Any]) -> type[Shape]:

@@ -14,7 +14,7 @@ from rest_framework.views import APIView
 
 from ordnung.core.assessment import Standing
 from ordnung.core.drift_rows import drift_rows, total_rows
-from ordnung.core.review import Step, cost_of, list_steps
+from ordnung.core.review import Cost, Step, cost_of, list_steps
 from ordnung.formats.bom import write_bom
 from ordnung.formats.documents import write_document
 from ordnung.server.api.tables import FOR, write_table
@@ -102,22 +102,10 @@ class StepRow:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class CostRow:
-    servers: int
-    writes: int
-    reboots: int
-    power_cycles: int
-    restarts: int
-    bytes: int
-    longest_seconds: float
-    barred: list[str]
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
 class ReviewRow:
     steps: list[StepRow]
     left_out: list[ExclusionRow]
-    cost: CostRow
+    cost: Cost
 
 
 def _asked(request: HttpRequest) -> dict[str, str]:
@@ -160,7 +148,7 @@ class ReviewView(APIView):
         body = ReviewRow(
             steps=[row_from(StepRow, step, via=list(step.via), places=_places(step)) for step in list_steps(folds)],
             left_out=[row_from(ExclusionRow, row) for row in excluded() if row.server in names],
-            cost=row_from(CostRow, cost_of(folds)),
+            cost=cost_of(folds),
         )
         return Response(body)
 
