@@ -137,6 +137,18 @@ def test_2_the_floor_by_keyboard_alone(page, demo):
 
 
 @pytest.mark.parametrize("scheme", ["light", "dark"])
+def test_2_keys_pressed_faster_than_the_page_is_drawn(page, demo):
+    """Each begins where the one before it led, not at what was drawn last."""
+    sign_in(page, demo, "/floor")
+    page.get_by_role("listbox", name="Racks").focus()
+    for _ in range(20):
+        for key in ("ArrowDown", "ArrowDown", "Escape", "ArrowDown"):
+            page.keyboard.press(key)
+        expect(page.get_by_role("heading", name="surge-41")).to_be_visible()
+        page.keyboard.press("Escape")
+        expect(page.get_by_role("heading", name="surge-41")).to_be_hidden()
+
+
 def test_3_every_place_passes_axe_in_both_schemes(browser, demo, scheme):
     context = browser.new_context(viewport={"width": 1280, "height": 800}, color_scheme=scheme, reduced_motion="reduce")
     page = context.new_page()

@@ -1,6 +1,7 @@
 import Box from "@mui/material/Box";
 import { useEffect, useMemo, useRef, useState } from "react";
 
+import { selectedNow } from "../shell/selection";
 import type { Tokens } from "../theme/theme";
 import type { Lens } from "./lenses";
 import { NAMES_PX, paint, screen } from "./paint";
@@ -43,24 +44,17 @@ function useSize(): [React.RefObject<HTMLDivElement | null>, { wide: number; hig
   return [ref, size];
 }
 
-/** Keys may come faster than the address changes: what was chosen last is kept here. */
-function useChoice(plan: Plan, selected: string[], select: (names: string[]) => void) {
-  const latest = useRef(selected);
+/** Keys may come faster than the plan is drawn: each begins from what the address says now. */
+function useChoice(plan: Plan, choose: (names: string[]) => void) {
   const anchor = useRef<string | null>(null);
-  useEffect(() => {
-    latest.current = selected;
-  }, [selected]);
-  const choose = (names: string[]) => {
-    latest.current = names;
-    select(names);
-  };
   const pick = (name: string, shift: boolean, add: boolean) => {
     if (shift && anchor.current) return choose([...span(plan, anchor.current, name).filter((n) => n !== name), name]);
     anchor.current = name;
-    const others = latest.current.filter((n) => n !== name);
-    choose(!add ? [name] : latest.current.includes(name) ? others : [...others, name]);
+    const all = selectedNow();
+    const others = all.filter((n) => n !== name);
+    choose(!add ? [name] : all.includes(name) ? others : [...others, name]);
   };
-  return { choose, pick, last: () => latest.current.at(-1) ?? null, all: () => latest.current };
+  return { choose, pick, last: () => selectedNow().at(-1) ?? null, all: selectedNow };
 }
 
 const MOVES = ["ArrowUp", "ArrowDown", "ArrowLeft", "ArrowRight", "Home", "End"];
@@ -74,7 +68,7 @@ export function RackPlan({ spots, lens, selected, select, now, zoomer }: Props) 
   const [look, setLook] = useState<Look | null>(null);
   const seen = look ?? fit(plan, size.wide, size.high);
   const [frame, setFrame] = useState<Frame | null>(null);
-  const choice = useChoice(plan, selected, select);
+  const choice = useChoice(plan, select);
   const active = selected.at(-1) ?? null;
 
   useEffect(() => {

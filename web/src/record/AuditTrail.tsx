@@ -4,29 +4,24 @@ import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { useSearchParams } from "react-router";
 
 import { api, type AuditEntry, type AuditPage, take } from "../api/client";
 import { audit as auditQuery } from "../api/queries";
 import { clock, count, day } from "../shell/format";
 import { Act, Mono, Split, tableSx, Tag, Title, Trouble } from "../shell/parts";
+import { useAddress } from "../shell/selection";
 import { ink } from "../theme/theme";
 import { FILTERS, type Filter, tellFacts } from "./trail";
 
 /** Who did what, when, from where, with what result; and whether that is still what was written. */
 export function AuditTrail() {
-  const [params, setParams] = useSearchParams();
+  const [params, changeAddress] = useAddress();
   const [before, setBefore] = useState<number[]>([]);
   const asked = Object.fromEntries(FILTERS.flatMap((name) => (params.get(name) ? [[name, params.get(name) ?? ""]] : [])));
   const { data, error } = useQuery(auditQuery(asked, before.at(-1) ?? null));
   const change = (name: Filter, value: string) => {
     setBefore([]);
-    setParams((now) => {
-      const next = new URLSearchParams(now);
-      if (value) next.set(name, value);
-      else next.delete(name);
-      return next;
-    }, { replace: true });
+    changeAddress({ [name]: value || null });
   };
   if (error) return <Box sx={{ p: 3 }}><Trouble>{error.message}</Trouble></Box>;
   if (!data) return null;

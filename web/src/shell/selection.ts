@@ -1,36 +1,47 @@
 import { useCallback, useMemo } from "react";
-import { useSearchParams } from "react-router";
+import { useNavigate, useSearchParams } from "react-router";
+
+const split = (raw: string): string[] => (raw ? raw.split(",") : []);
+
+/**
+ * What the address says now. A page is drawn some moments later than its address changes, so whoever answers a key
+ * or a click reads it here: what was drawn last may be two keys old, and would lose them.
+ */
+const addressNow = (): URLSearchParams => new URLSearchParams(window.location.search);
+
+/** The servers selected now, also those whose selection is not drawn yet. */
+export const selectedNow = (): string[] => split(addressNow().get("servers") ?? "");
 
 /** The selected servers. They live in the address and are kept when the place changes. */
 export function useSelection(): { names: string[]; select: (names: string[]) => void; toggle: (name: string) => void } {
   const [params, change] = useAddress();
   const raw = params.get("servers") ?? "";
-  const names = useMemo(() => (raw ? raw.split(",") : []), [raw]);
+  const names = useMemo(() => split(raw), [raw]);
   const select = useCallback((next: string[]) => change({ servers: next.join(",") || null }), [change]);
   const toggle = useCallback(
-    (name: string) => select(names.includes(name) ? names.filter((n) => n !== name) : [...names, name]),
-    [names, select],
+    (name: string) => {
+      const old = selectedNow();
+      select(old.includes(name) ? old.filter((n) => n !== name) : [...old, name]);
+    },
+    [select],
   );
   return { names, select, toggle };
 }
 
-/** Change several values of the view's state at once: two changes one after the other would lose the first. */
+/** The view's state in the address, and how to change some of its values; none of the others is lost. */
 export function useAddress(): [URLSearchParams, (changes: Record<string, string | null>) => void] {
-  const [params, setParams] = useSearchParams();
+  const [params] = useSearchParams();
+  const navigate = useNavigate();
   const change = useCallback(
-    (changes: Record<string, string | null>) =>
-      setParams(
-        (old) => {
-          const copy = new URLSearchParams(old);
-          for (const [key, value] of Object.entries(changes)) {
-            if (value) copy.set(key, value);
-            else copy.delete(key);
-          }
-          return copy;
-        },
-        { replace: true },
-      ),
-    [setParams],
+    (changes: Record<string, string | null>) => {
+      const next = addressNow();
+      for (const [key, value] of Object.entries(changes)) {
+        if (value) next.set(key, value);
+        else next.delete(key);
+      }
+      void navigate({ search: next.toString() }, { replace: true });
+    },
+    [navigate],
   );
   return [params, change];
 }
