@@ -225,7 +225,7 @@ def test_version_and_method_are_judged(ask):
 
 
 def test_a_method_that_nobody_knows_is_not_implemented(ask):
-    for method in ("PROPFIND", "TRACE"):
+    for method in ("PROPFIND", "TRACE", "BREW"):
         status, _, body = ask(method, SYSTEM, None, Authorization=BASIC)
         assert status in (405, 501) and ids(body), method
 

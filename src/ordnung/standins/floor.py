@@ -24,6 +24,7 @@ from ordnung.standins.mirror import Mirror
 from ordnung.standins.models import put_behind_one
 from ordnung.standins.redfish import V1
 from ordnung.standins.ssdp import Announcer
+from ordnung.standins.wire import Runner
 
 MIRROR_ADDRESS, DEPOT_ADDRESS = "127.20.100.1", "127.20.100.3"
 FACTORY = "factory"
@@ -171,7 +172,7 @@ class Floor:
             await runner.cleanup()
 
     async def _runner(self, app: web.Application) -> web.AppRunner:
-        runner = web.AppRunner(app, access_log=None, shutdown_timeout=1.0)
+        runner = Runner(app, access_log=None, shutdown_timeout=1.0)
         await runner.setup()
         self.runners.append(runner)
         return runner

@@ -39,6 +39,11 @@ _SESSIONS = f"{V1}/SessionService/Sessions"
 _MEDIA = f"{V1}/Systems/1/VirtualMedia/CD1/Actions"
 
 
+def not_implemented(method: str) -> Reply:
+    """What a service says of an HTTP method that it does not know at all."""
+    return error(501, "ActionNotSupported", method)
+
+
 class Service:
     """Answers for any device. Holds no state of its own: everything is in the hardware."""
 
@@ -71,7 +76,7 @@ class Service:
         if device.take_fault("session expired"):
             device.sessions.clear()
         if request.method not in _METHODS:
-            return error(501, "ActionNotSupported", request.method)
+            return not_implemented(request.method)
         if "basic only" in device.quirks and path.startswith(f"{V1}/SessionService"):
             return error(404, "ResourceMissingAtURI", path)
         if "no task list" in device.quirks and path.startswith(f"{V1}/TaskService"):
