@@ -12,17 +12,10 @@ from drf_spectacular.extensions import OpenApiAuthenticationExtension
 from rest_framework.authentication import SessionAuthentication
 from rest_framework.request import Request
 
-POLICY = (
-    "default-src 'self'; script-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; "
-    "font-src 'self'; connect-src 'self'; object-src 'none'; base-uri 'none'; "
-    "frame-ancestors 'none'; form-action 'self'"
-)
-"""No inline script. Inline style is allowed because the interface library writes its rules that way."""
-
 
 @sync_and_async_middleware
-def security_headers(get_response: Callable[[HttpRequest], Any]) -> Callable[[HttpRequest], Any]:
-    """Add the content policy to every answer; what the API says is kept by nobody on the way."""
+def kept_by_nobody(get_response: Callable[[HttpRequest], Any]) -> Callable[[HttpRequest], Any]:
+    """What the API says is kept by nobody on the way."""
     if iscoroutinefunction(get_response):
 
         async def asynchronous(request: HttpRequest) -> HttpResponse:
@@ -40,7 +33,6 @@ def _mark(request: HttpRequest, response: HttpResponse) -> HttpResponse:
     if request.path.startswith("/api/"):
         kept = "private, no-cache" if "ETag" in response.headers else "no-store"
         response.headers.setdefault("Cache-Control", kept)
-    response.headers.setdefault("Content-Security-Policy", POLICY)
     return response
 
 
