@@ -15,6 +15,7 @@ from securesystemslib.signer import CryptoSigner
 
 from ordnung.repository import check_repository, look_over, open_carrier, sign_offline
 from ordnung.repository.keys import public_hex
+from ordnung.server import apart
 from ordnung.server.assessment import current
 from ordnung.server.baselines.models import Revision
 from ordnung.server.catalogs.models import CatalogIssue
@@ -216,6 +217,24 @@ async def test_an_older_copy_and_an_expired_one_are_refused_where_they_arrive(de
     assert "technician took it in all the same: flood" in row.message
     assert (await Arrival.objects.order_by("-pk").afirst()).expired_reason.startswith("flood")
     assert roots.ROOT_DAYS == 365
+
+
+@pytest.mark.parametrize("shape", ["tar", "iso"])
+async def test_what_is_in_a_foreign_archive_is_listed_apart(desk, settings, monkeypatch, tmp_path, shape):
+    """An archive that makes its reader run wild ends that reader, not the engine."""
+    budget, told = apart.BUDGET, await desk.pack()
+    (written,) = await desk.write(told["id"], shape=shape)
+    settings.FOLDERS = [tmp_path / "incoming"]
+    settings.FOLDERS[0].mkdir()
+    place = settings.FOLDERS[0] / f"annex.{shape}"
+    Path(written.place).rename(place)
+    monkeypatch.setattr(apart, "BUDGET", apart.Budget(cpu_s=60, wall_s=0.0001, memory=2**30))
+    work, arrival = await desk.carry(place=str(place))
+    assert work.state == "failed" and arrival["state"] == "refused"
+    assert "reading it took more than" in arrival["message"] and "nothing of it was taken" in arrival["message"]
+    monkeypatch.setattr(apart, "BUDGET", budget)
+    work, _ = await desk.carry(place=str(place))
+    assert work.state == "done", work.note
 
 
 class SealedLate:

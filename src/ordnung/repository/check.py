@@ -17,7 +17,8 @@ from tuf.api.metadata import Metadata, Root, TargetFile, Targets
 from tuf.api.serialization import DeserializationError
 from tuf.ngclient import FetcherInterface, Updater, UpdaterConfig
 
-from ordnung.repository.carriers import Carrier, FolderCarrier, check_name
+from ordnung.repository.carriers import Carrier, FolderCarrier
+from ordnung.repository.contents import check_name
 from ordnung.repository.copying import CHUNK, Progress, copy_hashed, silent
 from ordnung.repository.errors import RepositoryError
 from ordnung.repository.roots import load_root
@@ -219,7 +220,7 @@ def check_carrier(
             raise RepositoryError("missing", seal.place(name), "it is missing")
     for place, name in here.items():
         _check_length(place, carrier.files[place], seal.targets[name].length)
-    with ThreadPoolExecutor(WORKERS if carrier.is_shared else 1) as pool:
+    with ThreadPoolExecutor(WORKERS) as pool:
         jobs = [pool.submit(_check_one, carrier, place, seal.targets[name], report) for place, name in here.items()]
         try:
             for job in jobs:

@@ -24,6 +24,10 @@ class RepositoryError(Exception):
         self.code, self.file, self.what = code, shown(file), shown(what)
         super().__init__(f"{self.file}: {self.what}")
 
+    def __reduce__(self) -> tuple[type[RepositoryError], tuple[str, str, str]]:
+        """As it is, also from another process."""
+        return type(self), (self.code, self.file, self.what)
+
 
 def no_room(error: OSError, name: str) -> RepositoryError | None:
     """The error as a refusal when the disk is full, or None when it is another one."""

@@ -96,7 +96,7 @@ def _write_folder(carrier: Carrier, place: Path, report: Progress) -> Written:
     for folder in {(part / path).parent for path in carrier.files}:
         folder.mkdir(parents=True, exist_ok=True)
     _drop_strangers(part, carrier)
-    with ThreadPoolExecutor(WORKERS if carrier.is_shared else 1) as pool:
+    with ThreadPoolExecutor(WORKERS) as pool:
         jobs = [pool.submit(_write_one, carrier, path, part / path, report) for path in in_order(carrier)]
         for job in jobs:
             job.result()

@@ -26,8 +26,10 @@ from ordnung.repository import (
     root_ids,
     store_metadata,
 )
+from ordnung.repository.contents import Contents, Lister
 from ordnung.repository.roots import load_root
 from ordnung.server.advisories.store import bring_in_advisory
+from ordnung.server.apart import apart
 from ordnung.server.catalogs.bring_in import bring_in
 from ordnung.server.clock import now
 from ordnung.server.engine_ports import EnginePorts
@@ -66,12 +68,17 @@ def _carry_in(row: Arrival, gauge: Gauge) -> str:
     try:
         scratch = Path(settings.HOME) / "uploads"
         scratch.mkdir(parents=True, exist_ok=True)
-        with open_carrier(Path(row.place), scratch) as carrier:
+        with open_carrier(Path(row.place), scratch, listed_by=_list_apart) as carrier:
             size = sum(carrier.files.values())
             Work.objects.filter(kind="carry-in", subject__arrival=row.pk).update(total=size)
             return _from_carrier(row, carrier, gauge)
     finally:
         connection.close()
+
+
+def _list_apart(lister: Lister, path: Path, name: str) -> Contents:
+    """What a stranger wrote is never read in the engine itself."""
+    return apart(lister, name, path, name)
 
 
 def _from_carrier(row: Arrival, carrier: Carrier, gauge: Gauge) -> str:
