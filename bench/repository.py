@@ -18,7 +18,6 @@ from pathlib import Path
 from ordnung.formats.packing import PackingList, write_packing
 from ordnung.repository import (
     Content,
-    ContentStore,
     SealBook,
     SealedCarrier,
     carry_in,
@@ -30,6 +29,7 @@ from ordnung.repository import (
     open_carrier,
     write_as,
 )
+from ordnung.store import ContentStore
 
 FILES, FILE_MB = 40, 54
 GB = FILES * FILE_MB * 2**20 / 1e9

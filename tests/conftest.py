@@ -40,6 +40,14 @@ def django_db_modify_db_settings(tmp_path_factory) -> None:
     connections["default"].settings_dict["TEST"]["NAME"] = str(place)
 
 
+@pytest.fixture(scope="session", autouse=True)
+def quick_passwords() -> None:
+    """A fifth of a second for each person of each test would be minutes."""
+    from django.conf import settings as site
+
+    site.PASSWORD_HASHERS = ["tests.quick_hasher.QuickArgon2"]
+
+
 @pytest.fixture(scope="session")
 def mirror_folder(tmp_path_factory) -> Path:
     """The makers' mirror with small payloads, and its catalogs."""

@@ -168,7 +168,7 @@ def test_every_end_has_its_reason(house, spoil, reason):
 
 
 async def missing(payload):
-    from ordnung.repository import RepositoryError
+    from ordnung.store import RepositoryError
 
     raise RepositoryError("missing", payload.path, "it is not packed")
 

@@ -16,8 +16,9 @@ from ordnung.engine.compose import CatalogFile, Documents, Heading, compose
 from ordnung.engine.pack import fetch_all
 from ordnung.formats.catalog import parse_catalog, write_catalog
 from ordnung.formats.packing import parse_packing, write_packing
-from ordnung.repository import ContentStore, Fetcher
+from ordnung.repository import Fetcher
 from ordnung.standins.makers import RAID_R9
+from ordnung.store import ContentStore
 
 NOW = datetime.datetime.now(datetime.UTC)
 

@@ -13,20 +13,18 @@ import pytest
 
 from ordnung.repository import (
     SHAPES,
-    ContentStore,
-    RepositoryError,
     Seen,
     carry_in,
     check_carrier,
     check_repository,
     look_at,
-    look_over,
     open_carrier,
     refuse_older,
     write_as,
 )
 from ordnung.repository.seal import store_metadata
 from ordnung.repository.sealed import one_medium, only_new, open_sealed
+from ordnung.store import ContentStore, RepositoryError, look_over
 from tests.repository.sealing import PAYLOADS, open_book, seal
 
 MORE = {**PAYLOADS, "payloads/quorrin.q25/nic-24.2.8.pldm": b"nic" * 5000}

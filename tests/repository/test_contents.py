@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from ordnung.repository.carriers import ImageCarrier
 from ordnung.repository.contents import _extents_of
-from ordnung.repository.errors import RepositoryError
+from ordnung.store.errors import RepositoryError
 
 
 @dataclass

@@ -17,10 +17,11 @@ import pytest
 from aiohttp import web
 
 from ordnung.core.catalog import Payload
-from ordnung.repository import ContentStore, Fetcher, Pace, PayloadSource, RepositoryError, look_over
+from ordnung.repository import Fetcher, Pace, PayloadSource
 from ordnung.standins.certificates import open_authority
 from ordnung.standins.mirror import Mirror
 from ordnung.standins.proxy import Proxy
+from ordnung.store import ContentStore, RepositoryError, look_over
 from tests.repository.serving import serving
 
 RAW = bytes(range(256)) * 1200
@@ -194,7 +195,7 @@ def test_a_full_disk_is_said_plainly_and_nothing_is_lost(tmp_path):
     script = textwrap.dedent(f"""
         import io, resource, sys
         from pathlib import Path
-        from ordnung.repository import ContentStore, RepositoryError
+        from ordnung.store import ContentStore, RepositoryError
         store = ContentStore(Path({str(tmp_path)!r}))
         store.put(b"small", "small")
         resource.setrlimit(resource.RLIMIT_FSIZE, (100_000, resource.RLIM_INFINITY))
@@ -253,7 +254,8 @@ FETCH = """
 import asyncio, hashlib, sys
 from pathlib import Path
 from ordnung.core.catalog import Payload
-from ordnung.repository import ContentStore, Fetcher
+from ordnung.repository import Fetcher
+from ordnung.store import ContentStore
 folder, store = Path(sys.argv[1]), ContentStore(Path(sys.argv[2]))
 paths = sorted(folder.glob("*.pldm"))
 wanted = [Payload(path=p.name, size=p.stat().st_size, sha256=p.stem) for p in paths]

@@ -14,10 +14,11 @@ import pytest
 import zstandard
 
 from ordnung.formats.text import clean
-from ordnung.repository import RepositoryError, check_carrier, look_at, open_carrier, write_as
+from ordnung.repository import check_carrier, look_at, open_carrier, write_as
 from ordnung.repository.roots import load_root
 from ordnung.repository.seal import load_targets
 from ordnung.repository.tuf_source import read_root
+from ordnung.store import RepositoryError
 from tests.formats.mutations import budget, spoil_bytes, spoil_document
 from tests.repository.sealing import open_book, seal
 

@@ -19,11 +19,12 @@ from ordnung.core.sheet import NamedPayload
 from ordnung.formats.catalog import parse_catalog
 from ordnung.formats.pldm import DeviceRecord, compare_record, parse_package
 from ordnung.formats.pldm.model import titled
-from ordnung.repository import ContentStore, Fetcher, PayloadServer, RepositoryError, check_identity, serve
+from ordnung.repository import Fetcher, check_identity
 from ordnung.repository.identity import SettledBy, open_package, refuse_foreign, settle_identity
-from ordnung.repository.serve import Fetched
 from ordnung.standins.makers import write_mirror
 from ordnung.standins.scenario import m as makers
+from ordnung.store import ContentStore, PayloadServer, RepositoryError, serve
+from ordnung.store.serve import Fetched
 
 RAID = "tessaly/r9/raid-7.18.0.pldm"
 

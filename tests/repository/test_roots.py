@@ -9,10 +9,11 @@ from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
 from securesystemslib.signer import CryptoSigner
 from tuf.api.metadata import Metadata
 
-from ordnung.repository import RepositoryError, SealBook, Wish, check_carrier, finish, sign_offline, verify_seal
+from ordnung.repository import SealBook, Wish, check_carrier, finish, sign_offline, verify_seal
 from ordnung.repository.keys import public_hex
 from ordnung.repository.roots import SPELLING, load_root
 from ordnung.repository.seal import add_target_signatures, draft_targets, signatures_due
+from ordnung.store import RepositoryError
 from tests.repository.sealing import NOW, contents_of, open_book, seal
 
 

@@ -18,7 +18,6 @@ from tuf.ngclient import Updater
 
 from ordnung.repository import (
     SHAPES,
-    RepositoryError,
     Wish,
     check_carrier,
     check_repository,
@@ -30,6 +29,7 @@ from ordnung.repository import (
 from ordnung.repository.carriers import check_name, shorten
 from ordnung.repository.roots import SPELLING
 from ordnung.repository.seal import prefixed
+from ordnung.store import RepositoryError
 from tests.repository.sealing import NOW, PAYLOADS, open_book, seal
 
 

@@ -11,20 +11,11 @@ from ordnung.core.catalog import Payload
 from ordnung.formats.addresses import parse_networks
 from ordnung.formats.authorities import Authorities
 from ordnung.formats.errors import FormatError
-from ordnung.repository import (
-    ContentStore,
-    Egress,
-    Fetcher,
-    Mirror,
-    RepositoryError,
-    look,
-    look_into_folder,
-    look_into_tuf,
-    read_root,
-)
+from ordnung.repository import Egress, Fetcher, Mirror, look, look_into_folder, look_into_tuf, read_root
 from ordnung.standins.certificates import open_authority
 from ordnung.standins.mirror import Mirror as MirrorStandIn
 from ordnung.standins.proxy import Proxy
+from ordnung.store import ContentStore, RepositoryError
 from tests.repository.sealing import open_book, seal_files
 from tests.repository.serving import ADDRESS, serving
 

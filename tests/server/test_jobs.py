@@ -8,7 +8,6 @@ from django.test import Client as Browser
 
 from ordnung.controllers import Client, RedfishControllers
 from ordnung.formats.authorities import Authorities
-from ordnung.repository import PayloadProcess
 from ordnung.server.assessment import current
 from ordnung.server.catalogs.bring_in import bring_in
 from ordnung.server.engine import claim, left_over
@@ -23,6 +22,7 @@ from ordnung.server.runs.models import Run, RunServer, TapeEntry
 from ordnung.server.work.models import Event, Work
 from ordnung.standins.faults import Fault
 from ordnung.standins.hardware import writes_of
+from ordnung.store import PayloadProcess
 from tests.server.conftest import make_person
 from tests.simulation.world import small_mirror
 

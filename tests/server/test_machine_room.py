@@ -17,7 +17,6 @@ from ordnung.formats.addresses import parse_networks
 from ordnung.formats.host_report import write_host_report
 from ordnung.formats.readings import parse_readings
 from ordnung.formats.server_list import parse_server_list
-from ordnung.repository import PayloadProcess
 from ordnung.server.api.tables import BOM, as_cell
 from ordnung.server.assessment import current
 from ordnung.server.engine_ports import EnginePorts
@@ -28,6 +27,7 @@ from ordnung.server.repositories.payloads import open_store
 from ordnung.server.runs.journal import DatabaseJournal
 from ordnung.server.work.models import Work
 from ordnung.standins.faults import Fault
+from ordnung.store import PayloadProcess
 from tests.server.test_api import add_server, post
 
 pytestmark = pytest.mark.django_db

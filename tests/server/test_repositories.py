@@ -13,7 +13,7 @@ from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
 from django.core.files.uploadedfile import SimpleUploadedFile
 from securesystemslib.signer import CryptoSigner
 
-from ordnung.repository import check_repository, look_over, open_carrier, sign_offline
+from ordnung.repository import check_repository, open_carrier, sign_offline
 from ordnung.repository.keys import public_hex
 from ordnung.server import apart
 from ordnung.server.assessment import current
@@ -23,6 +23,7 @@ from ordnung.server.repositories import payloads
 from ordnung.server.repositories.models import Arrival, PayloadFetch, Repository, TrustedRoot, Upload, WrittenOut
 from ordnung.server.work.models import Work
 from ordnung.standins.faults import Fault
+from ordnung.store import look_over
 from tests.server.test_jobs import SiteUnderTest, site
 
 pytestmark = pytest.mark.django_db(transaction=True)

@@ -29,7 +29,7 @@ async def test_uploads_have_room_of_their_own_a_share_a_person_and_one_writer(de
     full = await desk.call("post", "uploads", {"name": "b.tar", "size": 200})
     assert full.status_code == 413 and "All together have 1400 bytes on their way" in full.json()["detail"]
     settings.UPLOADS_IN_ALL = 10**15
-    monkeypatch.setattr("ordnung.repository.store.ContentStore.room", lambda self: 2000)
+    monkeypatch.setattr("ordnung.store.content.ContentStore.room", lambda self: 2000)
     tight = await desk.call("post", "uploads", {"name": "b.tar", "size": 700})
     assert tight.status_code == 422 and "2000 are free" in tight.json()["detail"], "1400 are promised to others"
 

@@ -19,9 +19,9 @@ from ordnung.engine.tape import fold
 from ordnung.engine.world import Patience, Site, World
 from ordnung.formats.catalog import parse_catalog
 from ordnung.formats.pldm import parse_package
-from ordnung.repository import RepositoryError
 from ordnung.standins import makers
 from ordnung.standins.hardware import Hardware
+from ordnung.store import RepositoryError
 from tests.simulation.clock import START, VirtualClock
 from tests.simulation.lines import InProcessControllers
 

@@ -12,8 +12,9 @@ from ordnung.core.assessment import Standing
 from ordnung.core.media import Spread, spread
 from ordnung.core.packing import Packed, Trim
 from ordnung.formats.packing import PackedCatalog, PackedPayload, PackingList, write_packing
-from ordnung.repository import Content, ContentStore
+from ordnung.repository import Content
 from ordnung.repository.carry_in import PACKING
+from ordnung.store import ContentStore
 
 SEAL_DAYS = 90
 METADATA_BYTES = 64 * 1024

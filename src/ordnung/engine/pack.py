@@ -8,7 +8,8 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from ordnung.core.packing import Packed
-from ordnung.repository import Fetcher, RepositoryError, check_identity, check_payload_signature
+from ordnung.repository import Fetcher, check_identity, check_payload_signature
+from ordnung.store import RepositoryError
 
 Keys = Mapping[str, Mapping[str, bytes]]
 """Trusted public keys by maker and name."""

@@ -27,8 +27,8 @@ from ordnung.engine.hand import Hand, is_lasting
 from ordnung.engine.ports import Controller, Ready
 from ordnung.engine.tape import MAX_SENDS
 from ordnung.engine.world import StepFailedError
-from ordnung.repository import RepositoryError
 from ordnung.repository.identity import SettledBy, settle_identity
+from ordnung.store import RepositoryError
 
 
 async def write(hand: Hand) -> None:

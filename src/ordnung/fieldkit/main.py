@@ -25,7 +25,7 @@ from ordnung.fieldkit import (
     surveying,
 )
 from ordnung.formats.errors import FormatError
-from ordnung.repository import RepositoryError
+from ordnung.store import RepositoryError
 
 NO, USAGE, UNREACHED = 1, 2, 3
 

@@ -25,11 +25,9 @@ from ordnung.repository import (
     SHAPES,
     Arrived,
     Carrier,
-    ContentStore,
     Fetcher,
     Pace,
     PayloadSource,
-    RepositoryError,
     SealBook,
     SealedCarrier,
     carry_in,
@@ -38,13 +36,13 @@ from ordnung.repository import (
     finish,
     first_root,
     look_at,
-    look_over,
     open_carrier,
     root_ids,
     write_as,
 )
 from ordnung.repository.editions import next_edition
 from ordnung.repository.sealed import one_medium
+from ordnung.store import ContentStore, RepositoryError, look_over
 
 _FILE = click.Path(exists=True, dir_okay=False, path_type=Path)
 _ANY = click.Path(exists=True, path_type=Path)

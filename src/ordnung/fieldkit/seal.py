@@ -10,9 +10,10 @@ from securesystemslib.signer import CryptoSigner
 from tuf.api.metadata import Metadata, Root, Targets
 from tuf.api.serialization import DeserializationError
 
-from ordnung.repository import RepositoryError, sign_offline
-from ordnung.repository.copying import write_durably
+from ordnung.repository import sign_offline
 from ordnung.repository.keys import load_private_key, public_hex, spell_private_key
+from ordnung.store import RepositoryError
+from ordnung.store.copying import write_durably
 
 _FILE = click.Path(exists=True, dir_okay=False, path_type=Path)
 _SECRET = click.option(

@@ -17,9 +17,9 @@ from typing import BinaryIO, Protocol, cast
 import zstandard
 
 from ordnung.repository.contents import MAX_FILES, Contents, Extents, Lister, check_name, list_disc, list_tar
-from ordnung.repository.copying import CHUNK
-from ordnung.repository.errors import RepositoryError, no_room
 from ordnung.repository.seal import Content, prefixed
+from ordnung.store.copying import CHUNK
+from ordnung.store.errors import RepositoryError, no_room
 
 MAX_RATIO = 2000
 """So many times its size may a compressed archive grow (zeros grow about 10,000 times: a bomb)."""

@@ -10,9 +10,9 @@ from ordnung.formats.errors import FormatError
 from ordnung.formats.packing import PackingList, parse_packing
 from ordnung.repository.carriers import Carrier, FolderCarrier
 from ordnung.repository.check import Seal, check_carrier, verify_seal
-from ordnung.repository.copying import Progress, copy_hashed, silent
-from ordnung.repository.errors import RepositoryError
-from ordnung.repository.store import ContentStore
+from ordnung.store.content import ContentStore
+from ordnung.store.copying import Progress, copy_hashed, silent
+from ordnung.store.errors import RepositoryError
 
 PACKING = "packing.json"
 MAX_DOCUMENT = 64 * 1024 * 1024

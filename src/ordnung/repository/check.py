@@ -19,10 +19,10 @@ from tuf.ngclient import FetcherInterface, Updater, UpdaterConfig
 
 from ordnung.repository.carriers import Carrier, FolderCarrier
 from ordnung.repository.contents import check_name
-from ordnung.repository.copying import CHUNK, Progress, copy_hashed, silent
-from ordnung.repository.errors import RepositoryError
 from ordnung.repository.roots import load_root
 from ordnung.repository.seal import prefixed
+from ordnung.store.copying import CHUNK, Progress, copy_hashed, silent
+from ordnung.store.errors import RepositoryError
 
 MAX_METADATA = 64 * 1024 * 1024
 WORKERS = min(4, os.cpu_count() or 1)

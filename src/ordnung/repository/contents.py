@@ -14,8 +14,8 @@ from typing import Any
 
 import pycdlib
 
-from ordnung.repository.errors import RepositoryError
 from ordnung.repository.tar_headers import BoundedTarInfo
+from ordnung.store.errors import RepositoryError
 
 MAX_FILES = 100_000
 MAX_MEMBERS = 2 * MAX_FILES

@@ -17,7 +17,7 @@ import pycdlib.headervd
 import pycdlib.pycdlib
 
 from ordnung.repository.carriers import Carrier, shorten
-from ordnung.repository.copying import CHUNK, Progress, sync_file
+from ordnung.store.copying import CHUNK, Progress, sync_file
 
 LABEL = "ORDNUNG"
 _lock = threading.Lock()

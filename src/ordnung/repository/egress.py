@@ -17,7 +17,7 @@ import aiohttp
 from ordnung.formats.addresses import Networks
 from ordnung.formats.authorities import Authorities, authorities
 from ordnung.formats.resolving import CheckedResolver, NotAllowedError, resolve_checked
-from ordnung.repository.errors import RepositoryError
+from ordnung.store.errors import RepositoryError
 
 AT_ONCE_A_HOST = 4
 

@@ -15,11 +15,11 @@ from urllib.parse import unquote, urlsplit
 import aiohttp
 
 from ordnung.core.catalog import Payload
-from ordnung.repository.copying import Progress
 from ordnung.repository.egress import AT_ONCE_A_HOST, MirrorLine, Way
-from ordnung.repository.errors import RepositoryError
-from ordnung.repository.store import ContentStore
 from ordnung.repository.transfer import Pace, collect
+from ordnung.store.content import ContentStore
+from ordnung.store.copying import Progress
+from ordnung.store.errors import RepositoryError
 
 TIMEOUT_S, CONNECT_S, SILENCE_S = 24 * 3600.0, 10.0, 60.0
 """A large payload over a thin line may take its time; silence may not."""

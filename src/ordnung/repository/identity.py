@@ -22,7 +22,7 @@ from ordnung.formats.pldm import (
     spell_descriptor,
 )
 from ordnung.formats.signatures import find_signer, signed_digest
-from ordnung.repository.errors import RepositoryError
+from ordnung.store.errors import RepositoryError
 
 
 class SettledBy(StrEnum):

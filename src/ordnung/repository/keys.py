@@ -9,8 +9,8 @@ from cryptography.hazmat.primitives import serialization
 from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey, Ed25519PublicKey
 from securesystemslib.signer import CryptoSigner, SSlibKey
 
-from ordnung.repository.copying import write_durably
-from ordnung.repository.errors import RepositoryError
+from ordnung.store.copying import write_durably
+from ordnung.store.errors import RepositoryError
 
 OLD_NAMES = ("root", "online")
 """Until 0.3 two keys were kept under these names."""

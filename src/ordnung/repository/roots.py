@@ -21,9 +21,9 @@ from tuf.api.metadata import Metadata, Role, Root
 from tuf.api.serialization import DeserializationError, SerializationError
 from tuf.api.serialization.json import CanonicalJSONSerializer, JSONSerializer
 
-from ordnung.repository.copying import write_durably
-from ordnung.repository.errors import RepositoryError
 from ordnung.repository.keys import KeyBox, public_hex, public_key
+from ordnung.store.copying import write_durably
+from ordnung.store.errors import RepositoryError
 
 ROOT_DAYS = 365
 ROLES = ("root", "targets", "snapshot", "timestamp")

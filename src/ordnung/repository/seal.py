@@ -14,9 +14,9 @@ from typing import Any
 from tuf.api.metadata import Metadata, MetaFile, Snapshot, TargetFile, Targets, Timestamp
 from tuf.api.serialization import DeserializationError
 
-from ordnung.repository.copying import digest_of, write_durably
-from ordnung.repository.errors import RepositoryError
 from ordnung.repository.roots import SPELLING, SealBook, SignaturesDue, count_signatures, merge_signatures
+from ordnung.store.copying import digest_of, write_durably
+from ordnung.store.errors import RepositoryError
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

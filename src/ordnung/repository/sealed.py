@@ -10,9 +10,9 @@ from tuf.api.serialization import DeserializationError
 
 from ordnung.repository.carriers import Carrier, PartCarrier, SealedCarrier
 from ordnung.repository.carry_in import PACKING
-from ordnung.repository.errors import RepositoryError
 from ordnung.repository.seal import Content, load_targets
-from ordnung.repository.store import ContentStore
+from ordnung.store.content import ContentStore
+from ordnung.store.errors import RepositoryError
 
 
 def open_sealed(name: str, folder: Path, store: ContentStore) -> SealedCarrier:

@@ -19,8 +19,8 @@ from ordnung.formats.documents import MAX_BYTES, load_json
 from ordnung.formats.offers import Offer, newest_of, parse_index
 from ordnung.formats.signatures import read_signature
 from ordnung.repository.egress import UNREACHABLE, MirrorLine, Way
-from ordnung.repository.errors import RepositoryError
 from ordnung.repository.transfer import collect
+from ordnung.store.errors import RepositoryError
 
 TIMEOUT_S = 120.0
 CHUNK = 128 * 1024

@@ -9,9 +9,9 @@ from pathlib import Path
 
 import aiohttp
 
-from ordnung.repository.copying import CHUNK, Progress
 from ordnung.repository.egress import UNREACHABLE, MirrorLine
-from ordnung.repository.errors import RepositoryError, no_room
+from ordnung.store.copying import CHUNK, Progress
+from ordnung.store.errors import RepositoryError, no_room
 
 GONE = (403, 404, 410)
 

@@ -15,8 +15,8 @@ from ordnung.formats.compressed import unpack
 from ordnung.formats.documents import MAX_BYTES
 from ordnung.formats.resolving import NotAllowedError
 from ordnung.repository.egress import BARRED, UNREACHABLE, Way, open_blocking
-from ordnung.repository.errors import RepositoryError
 from ordnung.repository.sources import Brought, SourceReport
+from ordnung.store.errors import RepositoryError
 
 TIMEOUT_S = 30
 CHUNK = 128 * 1024

@@ -21,7 +21,9 @@ from typing import BinaryIO, cast
 import zstandard
 
 from ordnung.repository.carriers import Carrier
-from ordnung.repository.copying import (
+from ordnung.repository.disc import write_disc
+from ordnung.store.content import is_sum
+from ordnung.store.copying import (
     CHUNK,
     Progress,
     copy_hashed,
@@ -32,9 +34,7 @@ from ordnung.repository.copying import (
     sync_folder,
     write_durably,
 )
-from ordnung.repository.disc import write_disc
-from ordnung.repository.errors import RepositoryError, no_room
-from ordnung.repository.store import is_sum
+from ordnung.store.errors import RepositoryError, no_room
 
 SHAPES = {"folder": "", "tar": ".tar", "tar.zst": ".tar.zst", "iso": ".iso"}
 """What a repository can be written out as, and how the file's name ends."""

@@ -26,7 +26,6 @@ from django.db.models import Q  # noqa: E402
 
 from ordnung.controllers import Client, RedfishControllers  # noqa: E402
 from ordnung.formats.authorities import Authorities  # noqa: E402
-from ordnung.repository import PayloadProcess  # noqa: E402
 from ordnung.server.audit.heads import sign_daily  # noqa: E402
 from ordnung.server.clock import now  # noqa: E402
 from ordnung.server.engine_lock import EngineRunsError, take_engine_lock  # noqa: E402
@@ -43,6 +42,7 @@ from ordnung.server.runs.models import Run  # noqa: E402
 from ordnung.server.vault import purpose_key  # noqa: E402
 from ordnung.server.work.models import Work  # noqa: E402
 from ordnung.server.work.progress import bump  # noqa: E402
+from ordnung.store import PayloadProcess  # noqa: E402
 
 POLL_S = 0.2
 """Real seconds between looks for new work; one indexed query each."""

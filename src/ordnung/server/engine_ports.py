@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from ordnung.controllers import RedfishControllers
 from ordnung.engine.ports import Journal
 from ordnung.engine.world import Site
-from ordnung.repository import PayloadProcess
+from ordnung.store import PayloadProcess
 
 
 @dataclass

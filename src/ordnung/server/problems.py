@@ -14,7 +14,7 @@ from rest_framework import exceptions
 from rest_framework.response import Response
 
 from ordnung.formats.errors import Fault, FormatError
-from ordnung.repository import RepositoryError
+from ordnung.store import RepositoryError
 
 log = structlog.get_logger()
 

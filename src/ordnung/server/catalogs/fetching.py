@@ -17,7 +17,6 @@ from ordnung.repository import (
     Brought,
     Egress,
     Mirror,
-    RepositoryError,
     SourceReport,
     has_packages,
     look,
@@ -32,6 +31,7 @@ from ordnung.server.problems import Problem
 from ordnung.server.work.events import tell
 from ordnung.server.work.models import Work
 from ordnung.server.work.progress import add_done, bump
+from ordnung.store import RepositoryError
 
 
 async def do_catalogs(work: Work, ports: EnginePorts) -> None:

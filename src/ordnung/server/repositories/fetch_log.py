@@ -6,10 +6,10 @@ import asyncio
 
 from asgiref.sync import sync_to_async
 
-from ordnung.repository.serve import Fetched
 from ordnung.server.clock import now
 from ordnung.server.repositories.models import PayloadFetch
 from ordnung.server.work.events import tell
+from ordnung.store.serve import Fetched
 
 
 class FetchLog:

@@ -16,7 +16,6 @@ from ordnung.repository import (
     Arrived,
     CarriedIn,
     Carrier,
-    RepositoryError,
     Seen,
     carry_in,
     first_root,
@@ -41,6 +40,7 @@ from ordnung.server.repositories.uploads import forget_upload
 from ordnung.server.work.events import tell
 from ordnung.server.work.models import Work
 from ordnung.server.work.progress import bump
+from ordnung.store import RepositoryError
 
 
 async def do_carry_in(work: Work, ports: EnginePorts) -> None:

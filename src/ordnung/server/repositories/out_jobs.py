@@ -7,7 +7,7 @@ from pathlib import Path
 
 from asgiref.sync import sync_to_async
 
-from ordnung.repository import Carrier, RepositoryError, check_carrier, look_over, write_as
+from ordnung.repository import Carrier, check_carrier, write_as
 from ordnung.repository.sealed import one_medium, only_new
 from ordnung.server.clock import now
 from ordnung.server.engine_ports import EnginePorts
@@ -17,6 +17,7 @@ from ordnung.server.repositories.payloads import open_book, open_repository, ope
 from ordnung.server.work.events import tell
 from ordnung.server.work.models import Work
 from ordnung.server.work.progress import bump
+from ordnung.store import RepositoryError, look_over
 
 
 def carrier_for(row: Repository, medium: int = 0, since: Repository | None = None) -> Carrier:

@@ -16,9 +16,8 @@ from ordnung.core.media import TooLargeError
 from ordnung.core.packing import Packed, Trim, kept
 from ordnung.engine.compose import SEAL_DAYS, Composed, Documents, Heading, compose, sums_of
 from ordnung.engine.pack import PackedState, fetch_all
-from ordnung.repository import Fetcher, Pace, PayloadSource, RepositoryError, draft_targets, finish, store_metadata
+from ordnung.repository import Fetcher, Pace, PayloadSource, draft_targets, finish, store_metadata
 from ordnung.repository.carry_in import PACKING
-from ordnung.repository.copying import write_durably
 from ordnung.repository.roots import SPELLING, SignaturesDue
 from ordnung.repository.seal import signatures_due
 from ordnung.server.catalogs.fetching import way_out
@@ -32,6 +31,8 @@ from ordnung.server.repositories.rows import LINE_FIELDS, packed_rows
 from ordnung.server.work.events import tell
 from ordnung.server.work.models import Work
 from ordnung.server.work.progress import add_done, bump
+from ordnung.store import RepositoryError
+from ordnung.store.copying import write_durably
 
 TOLD_BYTES = 256 * 1024
 """How much must have arrived before progress is stored again."""

@@ -10,19 +10,14 @@ from django.conf import settings
 from ordnung.core.sheet import NamedPayload
 from ordnung.engine.ports import Ready
 from ordnung.formats.pldm import Package
-from ordnung.repository import (
-    Addresses,
-    ContentStore,
-    RepositoryError,
-    SealBook,
-    SealedCarrier,
-)
+from ordnung.repository import SealBook, SealedCarrier
 from ordnung.repository.identity import open_package
 from ordnung.repository.sealed import open_sealed
-from ordnung.repository.store import digest_of
 from ordnung.server.clock import now
 from ordnung.server.repositories.models import Repository
 from ordnung.server.vault import purpose_key
+from ordnung.store import Addresses, ContentStore, RepositoryError
+from ordnung.store.content import digest_of
 
 
 def open_store() -> ContentStore:

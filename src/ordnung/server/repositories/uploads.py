@@ -14,11 +14,11 @@ from django.conf import settings
 from django.db import transaction
 from django.db.models import Sum
 
-from ordnung.repository.errors import no_room
 from ordnung.server.clock import now
 from ordnung.server.problems import Problem
 from ordnung.server.repositories.models import Arrival, Upload
 from ordnung.server.repositories.payloads import open_store
+from ordnung.store.errors import no_room
 
 SUFFIX = ".upload"
 KEPT = datetime.timedelta(days=2)

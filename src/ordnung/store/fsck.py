@@ -7,9 +7,9 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
 
-from ordnung.repository.copying import Progress, digest_of, silent, sync_folder
-from ordnung.repository.errors import RepositoryError
-from ordnung.repository.store import ContentStore, is_sum
+from ordnung.store.content import ContentStore, is_sum
+from ordnung.store.copying import Progress, digest_of, silent, sync_folder
+from ordnung.store.errors import RepositoryError
 
 WORKERS = min(4, os.cpu_count() or 1)
 """Hashing leaves Python's lock: so many files are read at once."""

@@ -1,4 +1,4 @@
-"""The payload server's own process (``repository/serving.py``): lines of JSON come in, and go out."""
+"""The payload server's own process (``store/serving.py``): lines of JSON come in, and go out."""
 
 from __future__ import annotations
 
@@ -10,8 +10,8 @@ import sys
 from pathlib import Path
 from typing import Any
 
-from ordnung.repository.serve import PayloadServer
-from ordnung.repository.store import ContentStore
+from ordnung.store.content import ContentStore
+from ordnung.store.serve import PayloadServer
 
 TAKEN_S, AGAIN_S = 5.0, 0.1
 """An address is waited for so long: the process before may still be ending."""

@@ -9,7 +9,7 @@ import ssl
 import aiohttp
 import pytest
 
-from ordnung.repository import ContentStore, PayloadProcess
+from ordnung.store import ContentStore, PayloadProcess
 from tests.repository.test_payloads import put
 
 ADDRESS = "127.20.100.4"

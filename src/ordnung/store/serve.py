@@ -21,7 +21,7 @@ from aiohttp.abc import AbstractStreamWriter
 from aiohttp.typedefs import Handler
 
 from ordnung.formats.text import whole_number
-from ordnung.repository.store import ContentStore
+from ordnung.store.content import ContentStore
 
 SILENT_S = 30.0
 """Who has asked for nothing so long after connecting is hung up on."""

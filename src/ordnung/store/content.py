@@ -22,7 +22,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import BinaryIO
 
-from ordnung.repository.copying import (
+from ordnung.store.copying import (
     CHUNK,
     Progress,
     copy_hashed,
@@ -32,7 +32,7 @@ from ordnung.repository.copying import (
     sync_folder,
     write_durably,
 )
-from ordnung.repository.errors import RepositoryError, no_room
+from ordnung.store.errors import RepositoryError, no_room
 
 HOLD = "ordnung.hold/1"
 _SUM = re.compile(r"[0-9a-f]{64}")

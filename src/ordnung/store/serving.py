@@ -1,6 +1,6 @@
 """The payload server in a process of its own: whatever comes in there, the engine goes on undisturbed.
 
-The engine starts ``python -m ordnung.repository.serve_alone`` and speaks with it over its standard streams, a line of
+The engine starts ``python -m ordnung.store.serve_alone`` and speaks with it over its standard streams, a line of
 JSON at a time: what it is to serve, what it is to open and close; back come what was fetched and who rang. The process
 ends when the engine does. One that has died is started again at the same addresses, with what was open.
 """
@@ -17,8 +17,8 @@ from typing import Any
 
 import structlog
 
-from ordnung.repository.serve import Addresses, Fetched
-from ordnung.repository.store import ContentStore
+from ordnung.store.content import ContentStore
+from ordnung.store.serve import Addresses, Fetched
 
 MOST_BELLS = 1000
 """Bells waiting for a knock at once; the oldest are forgotten."""
@@ -82,7 +82,7 @@ class PayloadProcess(Addresses):
 
     async def _begin(self) -> None:
         """Start a server and open what is to be open. Raises OSError when it can't listen."""
-        command = [sys.executable, "-m", "ordnung.repository.serve_alone"]
+        command = [sys.executable, "-m", "ordnung.store.serve_alone"]
         pipe = asyncio.subprocess.PIPE
         self._process = await asyncio.create_subprocess_exec(*command, stdin=pipe, stdout=pipe, start_new_session=True)
         self._say({"store": str(self.store.root), "secret": self.secret.hex(), **self._place})

@@ -10,7 +10,7 @@ from hypothesis import settings
 from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, invariant, rule
 
-from ordnung.repository import ContentStore, RepositoryError, look_over
+from ordnung.store import ContentStore, RepositoryError, look_over
 
 
 def sum_of(raw: bytes) -> str:
