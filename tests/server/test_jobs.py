@@ -35,6 +35,7 @@ class SiteUnderTest:
 
     def __init__(self, live, folder) -> None:
         self.live, self.folder = live, folder
+        self.log, self.payloads = FetchLog(), None
         user = make_person("technician")
         self.browser = Browser()
         self.browser.force_login(user)
@@ -57,15 +58,26 @@ class SiteUnderTest:
 
     async def work(self) -> Work:
         """Let the engine do what was asked for; the last work."""
+        payloads = await self._payloads()
         async with Client(self.live.ca) as client:
-            log = FetchLog()
-            payloads = PayloadProcess(await sync_to_async(open_store)(), b"s", log.record)
-            await payloads.start("127.20.100.2", 0, self.live.floor.authority.issue("127.20.100.2", "payloads"))
             for work in await sync_to_async(claim)():
                 await jobs[work.kind](work, EnginePorts(RedfishControllers(client), payloads, DatabaseJournal()))
-            await payloads.stop()
-            await log.settle()
+            await self.log.settle()
         return await Work.objects.order_by("-pk").afirst()
+
+    async def _payloads(self) -> PayloadProcess:
+        """The payload server, started once: as long as the site keeps its store."""
+        store = await sync_to_async(open_store)()
+        if self.payloads is None or self.payloads.store.root != store.root:
+            await self.close()
+            self.payloads = PayloadProcess(store, b"s", self.log.record)
+            await self.payloads.start("127.20.100.2", 0, self.live.floor.authority.issue("127.20.100.2", "payloads"))
+        return self.payloads
+
+    async def close(self) -> None:
+        """End what was started."""
+        if self.payloads is not None:
+            await self.payloads.stop()
 
     async def ask(self, path, body=None) -> Work:
         await sync_to_async(self.post)(path, body)
@@ -73,11 +85,13 @@ class SiteUnderTest:
 
 
 @pytest.fixture
-def site(live, settings, tmp_path, transactional_db):
+async def site(live, settings, tmp_path, transactional_db):
     current.forget()
     settings.HOME, settings.CA, settings.CLOCK = tmp_path, live.ca, live.clock
     settings.MIRRORS_VOUCHED_BY = Authorities(live.ca)
-    return SiteUnderTest(live, tmp_path)
+    found = await sync_to_async(SiteUnderTest)(live, tmp_path)
+    yield found
+    await found.close()
 
 
 async def test_a_survey_keeps_readings_and_remembers_certificates(site):
