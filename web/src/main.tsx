@@ -29,11 +29,26 @@ const router = createBrowserRouter([
       { path: "drift", element: <DriftPlace /> },
       { path: "baseline", element: <BaselinePlace /> },
       // Later in the order of the work: fetched when they are first gone to.
-      { path: "repository", lazy: async () => ({ Component: (await import("./repository/RepositoryPlace")).RepositoryPlace }) },
-      { path: "run-sheet/:id?", lazy: async () => ({ Component: (await import("./runsheet/RunSheetPlace")).RunSheetPlace }) },
-      { path: "record/trail", lazy: async () => ({ Component: (await import("./record/AuditTrail")).AuditTrail }) },
-      { path: "people", lazy: async () => ({ Component: (await import("./people/PeoplePlace")).PeoplePlace }) },
-      { path: "record/:id?", lazy: async () => ({ Component: (await import("./record/RecordPlace")).RecordPlace }) },
+      {
+        path: "repository",
+        lazy: async () => ({ Component: (await import("./repository/RepositoryPlace")).RepositoryPlace }),
+      },
+      {
+        path: "run-sheet/:id?",
+        lazy: async () => ({ Component: (await import("./runsheet/RunSheetPlace")).RunSheetPlace }),
+      },
+      {
+        path: "record/trail",
+        lazy: async () => ({ Component: (await import("./record/AuditTrail")).AuditTrail }),
+      },
+      {
+        path: "people",
+        lazy: async () => ({ Component: (await import("./people/PeoplePlace")).PeoplePlace }),
+      },
+      {
+        path: "record/:id?",
+        lazy: async () => ({ Component: (await import("./record/RecordPlace")).RecordPlace }),
+      },
       { path: "*", element: <Navigate to="/floor" replace /> },
     ],
   },
@@ -52,7 +67,9 @@ if (root) {
     <StrictMode>
       <ThemeProvider theme={theme} defaultMode="system">
         <CssBaseline enableColorScheme />
-        <QueryClientProvider client={client}><App /></QueryClientProvider>
+        <QueryClientProvider client={client}>
+          <App />
+        </QueryClientProvider>
       </ThemeProvider>
     </StrictMode>,
   );

@@ -20,13 +20,16 @@ function line(...answers: (Response | Error)[]): Request[] {
   return asked;
 }
 
-const json = (body: unknown, headers: Record<string, string> = {}) => new Response(JSON.stringify(body), { headers: { "Content-Type": "application/json", ...headers } });
+const json = (body: unknown, headers: Record<string, string> = {}) =>
+  new Response(JSON.stringify(body), { headers: { "Content-Type": "application/json", ...headers } });
 const base = "http://localhost/";
 
 test("a POST whose line broke is sent once more with the same key and body", async () => {
   vi.useFakeTimers();
   const asked = line(new TypeError("broken"), json({ id: 7 }));
-  const answer = take(api.POST("/api/v1/surveys", { baseUrl: base, body: { servers: ["surge-01"], failed: false } }));
+  const answer = take(
+    api.POST("/api/v1/surveys", { baseUrl: base, body: { servers: ["surge-01"], failed: false } }),
+  );
   await vi.runAllTimersAsync();
   await answer;
   const keys = asked.map((request) => request.headers.get("Idempotency-Key"));

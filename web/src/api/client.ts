@@ -63,7 +63,14 @@ export type BroughtIn = Schemas["BroughtIn"];
 export type Failure = Schemas["Failure"];
 
 /** What the server answers when it refuses: RFC 9457. */
-export interface Problem { type: string; title: string; status: number; detail: string; field?: string; faults?: { place: string; what: string }[] }
+export interface Problem {
+  type: string;
+  title: string;
+  status: number;
+  detail: string;
+  field?: string;
+  faults?: { place: string; what: string }[];
+}
 
 export class Refused extends Error {
   constructor(readonly problem: Problem) {
@@ -77,7 +84,10 @@ export const setToken = (value: string): void => {
   token = value;
 };
 
-const newKey = (): string => Array.from(crypto.getRandomValues(new Uint8Array(16)), (byte) => byte.toString(16).padStart(2, "0")).join("");
+const newKey = (): string =>
+  Array.from(crypto.getRandomValues(new Uint8Array(16)), (byte) => byte.toString(16).padStart(2, "0")).join(
+    "",
+  );
 const AGAIN_MS = 1500;
 
 /** As `fetch`; what has a key of its own is sent once more when the line broke: it is answered again, not done again. */
@@ -107,25 +117,42 @@ const isProblem = (value: unknown): value is Problem =>
   typeof value === "object" && value !== null && "detail" in value && "status" in value;
 
 /** The data of an answer, or a `Refused` with the problem; a lost connection becomes one too. */
-export async function take<T>(answer: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
+export async function take<T>(
+  answer: Promise<{ data?: T; error?: unknown; response: Response }>,
+): Promise<T> {
   let result;
   try {
     result = await answer;
   } catch {
-    throw new Refused({ type: "ordnung:offline", title: "offline", status: 0, detail: "Ordnung does not answer. What runs on servers goes on; this page tries again by itself." });
+    throw new Refused({
+      type: "ordnung:offline",
+      title: "offline",
+      status: 0,
+      detail: "Ordnung does not answer. What runs on servers goes on; this page tries again by itself.",
+    });
   }
   if (result.response.ok) return result.data as T;
   const told = isProblem(result.error)
     ? result.error
-    : { type: "ordnung:error", title: "error", status: result.response.status, detail: `The server answered ${result.response.status}.` };
+    : {
+        type: "ordnung:error",
+        title: "error",
+        status: result.response.status,
+        detail: `The server answered ${result.response.status}.`,
+      };
   throw new Refused(told);
 }
 
 /** A page of a list, and how long the list is in all. */
-export interface Page<T> { rows: T[]; total: number }
+export interface Page<T> {
+  rows: T[];
+  total: number;
+}
 
 /** As `take`, of a list in pages. */
-export async function takePage<T>(answer: Promise<{ data?: T[]; error?: unknown; response: Response }>): Promise<Page<T>> {
+export async function takePage<T>(
+  answer: Promise<{ data?: T[]; error?: unknown; response: Response }>,
+): Promise<Page<T>> {
   const rows = await take(answer);
   return { rows, total: Number((await answer).response.headers.get("X-Total-Count") ?? rows.length) };
 }
@@ -138,16 +165,34 @@ export async function sendPiece<T>(path: string, piece: Blob, span: string): Pro
 }
 
 /** Send a file; openapi-fetch would spell it as JSON. */
-export async function sendFile<T>(path: string, file: File, extra: Record<string, string | File> = {}): Promise<T> {
+export async function sendFile<T>(
+  path: string,
+  file: File,
+  extra: Record<string, string | File> = {},
+): Promise<T> {
   const form = new FormData();
   form.set("file", file);
   for (const [name, value] of Object.entries(extra)) form.set(name, value);
-  const response = await fetch(path, { method: "POST", body: form, headers: { "X-CSRFToken": token }, credentials: "same-origin" });
+  const response = await fetch(path, {
+    method: "POST",
+    body: form,
+    headers: { "X-CSRFToken": token },
+    credentials: "same-origin",
+  });
   return readAnswer<T>(response);
 }
 
 async function readAnswer<T>(response: Response): Promise<T> {
   const body: unknown = await response.json().catch(() => null);
   if (response.ok) return body as T;
-  throw new Refused(isProblem(body) ? body : { type: "ordnung:error", title: "error", status: response.status, detail: `The server answered ${response.status}.` });
+  throw new Refused(
+    isProblem(body)
+      ? body
+      : {
+          type: "ordnung:error",
+          title: "error",
+          status: response.status,
+          detail: `The server answered ${response.status}.`,
+        },
+  );
 }

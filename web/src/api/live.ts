@@ -3,19 +3,30 @@ import { useEffect, useState } from "react";
 import type { Run } from "./client";
 import { client, STALE } from "./queries";
 
-interface Told { topic: string; run?: number; server?: string; state?: string; detail?: string; percent?: number | null }
+interface Told {
+  topic: string;
+  run?: number;
+  server?: string;
+  state?: string;
+  detail?: string;
+  percent?: number | null;
+}
 
 const BATCH_MS = 250;
 
 /** A step of a server is put into the run's answer as it is: no question needed. */
 function applyStep(told: Told): void {
-  client.setQueryData<Run>(["run", told.run], (run) =>
-    run && {
-      ...run,
-      servers: run.servers.map((s) =>
-        s.server === told.server ? { ...s, state: told.state ?? s.state, detail: told.detail ?? "", percent: told.percent ?? null } : s,
-      ),
-    },
+  client.setQueryData<Run>(
+    ["run", told.run],
+    (run) =>
+      run && {
+        ...run,
+        servers: run.servers.map((s) =>
+          s.server === told.server
+            ? { ...s, state: told.state ?? s.state, detail: told.detail ?? "", percent: told.percent ?? null }
+            : s,
+        ),
+      },
   );
 }
 

@@ -21,11 +21,20 @@ import { useDraft } from "./useDraft";
 /** What every product should run: the issues followed, the rules, the result, and what a change would mean. */
 export function BaselinePlace() {
   const { data, error } = useQuery(baselineQuery);
-  if (error) return <Box sx={{ p: 3 }}><Trouble>{error.message}</Trouble></Box>;
+  if (error)
+    return (
+      <Box sx={{ p: 3 }}>
+        <Trouble>{error.message}</Trouble>
+      </Box>
+    );
   return data ? <Sheet data={data} /> : null;
 }
 
-const SIDES: [string, string][] = [["rules", "Rules"], ["revisions", "Revisions"], ["sources", "Sources"]];
+const SIDES: [string, string][] = [
+  ["rules", "Rules"],
+  ["revisions", "Revisions"],
+  ["sources", "Sources"],
+];
 
 function Sheet({ data }: { data: Baseline }) {
   const draft = useDraft(data);
@@ -37,35 +46,89 @@ function Sheet({ data }: { data: Baseline }) {
   const panel: Record<string, ReactNode> = {
     rules: (
       <>
-        <Rules rules={draft.wanted.rules} told={draft.effect?.rules ?? data.rules} options={options} person={person} change={(rules) => draft.change({ rules })} />
+        <Rules
+          rules={draft.wanted.rules}
+          told={draft.effect?.rules ?? data.rules}
+          options={options}
+          person={person}
+          change={(rules) => draft.change({ rules })}
+        />
         <EffectPanel draft={draft} number={data.revision.number} />
       </>
     ),
-    revisions: <Revisions number={data.revision.number} start={(wanted) => {
-      draft.change(wanted);
-      setSide(null);
-    }} />,
+    revisions: (
+      <Revisions
+        number={data.revision.number}
+        start={(wanted) => {
+          draft.change(wanted);
+          setSide(null);
+        }}
+      />
+    ),
     sources: <Sources issues={data.issues} />,
   };
   return (
-    <Split label="Baseline" width={372} panel={(
-      <Box sx={{ display: "grid", gap: 1.75, alignContent: "start" }}>
-        <Box role="group" aria-label="Beside the baseline" sx={{ display: "flex", gap: 2, borderBottom: `1px solid ${ink("ink")}` }}>
-          {SIDES.map(([key, label]) => (
-            <Button key={key} variant="text" aria-pressed={side === key} onClick={() => setSide(key === "rules" ? null : key)} sx={{ px: 0, borderRadius: 0, boxShadow: side === key ? `inset 0 -3px 0 ${ink("water")}` : "none" }}>{label}</Button>
-          ))}
+    <Split
+      label="Baseline"
+      width={372}
+      panel={
+        <Box sx={{ display: "grid", gap: 1.75, alignContent: "start" }}>
+          <Box
+            role="group"
+            aria-label="Beside the baseline"
+            sx={{ display: "flex", gap: 2, borderBottom: `1px solid ${ink("ink")}` }}
+          >
+            {SIDES.map(([key, label]) => (
+              <Button
+                key={key}
+                variant="text"
+                aria-pressed={side === key}
+                onClick={() => setSide(key === "rules" ? null : key)}
+                sx={{
+                  px: 0,
+                  borderRadius: 0,
+                  boxShadow: side === key ? `inset 0 -3px 0 ${ink("water")}` : "none",
+                }}
+              >
+                {label}
+              </Button>
+            ))}
+          </Box>
+          {panel[side]}
         </Box>
-        {panel[side]}
-      </Box>
-    )}>
+      }
+    >
       {data.issues.length === 0 ? (
-        <Empty title="No baseline yet">The baseline says which release every product should run. It follows from makers’ catalogs and the house rules, for the servers that were read. Bring in a catalog first.</Empty>
+        <Empty title="No baseline yet">
+          The baseline says which release every product should run. It follows from makers’ catalogs and the
+          house rules, for the servers that were read. Bring in a catalog first.
+        </Empty>
       ) : (
         <>
-          <Head data={data} changed={draft.dirty} newest={() => draft.change({ follows: followNewest(draft.wanted.follows, coverage) })} behind={coverage.filter((r) => r.newest && r.newest !== r.followed).length} />
-          <Coverage rows={coverage} issues={data.issues} held={new Map(data.coverage.map((r) => [keyOf(r), r.followed ?? ""]))} toSources={() => setSide("sources")} move={(row, issue) => draft.change({ follows: follow(draft.wanted.follows, row, issue) })} />
-          {data.lines.length === 0 ? <Empty title="Nothing is read yet">Read the servers on the Floor; what is fitted in them gets its line here.</Empty> : (
-            <Box sx={{ mt: 1.5 }}><Resulting lines={draft.effect?.lines ?? data.lines} before={draft.effect ? data.lines : null} /></Box>
+          <Head
+            data={data}
+            changed={draft.dirty}
+            newest={() => draft.change({ follows: followNewest(draft.wanted.follows, coverage) })}
+            behind={coverage.filter((r) => r.newest && r.newest !== r.followed).length}
+          />
+          <Coverage
+            rows={coverage}
+            issues={data.issues}
+            held={new Map(data.coverage.map((r) => [keyOf(r), r.followed ?? ""]))}
+            toSources={() => setSide("sources")}
+            move={(row, issue) => draft.change({ follows: follow(draft.wanted.follows, row, issue) })}
+          />
+          {data.lines.length === 0 ? (
+            <Empty title="Nothing is read yet">
+              Read the servers on the Floor; what is fitted in them gets its line here.
+            </Empty>
+          ) : (
+            <Box sx={{ mt: 1.5 }}>
+              <Resulting
+                lines={draft.effect?.lines ?? data.lines}
+                before={draft.effect ? data.lines : null}
+              />
+            </Box>
           )}
           <Gaps data={data} />
         </>
@@ -74,13 +137,32 @@ function Sheet({ data }: { data: Baseline }) {
   );
 }
 
-function Head({ data, changed, newest, behind }: { data: Baseline; changed: boolean; newest: () => void; behind: number }) {
+function Head({
+  data,
+  changed,
+  newest,
+  behind,
+}: {
+  data: Baseline;
+  changed: boolean;
+  newest: () => void;
+  behind: number;
+}) {
   const held = data.lines.filter((l) => l.held).length;
   return (
     <Box sx={{ display: "flex", gap: 1.5, alignItems: "baseline", mb: 0.75, flexWrap: "wrap" }}>
       <Title>Which issue each model follows</Title>
-      <Box sx={{ color: "text.secondary" }}>{changed ? `a draft on r${data.revision.number}` : `r${data.revision.number} of ${data.revision.made_by}`}, {count(data.lines.length, "line")}, {held} held</Box>
-      {behind > 0 && <Button variant="outlined" sx={{ ml: "auto" }} onClick={newest}>Follow the newest everywhere ({behind})</Button>}
+      <Box sx={{ color: "text.secondary" }}>
+        {changed
+          ? `a draft on r${data.revision.number}`
+          : `r${data.revision.number} of ${data.revision.made_by}`}
+        , {count(data.lines.length, "line")}, {held} held
+      </Box>
+      {behind > 0 && (
+        <Button variant="outlined" sx={{ ml: "auto" }} onClick={newest}>
+          Follow the newest everywhere ({behind})
+        </Button>
+      )}
     </Box>
   );
 }
@@ -89,7 +171,10 @@ function Head({ data, changed, newest, behind }: { data: Baseline; changed: bool
 function useOptions(data: Baseline) {
   const spots = useQuery(floorQuery).data ?? [];
   return {
-    kind: [...new Set(data.lines.map((l) => l.kind))].sort(), product: [...new Set(data.lines.map((l) => l.product))].sort(),
-    model: [...new Set(data.coverage.map((r) => r.model).filter(Boolean))], group: data.groups, server: spots.map((s) => s.name),
+    kind: [...new Set(data.lines.map((l) => l.kind))].sort(),
+    product: [...new Set(data.lines.map((l) => l.product))].sort(),
+    model: [...new Set(data.coverage.map((r) => r.model).filter(Boolean))],
+    group: data.groups,
+    server: spots.map((s) => s.name),
   };
 }

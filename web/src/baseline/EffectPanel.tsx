@@ -17,7 +17,12 @@ export function EffectPanel({ draft, number }: { draft: DraftState; number: numb
   const queries = useQueryClient();
   const [note, setNote] = useState("");
   const make = useMutation({
-    mutationFn: () => take(api.POST("/api/v1/baseline/revisions", { body: { ...asDocument(draft.wanted), basis: number, note } })),
+    mutationFn: () =>
+      take(
+        api.POST("/api/v1/baseline/revisions", {
+          body: { ...asDocument(draft.wanted), basis: number, note },
+        }),
+      ),
     onSuccess: () => {
       setNote("");
       return queries.invalidateQueries();
@@ -27,21 +32,57 @@ export function EffectPanel({ draft, number }: { draft: DraftState; number: numb
     return (
       <Box component="section" sx={{ borderTop: `1px solid ${ink("ink")}`, pt: 1 }}>
         <Title level={2}>r{number} holds</Title>
-        <Box sx={{ color: "text.secondary", fontSize: 13.5 }}>{make.isSuccess ? <span role="status">Made. </span> : ""}Move a pin or change a rule: what that means for this fleet stands here before anything is made.</Box>
+        <Box sx={{ color: "text.secondary", fontSize: 13.5 }}>
+          {make.isSuccess ? <span role="status">Made. </span> : ""}Move a pin or change a rule: what that
+          means for this fleet stands here before anything is made.
+        </Box>
       </Box>
     );
   }
   return (
-    <Box component="section" aria-label="Effect of the draft" sx={{ borderTop: `1px solid ${ink("ink")}`, pt: 1, display: "grid", gap: 1 }}>
-      <Title level={2}>If r{number + 1} replaces r{number}</Title>
+    <Box
+      component="section"
+      aria-label="Effect of the draft"
+      sx={{ borderTop: `1px solid ${ink("ink")}`, pt: 1, display: "grid", gap: 1 }}
+    >
+      <Title level={2}>
+        If r{number + 1} replaces r{number}
+      </Title>
       {draft.error && <Trouble title="This draft can't be worked out">{draft.error.message}</Trouble>}
       {draft.effect && <EffectTable effect={draft.effect.effect} />}
-      {draft.moved && <Box sx={{ color: ink("pending"), fontSize: 13 }}>This draft was begun from r{draft.basis}; r{number} was made since. It is compared with r{number}.</Box>}
-      <Box role="status" sx={{ color: "text.secondary", fontSize: 12.5, minHeight: 18 }}>{draft.kept ? "Your draft is kept; nobody else is touched by it." : ""}</Box>
-      <TextField size="small" label="What for (goes with the revision)" value={note} onChange={(e) => setNote(e.target.value)} />
+      {draft.moved && (
+        <Box sx={{ color: ink("pending"), fontSize: 13 }}>
+          This draft was begun from r{draft.basis}; r{number} was made since. It is compared with r{number}.
+        </Box>
+      )}
+      <Box role="status" sx={{ color: "text.secondary", fontSize: 12.5, minHeight: 18 }}>
+        {draft.kept ? "Your draft is kept; nobody else is touched by it." : ""}
+      </Box>
+      <TextField
+        size="small"
+        label="What for (goes with the revision)"
+        value={note}
+        onChange={(e) => setNote(e.target.value)}
+      />
       <Box sx={{ display: "flex", gap: 1 }}>
-        <Act takes="approve" variant="contained" why={draft.error ? "Put right what is wrong first." : note.trim() ? null : "Say what this revision is for."} onClick={() => make.mutate()} loading={make.isPending}>Make it r{number + 1}</Act>
-        <Button variant="outlined" onClick={draft.drop}>Drop the draft</Button>
+        <Act
+          takes="approve"
+          variant="contained"
+          why={
+            draft.error
+              ? "Put right what is wrong first."
+              : note.trim()
+                ? null
+                : "Say what this revision is for."
+          }
+          onClick={() => make.mutate()}
+          loading={make.isPending}
+        >
+          Make it r{number + 1}
+        </Act>
+        <Button variant="outlined" onClick={draft.drop}>
+          Drop the draft
+        </Button>
       </Box>
       {make.error && <Trouble title="Not made">{make.error.message}</Trouble>}
     </Box>
@@ -53,24 +94,60 @@ export function EffectTable({ effect }: { effect: Effect }) {
   const { changes } = effect;
   return (
     <Box sx={{ fontSize: 13.5 }}>
-      <Box component="table" aria-label="Effect on the fleet" sx={{ width: "100%", borderCollapse: "collapse", "& td, & th": { py: 0.25, textAlign: "left", fontWeight: 400 }, "& .n": { textAlign: "right", whiteSpace: "nowrap" } }}>
+      <Box
+        component="table"
+        aria-label="Effect on the fleet"
+        sx={{
+          width: "100%",
+          borderCollapse: "collapse",
+          "& td, & th": { py: 0.25, textAlign: "left", fontWeight: 400 },
+          "& .n": { textAlign: "right", whiteSpace: "nowrap" },
+        }}
+      >
         <tbody>
           {effectRows(effect, size).map((row) => (
             <tr key={row.label}>
               <th scope="row">{row.label}</th>
-              <td className="n"><Mono dim>{row.after}</Mono></td>
-              <Box component="td" className="n" sx={{ width: 86, color: row.worse ? ink("deep") : row.change ? ink("ink") : ink("ink2"), fontWeight: 650 }}><Mono>{row.change || "±0"}</Mono></Box>
+              <td className="n">
+                <Mono dim>{row.after}</Mono>
+              </td>
+              <Box
+                component="td"
+                className="n"
+                sx={{
+                  width: 86,
+                  color: row.worse ? ink("deep") : row.change ? ink("ink") : ink("ink2"),
+                  fontWeight: 650,
+                }}
+              >
+                <Mono>{row.change || "±0"}</Mono>
+              </Box>
             </tr>
           ))}
         </tbody>
       </Box>
-      {effect.fixes_gained.length > 0 && <Box sx={{ mt: 0.5 }}>Closes besides: {effect.fixes_gained.join(", ")}.</Box>}
-      {effect.fixes_lost.length > 0 && <Box sx={{ mt: 0.5, color: ink("deep") }}>No longer closes: {effect.fixes_lost.join(", ")}.</Box>}
+      {effect.fixes_gained.length > 0 && (
+        <Box sx={{ mt: 0.5 }}>Closes besides: {effect.fixes_gained.join(", ")}.</Box>
+      )}
+      {effect.fixes_lost.length > 0 && (
+        <Box sx={{ mt: 0.5, color: ink("deep") }}>No longer closes: {effect.fixes_lost.join(", ")}.</Box>
+      )}
       {changes.length > 0 && (
-        <Box component="ul" aria-label="Targets that change" sx={{ m: 0, mt: 0.75, pl: 0, listStyle: "none" }}>
+        <Box
+          component="ul"
+          aria-label="Targets that change"
+          sx={{ m: 0, mt: 0.75, pl: 0, listStyle: "none" }}
+        >
           {changes.slice(0, 8).map((c) => (
-            <Box component="li" key={`${c.product} ${c.before} ${c.after}`} sx={{ borderTop: `1px solid ${ink("rule")}`, py: 0.25 }}>
-              {c.name}: <Mono>{c.before ?? "none"}</Mono> → <Mono>{c.after ?? "none"}</Mono> <Box component="span" sx={{ color: "text.secondary" }}>in {count(c.servers, "server")}</Box>
+            <Box
+              component="li"
+              key={`${c.product} ${c.before} ${c.after}`}
+              sx={{ borderTop: `1px solid ${ink("rule")}`, py: 0.25 }}
+            >
+              {c.name}: <Mono>{c.before ?? "none"}</Mono> → <Mono>{c.after ?? "none"}</Mono>{" "}
+              <Box component="span" sx={{ color: "text.secondary" }}>
+                in {count(c.servers, "server")}
+              </Box>
             </Box>
           ))}
           {changes.length > 8 && <li>and {changes.length - 8} more</li>}

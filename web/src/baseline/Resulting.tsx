@@ -13,25 +13,67 @@ const key = (l: BaselineLine): string => `${l.product} ${l.target} ${l.held} ${l
 export function Resulting({ lines, before }: { lines: BaselineLine[]; before: BaselineLine[] | null }) {
   const known = new Set((before ?? lines).map((l) => `${l.product} ${l.target} ${l.held}`));
   return (
-    <Box component="table" aria-label="Resulting baseline" sx={{ ...tableSx, border: `1px solid ${ink("ink")}`, "& td": { ...tableSx["& td"], py: 0.4 } }}>
-      <thead><tr><th scope="col">Product</th><th scope="col">Baseline</th><th scope="col">Released</th><th scope="col">From issue</th><th scope="col">Rule and reason</th><th scope="col" className="n">Fitted</th></tr></thead>
+    <Box
+      component="table"
+      aria-label="Resulting baseline"
+      sx={{ ...tableSx, border: `1px solid ${ink("ink")}`, "& td": { ...tableSx["& td"], py: 0.4 } }}
+    >
+      <thead>
+        <tr>
+          <th scope="col">Product</th>
+          <th scope="col">Baseline</th>
+          <th scope="col">Released</th>
+          <th scope="col">From issue</th>
+          <th scope="col">Rule and reason</th>
+          <th scope="col" className="n">
+            Fitted
+          </th>
+        </tr>
+      </thead>
       <tbody>
         {lines.map((l) => (
-          <Box component="tr" key={key(l)} sx={{ bgcolor: known.has(`${l.product} ${l.target} ${l.held}`) ? undefined : ink("pending2") }}>
+          <Box
+            component="tr"
+            key={key(l)}
+            sx={{ bgcolor: known.has(`${l.product} ${l.target} ${l.held}`) ? undefined : ink("pending2") }}
+          >
             <td>
               <Box sx={{ display: "flex", gap: 1.25 }}>
-                <Box sx={{ pt: 0.4 }}><Glyph verdict={l.held ? "held" : l.target ? "level" : "unordered"} /></Box>
-                <Box component={Link} to={`/drift?product=${l.product}`} sx={{ color: "text.primary", fontWeight: 600, whiteSpace: "nowrap" }}>{l.name}</Box>
+                <Box sx={{ pt: 0.4 }}>
+                  <Glyph verdict={l.held ? "held" : l.target ? "level" : "unordered"} />
+                </Box>
+                <Box
+                  component={Link}
+                  to={`/drift?product=${l.product}`}
+                  sx={{ color: "text.primary", fontWeight: 600, whiteSpace: "nowrap" }}
+                >
+                  {l.name}
+                </Box>
               </Box>
             </td>
             <td>
-              <Mono>{l.held ? "held" : l.target ?? "none"}</Mono>
-              {l.newer.length > 0 && <Box sx={{ fontSize: 12, color: "text.secondary" }}>{l.newer.join(", ")} not chosen</Box>}
+              <Mono>{l.held ? "held" : (l.target ?? "none")}</Mono>
+              {l.newer.length > 0 && (
+                <Box sx={{ fontSize: 12, color: "text.secondary" }}>{l.newer.join(", ")} not chosen</Box>
+              )}
             </td>
-            <td style={{ whiteSpace: "nowrap" }}>{l.released ? month(l.released) : "–"} {l.importance === "security" && <Tag tone="deep">security</Tag>}</td>
-            <td>{l.issues.map((i, n) => <span key={`${i.maker} ${i.name}`} style={{ whiteSpace: "nowrap" }}>{i.name}{n < l.issues.length - 1 ? "," : ""} </span>)}{l.issues.some((i) => !i.signed_by) && <Tag tone="pending">unsigned</Tag>}</td>
+            <td style={{ whiteSpace: "nowrap" }}>
+              {l.released ? month(l.released) : "–"}{" "}
+              {l.importance === "security" && <Tag tone="deep">security</Tag>}
+            </td>
+            <td>
+              {l.issues.map((i, n) => (
+                <span key={`${i.maker} ${i.name}`} style={{ whiteSpace: "nowrap" }}>
+                  {i.name}
+                  {n < l.issues.length - 1 ? "," : ""}{" "}
+                </span>
+              ))}
+              {l.issues.some((i) => !i.signed_by) && <Tag tone="pending">unsigned</Tag>}
+            </td>
             <td>{l.rule === null ? l.why : `${l.rule + 1}: ${l.why}`}</td>
-            <td className="n" title={foldNames(l.servers)}>{l.fitted}</td>
+            <td className="n" title={foldNames(l.servers)}>
+              {l.fitted}
+            </td>
           </Box>
         ))}
       </tbody>
@@ -48,7 +90,15 @@ export function Gaps({ data }: { data: Baseline }) {
         <Box component="section">
           <Title level={3}>One version, two contents</Title>
           <Box component="ul" sx={{ m: 0, pl: 2.25 }}>
-            {data.conflicts.map((c) => <li key={`${c.product} ${c.version} ${c.newer}`}><strong>{c.name} <Mono>{c.version}</Mono></strong>: {c.older} and {c.newer} differ in {c.fields.join(", ").replaceAll("_", " ")}. Ask the maker which is right; each model takes what the issue it follows says.</li>)}
+            {data.conflicts.map((c) => (
+              <li key={`${c.product} ${c.version} ${c.newer}`}>
+                <strong>
+                  {c.name} <Mono>{c.version}</Mono>
+                </strong>
+                : {c.older} and {c.newer} differ in {c.fields.join(", ").replaceAll("_", " ")}. Ask the maker
+                which is right; each model takes what the issue it follows says.
+              </li>
+            ))}
           </Box>
         </Box>
       )}
@@ -58,7 +108,11 @@ export function Gaps({ data }: { data: Baseline }) {
           <Box component="ul" sx={{ m: 0, pl: 2.25 }}>
             {data.unlisted.map((u) => (
               <li key={`${u.name} ${u.software_id} ${u.model} ${u.reason}`}>
-                <strong>{u.name}</strong> {u.software_id && <Mono dim>{u.software_id}</Mono>} in {u.model}: {count(u.components, "component")}, {foldNames(u.servers)}. <Box component="span" sx={{ color: "text.secondary" }}>{u.reason}</Box>
+                <strong>{u.name}</strong> {u.software_id && <Mono dim>{u.software_id}</Mono>} in {u.model}:{" "}
+                {count(u.components, "component")}, {foldNames(u.servers)}.{" "}
+                <Box component="span" sx={{ color: "text.secondary" }}>
+                  {u.reason}
+                </Box>
               </li>
             ))}
           </Box>

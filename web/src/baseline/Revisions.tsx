@@ -24,12 +24,33 @@ export function Revisions({ number, start }: { number: number; start: (wanted: P
         <Title level={2}>Revisions</Title>
         <Box component="ol" sx={{ m: 0, mt: 0.75, p: 0, listStyle: "none", fontSize: 13.5 }}>
           {data.map((r) => (
-            <Box component="li" key={r.number} sx={{ borderTop: `1px solid ${ink("rule")}`, py: 0.9, display: "grid", gridTemplateColumns: "34px minmax(0,1fr)" }}>
+            <Box
+              component="li"
+              key={r.number}
+              sx={{
+                borderTop: `1px solid ${ink("rule")}`,
+                py: 0.9,
+                display: "grid",
+                gridTemplateColumns: "34px minmax(0,1fr)",
+              }}
+            >
               <Mono>r{r.number}</Mono>
               <Box>
                 <Box>{r.note || "No note."}</Box>
-                <Box sx={{ color: "text.secondary" }}>{r.made_by}, {day(new Date(r.made_at))}{r.frozen ? "" : "; issues as they come"}{r.number === number ? "; holds now" : ""}</Box>
-                {r.number !== number && <Button variant="text" sx={{ px: 0, py: 0, color: ink("water") }} onClick={() => void take(r.number)}>Begin a draft from r{r.number}</Button>}
+                <Box sx={{ color: "text.secondary" }}>
+                  {r.made_by}, {day(new Date(r.made_at))}
+                  {r.frozen ? "" : "; issues as they come"}
+                  {r.number === number ? "; holds now" : ""}
+                </Box>
+                {r.number !== number && (
+                  <Button
+                    variant="text"
+                    sx={{ px: 0, py: 0, color: ink("water") }}
+                    onClick={() => void take(r.number)}
+                  >
+                    Begin a draft from r{r.number}
+                  </Button>
+                )}
               </Box>
             </Box>
           ))}
@@ -40,8 +61,22 @@ export function Revisions({ number, start }: { number: number; start: (wanted: P
           <Title level={2}>Compare</Title>
           <Box sx={{ display: "flex", gap: 1, alignItems: "center" }}>
             {[0, 1].map((side) => (
-              <TextField key={side} select size="small" label={side ? "with" : "Revision"} value={pair[side]} onChange={(e) => setPair(side ? [pair[0], Number(e.target.value)] : [Number(e.target.value), pair[1]])} sx={{ minWidth: 96 }}>
-                {data.map((r) => <MenuItem key={r.number} value={r.number}>r{r.number}</MenuItem>)}
+              <TextField
+                key={side}
+                select
+                size="small"
+                label={side ? "with" : "Revision"}
+                value={pair[side]}
+                onChange={(e) =>
+                  setPair(side ? [pair[0], Number(e.target.value)] : [Number(e.target.value), pair[1]])
+                }
+                sx={{ minWidth: 96 }}
+              >
+                {data.map((r) => (
+                  <MenuItem key={r.number} value={r.number}>
+                    r{r.number}
+                  </MenuItem>
+                ))}
               </TextField>
             ))}
           </Box>
@@ -58,8 +93,18 @@ function Differences({ one, other }: { one: number; other: number }) {
   if (!data) return null;
   return (
     <Box sx={{ display: "grid", gap: 1, fontSize: 13.5 }}>
-      {data.differences.length === 0 ? <Box>They want the same.</Box> : <Box component="ul" aria-label="What was changed" sx={{ m: 0, pl: 2 }}>{data.differences.map((d) => <li key={d}>{d}</li>)}</Box>}
-      <Box sx={{ color: "text.secondary" }}>On the fleet as it is today, r{other} against r{one}:</Box>
+      {data.differences.length === 0 ? (
+        <Box>They want the same.</Box>
+      ) : (
+        <Box component="ul" aria-label="What was changed" sx={{ m: 0, pl: 2 }}>
+          {data.differences.map((d) => (
+            <li key={d}>{d}</li>
+          ))}
+        </Box>
+      )}
+      <Box sx={{ color: "text.secondary" }}>
+        On the fleet as it is today, r{other} against r{one}:
+      </Box>
       <EffectTable effect={data.effect} />
     </Box>
   );

@@ -13,11 +13,18 @@ const HEADS: Record<string, string> = { hold: "Hold", pin: "Pin", wait: "Wait", 
 /** What a rule does, in a line. */
 export function tellRule(rule: Rule): string {
   if (rule.do === "pin") return `to ${rule.version ?? "?"}`;
-  if (rule.do === "wait") return `until ${rule.days ?? 0} days old${rule.unless_score ? `, except security fixes scored ${rule.unless_score} and up` : ""}`;
+  if (rule.do === "wait")
+    return `until ${rule.days ?? 0} days old${rule.unless_score ? `, except security fixes scored ${rule.unless_score} and up` : ""}`;
   return rule.do === "take" ? "the newest the issue offers" : "";
 }
 
-interface Props { rules: Rule[]; told: RuleRow[]; options: Options; person: string; change: (rules: Rule[]) => void }
+interface Props {
+  rules: Rule[];
+  told: RuleRow[];
+  options: Options;
+  person: string;
+  change: (rules: Rule[]) => void;
+}
 
 /** House rules in order: the first that matches decides. Reordered by dragging, by Alt and arrows, or by buttons. */
 export function Rules({ rules, told, options, person, change }: Props) {
@@ -41,30 +48,64 @@ export function Rules({ rules, told, options, person, change }: Props) {
   return (
     <Box component="section">
       <Title level={2}>House rules, first match wins</Title>
-      <Box role="status" aria-live="polite" sx={{ position: "absolute", width: 1, height: 1, overflow: "hidden", clipPath: "inset(50%)" }}>{said}</Box>
+      <Box
+        role="status"
+        aria-live="polite"
+        sx={{ position: "absolute", width: 1, height: 1, overflow: "hidden", clipPath: "inset(50%)" }}
+      >
+        {said}
+      </Box>
       <Box component="ol" aria-label="House rules" sx={{ m: 0, mt: 0.75, p: 0, listStyle: "none" }}>
         {rules.map((rule, at) => (
           <Box
-            component="li" key={`${at} ${JSON.stringify(rule)}`} tabIndex={0} onKeyDown={(e) => keys(e, at)} draggable={editing === null}
-            onDragStart={() => drag(at)} onDragEnd={() => drag(null)} onDragOver={(e) => e.preventDefault()}
+            component="li"
+            key={`${at} ${JSON.stringify(rule)}`}
+            tabIndex={0}
+            onKeyDown={(e) => keys(e, at)}
+            draggable={editing === null}
+            onDragStart={() => drag(at)}
+            onDragEnd={() => drag(null)}
+            onDragOver={(e) => e.preventDefault()}
             onDrop={() => {
               if (dragged !== null) move(dragged, at);
               drag(null);
             }}
-            sx={{ borderTop: `1px solid ${ink("rule")}`, py: 0.9, cursor: editing === null ? "grab" : undefined, opacity: dragged === at ? 0.5 : 1, fontSize: 13.5 }}
+            sx={{
+              borderTop: `1px solid ${ink("rule")}`,
+              py: 0.9,
+              cursor: editing === null ? "grab" : undefined,
+              opacity: dragged === at ? 0.5 : 1,
+              fontSize: 13.5,
+            }}
           >
             {editing === at ? (
-              <RuleEditor start={rule} options={options} cancel={() => edit(null)} save={(next) => {
-                change(rules.map((r, n) => (n === at ? next : r)));
-                edit(null);
-              }} />
+              <RuleEditor
+                start={rule}
+                options={options}
+                cancel={() => edit(null)}
+                save={(next) => {
+                  change(rules.map((r, n) => (n === at ? next : r)));
+                  edit(null);
+                }}
+              />
             ) : (
               <RuleLine rule={rule} told={told[at]} at={at}>
                 <Box component="span" sx={{ float: "right", whiteSpace: "nowrap", ml: 0.5 }}>
-                  <Small label={`Move rule ${at + 1} up`} act={() => move(at, at - 1)}>↑</Small>
-                  <Small label={`Move rule ${at + 1} down`} act={() => move(at, at + 1)}>↓</Small>
-                  <Small label={`Change rule ${at + 1}`} act={() => edit(at)}>change</Small>
-                  <Small label={`Take rule ${at + 1} out`} act={() => change(rules.filter((_, n) => n !== at))}>×</Small>
+                  <Small label={`Move rule ${at + 1} up`} act={() => move(at, at - 1)}>
+                    ↑
+                  </Small>
+                  <Small label={`Move rule ${at + 1} down`} act={() => move(at, at + 1)}>
+                    ↓
+                  </Small>
+                  <Small label={`Change rule ${at + 1}`} act={() => edit(at)}>
+                    change
+                  </Small>
+                  <Small
+                    label={`Take rule ${at + 1} out`}
+                    act={() => change(rules.filter((_, n) => n !== at))}
+                  >
+                    ×
+                  </Small>
                 </Box>
               </RuleLine>
             )}
@@ -73,28 +114,68 @@ export function Rules({ rules, told, options, person, change }: Props) {
       </Box>
       {editing === -1 ? (
         <Box sx={{ borderTop: `1px solid ${ink("rule")}`, py: 1 }}>
-          <RuleEditor start={{ do: "hold", author: person }} options={options} cancel={() => edit(null)} save={(next) => {
-            change([next, ...rules]);
-            edit(null);
-          }} />
+          <RuleEditor
+            start={{ do: "hold", author: person }}
+            options={options}
+            cancel={() => edit(null)}
+            save={(next) => {
+              change([next, ...rules]);
+              edit(null);
+            }}
+          />
         </Box>
-      ) : <Act takes="plan" variant="outlined" sx={{ mt: 0.75 }} onClick={() => edit(-1)}>Add a rule</Act>}
+      ) : (
+        <Act takes="plan" variant="outlined" sx={{ mt: 0.75 }} onClick={() => edit(-1)}>
+          Add a rule
+        </Act>
+      )}
     </Box>
   );
 }
 
 function Small({ label, act, children }: { label: string; act: () => void; children: string }) {
-  return <Button variant="text" aria-label={`${label} ${children}`} onClick={act} sx={{ px: 0.6, py: 0, fontSize: 12.5, color: ink("water") }}>{children}</Button>;
+  return (
+    <Button
+      variant="text"
+      aria-label={`${label} ${children}`}
+      onClick={act}
+      sx={{ px: 0.6, py: 0, fontSize: 12.5, color: ink("water") }}
+    >
+      {children}
+    </Button>
+  );
 }
 
-function RuleLine({ rule, told, at, children }: { rule: Rule; told: RuleRow | undefined; at: number; children: React.ReactNode }) {
-  const by = [rule.author && `set by ${rule.author}`, rule.until && `until ${rule.until}`, told && `${told.decides} times`].filter(Boolean).join(", ");
+function RuleLine({
+  rule,
+  told,
+  at,
+  children,
+}: {
+  rule: Rule;
+  told: RuleRow | undefined;
+  at: number;
+  children: React.ReactNode;
+}) {
+  const by = [
+    rule.author && `set by ${rule.author}`,
+    rule.until && `until ${rule.until}`,
+    told && `${told.decides} times`,
+  ]
+    .filter(Boolean)
+    .join(", ");
   return (
     <Box sx={{ display: "grid", gridTemplateColumns: "18px 46px minmax(0,1fr)" }}>
-      <Mono dim>{at + 1}</Mono><strong>{HEADS[rule.do] ?? rule.do}</strong>
+      <Mono dim>{at + 1}</Mono>
+      <strong>{HEADS[rule.do] ?? rule.do}</strong>
       <Box sx={{ minWidth: 0, overflowWrap: "anywhere" }}>
-        {children}<strong>{told?.what ?? "…"}</strong> <Box component="span">{tellRule(rule)}</Box>
-        <Box sx={{ color: "text.secondary", lineHeight: 1.35 }}>{rule.reason}{rule.reason && by ? "; " : ""}{by}</Box>
+        {children}
+        <strong>{told?.what ?? "…"}</strong> <Box component="span">{tellRule(rule)}</Box>
+        <Box sx={{ color: "text.secondary", lineHeight: 1.35 }}>
+          {rule.reason}
+          {rule.reason && by ? "; " : ""}
+          {by}
+        </Box>
         {told?.note && <Box sx={{ color: ink("pending"), fontWeight: 600 }}>{told.note}</Box>}
       </Box>
     </Box>

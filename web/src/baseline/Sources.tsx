@@ -26,18 +26,41 @@ export function Sources({ issues }: { issues: Issue[] }) {
 function Places() {
   const { data = [] } = useQuery(sourcesQuery);
   const [adding, add] = useState(false);
-  const look = useMutation({ mutationFn: (ids: number[]) => take(api.POST("/api/v1/catalog-sources/fetch", { body: { sources: ids } })) });
+  const look = useMutation({
+    mutationFn: (ids: number[]) =>
+      take(api.POST("/api/v1/catalog-sources/fetch", { body: { sources: ids } })),
+  });
   return (
     <Box component="section">
       <Title level={2}>Sources</Title>
-      {data.length === 0 && <Box sx={{ color: "text.secondary", fontSize: 13.5 }}>A source is a maker’s mirror or a folder on the machine Ordnung runs on. It is asked when you say so.</Box>}
+      {data.length === 0 && (
+        <Box sx={{ color: "text.secondary", fontSize: 13.5 }}>
+          A source is a maker’s mirror or a folder on the machine Ordnung runs on. It is asked when you say
+          so.
+        </Box>
+      )}
       <Box component="ul" aria-label="Sources" sx={{ m: 0, mt: 0.75, p: 0, listStyle: "none" }}>
-        {data.map((s) => <SourceLine key={s.id} source={s} look={() => look.mutate([s.id])} />)}
+        {data.map((s) => (
+          <SourceLine key={s.id} source={s} look={() => look.mutate([s.id])} />
+        ))}
       </Box>
       {look.error && <Trouble>{look.error.message}</Trouble>}
       <Box sx={{ display: "flex", gap: 1, mt: 0.75 }}>
-        {data.length > 0 && <Act takes="plan" variant="contained" onClick={() => look.mutate(data.map((s) => s.id))} loading={look.isPending}>Look at all now</Act>}
-        {!adding && <Act takes="keep" variant="outlined" onClick={() => add(true)}>Add a source</Act>}
+        {data.length > 0 && (
+          <Act
+            takes="plan"
+            variant="contained"
+            onClick={() => look.mutate(data.map((s) => s.id))}
+            loading={look.isPending}
+          >
+            Look at all now
+          </Act>
+        )}
+        {!adding && (
+          <Act takes="keep" variant="outlined" onClick={() => add(true)}>
+            Add a source
+          </Act>
+        )}
       </Box>
       {adding && <AddSource done={() => add(false)} />}
     </Box>
@@ -47,16 +70,38 @@ function Places() {
 function SourceLine({ source: s, look }: { source: Source; look: () => void }) {
   const queries = useQueryClient();
   const now = Date.parse(useQuery(siteQuery).data?.now ?? new Date().toISOString());
-  const forget = useMutation({ mutationFn: () => take(api.DELETE("/api/v1/catalog-sources/{id}", { params: { path: { id: s.id } } })), onSuccess: () => queries.invalidateQueries({ queryKey: ["sources"] }) });
+  const forget = useMutation({
+    mutationFn: () => take(api.DELETE("/api/v1/catalog-sources/{id}", { params: { path: { id: s.id } } })),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["sources"] }),
+  });
   return (
-    <Box component="li" sx={{ borderTop: `1px solid ${ink("rule")}`, py: 0.75, fontSize: 13, overflowWrap: "anywhere" }}>
+    <Box
+      component="li"
+      sx={{ borderTop: `1px solid ${ink("rule")}`, py: 0.75, fontSize: 13, overflowWrap: "anywhere" }}
+    >
       <Mono>{s.address.replace(/^https:\/\//, "")}</Mono>
       <Box sx={{ color: "text.secondary" }}>
-        {s.kind === "folder" ? "folder" : "mirror"}{s.trust && `, ${s.trust}`}{s.proxy && `, through ${s.proxy}`}. {s.answered_at ? `Answered ${ago(s.answered_at, now)}: ${s.said}.` : "Never asked yet."}
+        {s.kind === "folder" ? "folder" : "mirror"}
+        {s.trust && `, ${s.trust}`}
+        {s.proxy && `, through ${s.proxy}`}.{" "}
+        {s.answered_at ? `Answered ${ago(s.answered_at, now)}: ${s.said}.` : "Never asked yet."}
       </Box>
-      {s.failure && <Trouble title={`Failed ${s.failed_at ? ago(s.failed_at, now) : ""}; what is here stays`}>{s.failure}</Trouble>}
-      <Act takes="plan" variant="text" sx={{ px: 0, py: 0, mr: 1.5, color: ink("water") }} onClick={look}>Look now</Act>
-      <Act takes="keep" variant="text" sx={{ px: 0, py: 0, color: ink("ink2") }} onClick={() => forget.mutate()}>Forget it</Act>
+      {s.failure && (
+        <Trouble title={`Failed ${s.failed_at ? ago(s.failed_at, now) : ""}; what is here stays`}>
+          {s.failure}
+        </Trouble>
+      )}
+      <Act takes="plan" variant="text" sx={{ px: 0, py: 0, mr: 1.5, color: ink("water") }} onClick={look}>
+        Look now
+      </Act>
+      <Act
+        takes="keep"
+        variant="text"
+        sx={{ px: 0, py: 0, color: ink("ink2") }}
+        onClick={() => forget.mutate()}
+      >
+        Forget it
+      </Act>
     </Box>
   );
 }
@@ -64,7 +109,8 @@ function SourceLine({ source: s, look }: { source: Source; look: () => void }) {
 function AddSource({ done }: { done: () => void }) {
   const queries = useQueryClient();
   const [told, tell] = useState({ address: "", proxy: "", maker: "", tuf_root: "" });
-  const set = (key: keyof typeof told) => (e: { target: { value: string } }) => tell({ ...told, [key]: e.target.value });
+  const set = (key: keyof typeof told) => (e: { target: { value: string } }) =>
+    tell({ ...told, [key]: e.target.value });
   const add = useMutation({
     mutationFn: () => take(api.POST("/api/v1/catalog-sources", { body: told })),
     onSuccess: async () => {
@@ -74,15 +120,53 @@ function AddSource({ done }: { done: () => void }) {
   });
   const isFolder = told.address.startsWith("/");
   return (
-    <Box component="form" aria-label="New source" onSubmit={(e) => {
-      e.preventDefault();
-      add.mutate();
-    }} sx={{ display: "grid", gap: 1, mt: 1.25 }}>
-      <TextField size="small" autoFocus label="https address of an index or catalog, or a folder’s path" value={told.address} onChange={set("address")} />
-      {isFolder ? <TextField size="small" label="Maker, if packages lie there" value={told.maker} onChange={set("maker")} /> : <TextField size="small" label="Proxy (http://host:port), if any" value={told.proxy} onChange={set("proxy")} />}
-      {!isFolder && <FileButton label={told.tuf_root ? "Trusted TUF root chosen" : "Trusted TUF root, if the mirror has one"} accept=".json" chosen={async ([file]) => file && tell({ ...told, tuf_root: await file.text() })} />}
+    <Box
+      component="form"
+      aria-label="New source"
+      onSubmit={(e) => {
+        e.preventDefault();
+        add.mutate();
+      }}
+      sx={{ display: "grid", gap: 1, mt: 1.25 }}
+    >
+      <TextField
+        size="small"
+        autoFocus
+        label="https address of an index or catalog, or a folder’s path"
+        value={told.address}
+        onChange={set("address")}
+      />
+      {isFolder ? (
+        <TextField
+          size="small"
+          label="Maker, if packages lie there"
+          value={told.maker}
+          onChange={set("maker")}
+        />
+      ) : (
+        <TextField
+          size="small"
+          label="Proxy (http://host:port), if any"
+          value={told.proxy}
+          onChange={set("proxy")}
+        />
+      )}
+      {!isFolder && (
+        <FileButton
+          label={told.tuf_root ? "Trusted TUF root chosen" : "Trusted TUF root, if the mirror has one"}
+          accept=".json"
+          chosen={async ([file]) => file && tell({ ...told, tuf_root: await file.text() })}
+        />
+      )}
       {add.error && <Trouble title="Not added">{add.error.message}</Trouble>}
-      <Box sx={{ display: "flex", gap: 1 }}><Button type="submit" variant="contained" loading={add.isPending}>Add it</Button><Button variant="outlined" onClick={done}>Cancel</Button></Box>
+      <Box sx={{ display: "flex", gap: 1 }}>
+        <Button type="submit" variant="contained" loading={add.isPending}>
+          Add it
+        </Button>
+        <Button variant="outlined" onClick={done}>
+          Cancel
+        </Button>
+      </Box>
     </Box>
   );
 }
@@ -92,7 +176,8 @@ function AtHand({ issues }: { issues: Issue[] }) {
   const bring = useMutation({
     mutationFn: async (files: File[]) => {
       const came: BroughtIn[] = [];
-      for (const [file, signature] of pairFiles(files)) came.push(await sendFile<BroughtIn>("/api/v1/catalogs", file, signature ? { signature } : {}));
+      for (const [file, signature] of pairFiles(files))
+        came.push(await sendFile<BroughtIn>("/api/v1/catalogs", file, signature ? { signature } : {}));
       return came;
     },
     onSettled: () => queries.invalidateQueries(),
@@ -100,14 +185,42 @@ function AtHand({ issues }: { issues: Issue[] }) {
   return (
     <Box component="section" sx={{ display: "grid", gap: 0.75 }}>
       <Title level={2}>Catalogs at hand</Title>
-      <Box><FileButton takes="keep" label="Bring in a catalog" name="Catalog file" accept=".json,.gz,.zst,.sig" many pending={bring.isPending} chosen={(files) => bring.mutate(files)} /></Box>
+      <Box>
+        <FileButton
+          takes="keep"
+          label="Bring in a catalog"
+          name="Catalog file"
+          accept=".json,.gz,.zst,.sig"
+          many
+          pending={bring.isPending}
+          chosen={(files) => bring.mutate(files)}
+        />
+      </Box>
       {bring.error && <Refusal error={bring.error} />}
-      {bring.data && <Box role="status" sx={{ color: ink("done") }}>{bring.data.map((c) => `${c.maker} ${c.issue} ${c.state === "new" ? "brought in" : c.state === "signed" ? "is signed now" : "was here already"}${c.older_than ? `; ${c.older_than} is newer` : ""}`).join(". ")}.</Box>}
+      {bring.data && (
+        <Box role="status" sx={{ color: ink("done") }}>
+          {bring.data
+            .map(
+              (c) =>
+                `${c.maker} ${c.issue} ${c.state === "new" ? "brought in" : c.state === "signed" ? "is signed now" : "was here already"}${c.older_than ? `; ${c.older_than} is newer` : ""}`,
+            )
+            .join(". ")}
+          .
+        </Box>
+      )}
       {issues.map((i) => (
-        <Box key={`${i.catalog} ${i.issue}`} sx={{ borderTop: `1px solid ${ink("rule")}`, pt: 0.75, fontSize: 13 }}>
-          <strong>{i.maker} {i.issue}</strong> {!i.signed_by && <Tag tone="pending">unsigned</Tag>}
+        <Box
+          key={`${i.catalog} ${i.issue}`}
+          sx={{ borderTop: `1px solid ${ink("rule")}`, pt: 0.75, fontSize: 13 }}
+        >
+          <strong>
+            {i.maker} {i.issue}
+          </strong>{" "}
+          {!i.signed_by && <Tag tone="pending">unsigned</Tag>}
           <Box sx={{ color: "text.secondary" }}>
-            {month(i.issued)}, {count(i.products, "product")}, {count(i.releases, "release")}. {i.models.length ? `Covers ${i.models.join(", ")}.` : "Covers every model."} {i.signed_by && `Signed by ${i.signed_by}.`}
+            {month(i.issued)}, {count(i.products, "product")}, {count(i.releases, "release")}.{" "}
+            {i.models.length ? `Covers ${i.models.join(", ")}.` : "Covers every model."}{" "}
+            {i.signed_by && `Signed by ${i.signed_by}.`}
           </Box>
         </Box>
       ))}
@@ -121,7 +234,20 @@ export function Refusal({ error }: { error: Error }) {
   return (
     <Trouble title="Not brought in; what is here stays">
       {error.message}
-      {faults.length > 1 && <Box component="ul" aria-label="Faults" sx={{ m: 0, mt: 0.5, pl: 2, maxHeight: 180, overflow: "auto" }} tabIndex={0}>{faults.map((f) => <li key={`${f.place} ${f.what}`}><Mono>{f.place}</Mono>: {f.what}</li>)}</Box>}
+      {faults.length > 1 && (
+        <Box
+          component="ul"
+          aria-label="Faults"
+          sx={{ m: 0, mt: 0.5, pl: 2, maxHeight: 180, overflow: "auto" }}
+          tabIndex={0}
+        >
+          {faults.map((f) => (
+            <li key={`${f.place} ${f.what}`}>
+              <Mono>{f.place}</Mono>: {f.what}
+            </li>
+          ))}
+        </Box>
+      )}
     </Trouble>
   );
 }
@@ -131,7 +257,8 @@ function Keys() {
   const { data = [] } = useQuery(keysQuery);
   const [told, tell] = useState({ maker: "", name: "", key: "" });
   const [adding, setAdding] = useState(false);
-  const set = (k: keyof typeof told) => (e: { target: { value: string } }) => tell({ ...told, [k]: e.target.value });
+  const set = (k: keyof typeof told) => (e: { target: { value: string } }) =>
+    tell({ ...told, [k]: e.target.value });
   const renew = () => queries.invalidateQueries({ queryKey: ["sources"] });
   const add = useMutation({
     mutationFn: () => take(api.POST("/api/v1/trusted-keys", { body: told })),
@@ -141,29 +268,68 @@ function Keys() {
       return renew();
     },
   });
-  const remove = useMutation({ mutationFn: (id: number) => take(api.DELETE("/api/v1/trusted-keys/{id}", { params: { path: { id } } })), onSuccess: renew });
+  const remove = useMutation({
+    mutationFn: (id: number) => take(api.DELETE("/api/v1/trusted-keys/{id}", { params: { path: { id } } })),
+    onSuccess: renew,
+  });
   return (
     <Box component="section" sx={{ display: "grid", gap: 0.75, fontSize: 13 }}>
       <Title level={2}>Keys this house trusts</Title>
-      <Box sx={{ color: "text.secondary" }}>As long as a maker has a key here, nothing of that maker comes in unsigned.</Box>
+      <Box sx={{ color: "text.secondary" }}>
+        As long as a maker has a key here, nothing of that maker comes in unsigned.
+      </Box>
       {data.map((k) => (
         <Box key={k.id} sx={{ borderTop: `1px solid ${ink("rule")}`, pt: 0.75, overflowWrap: "anywhere" }}>
-          <strong>{k.maker}</strong>: {k.name} <Mono dim>{k.key.slice(0, 12)}…</Mono> <Box component="span" sx={{ color: "text.secondary" }}>by {k.added_by}</Box>{" "}
-          <Act takes="approve" variant="text" sx={{ px: 0.5, py: 0, color: ink("ink2") }} aria-label={`Trust ${k.name} no longer`} onClick={() => remove.mutate(k.id)}>trust no longer</Act>
+          <strong>{k.maker}</strong>: {k.name} <Mono dim>{k.key.slice(0, 12)}…</Mono>{" "}
+          <Box component="span" sx={{ color: "text.secondary" }}>
+            by {k.added_by}
+          </Box>{" "}
+          <Act
+            takes="approve"
+            variant="text"
+            sx={{ px: 0.5, py: 0, color: ink("ink2") }}
+            aria-label={`Trust ${k.name} no longer`}
+            onClick={() => remove.mutate(k.id)}
+          >
+            trust no longer
+          </Act>
         </Box>
       ))}
       {adding ? (
-        <Box component="form" aria-label="New key" onSubmit={(e) => {
-          e.preventDefault();
-          add.mutate();
-        }} sx={{ display: "grid", gap: 1, mt: 0.75 }}>
+        <Box
+          component="form"
+          aria-label="New key"
+          onSubmit={(e) => {
+            e.preventDefault();
+            add.mutate();
+          }}
+          sx={{ display: "grid", gap: 1, mt: 0.75 }}
+        >
           <TextField size="small" label="Maker" value={told.maker} onChange={set("maker")} />
           <TextField size="small" label="What to call the key" value={told.name} onChange={set("name")} />
-          <TextField size="small" label="Ed25519 public key, hex or base64" value={told.key} onChange={set("key")} />
+          <TextField
+            size="small"
+            label="Ed25519 public key, hex or base64"
+            value={told.key}
+            onChange={set("key")}
+          />
           {add.error && <Trouble>{add.error.message}</Trouble>}
-          <Box sx={{ display: "flex", gap: 1 }}><Button type="submit" variant="contained" loading={add.isPending}>Trust it</Button><Button variant="outlined" onClick={() => setAdding(false)}>Cancel</Button></Box>
+          <Box sx={{ display: "flex", gap: 1 }}>
+            <Button type="submit" variant="contained" loading={add.isPending}>
+              Trust it
+            </Button>
+            <Button variant="outlined" onClick={() => setAdding(false)}>
+              Cancel
+            </Button>
+          </Box>
         </Box>
-      ) : <Box><Act takes="approve" variant="outlined" onClick={() => setAdding(true)}>Trust a key</Act></Box>}
+      ) : (
+        <Box>
+          <Act takes="approve" variant="outlined" onClick={() => setAdding(true)}>
+            Trust a key
+          </Act>
+        </Box>
+      )}
     </Box>
   );
 }

@@ -2,10 +2,25 @@ import { scalePoint } from "d3-scale";
 
 import type { CoverageRow, Issue } from "../api/client";
 
-export interface Column { date: string; x: number }
-export interface Stop { issue: string; x: number }
-export interface Bar { row: CoverageRow; y: number; stops: Stop[]; pin: number | null }
-export interface CoverageLayout { columns: Column[]; bars: Bar[]; height: number }
+export interface Column {
+  date: string;
+  x: number;
+}
+export interface Stop {
+  issue: string;
+  x: number;
+}
+export interface Bar {
+  row: CoverageRow;
+  y: number;
+  stops: Stop[];
+  pin: number | null;
+}
+export interface CoverageLayout {
+  columns: Column[];
+  bars: Bar[];
+  height: number;
+}
 
 export const HEAD = 30;
 export const ROW = 40;
@@ -15,18 +30,36 @@ const RIGHT = 138;
 /** Where bars, stops and pins stand: issues evenly spread in order of their date, a row per model and catalog. */
 export function layoutCoverage(rows: CoverageRow[], issues: Issue[], width: number): CoverageLayout {
   const dates = [...new Set(issues.map((i) => i.issued))].sort();
-  const scale = scalePoint<string>().domain(dates).range([LEFT, Math.max(LEFT + 40, width - RIGHT)]).padding(dates.length > 1 ? 0.3 : 0.5);
+  const scale = scalePoint<string>()
+    .domain(dates)
+    .range([LEFT, Math.max(LEFT + 40, width - RIGHT)])
+    .padding(dates.length > 1 ? 0.3 : 0.5);
   const when = new Map(issues.map((i) => [`${i.maker}|${i.catalog}|${i.issue}`, i.issued]));
   const bars = rows.map((row, n) => {
-    const stops = row.covered.map((issue) => ({ issue, x: scale(when.get(`${row.maker}|${row.catalog}|${issue}`) ?? "") ?? LEFT }));
-    return { row, y: HEAD + n * ROW + ROW / 2, stops, pin: stops.find((s) => s.issue === row.followed)?.x ?? null };
+    const stops = row.covered.map((issue) => ({
+      issue,
+      x: scale(when.get(`${row.maker}|${row.catalog}|${issue}`) ?? "") ?? LEFT,
+    }));
+    return {
+      row,
+      y: HEAD + n * ROW + ROW / 2,
+      stops,
+      pin: stops.find((s) => s.issue === row.followed)?.x ?? null,
+    };
   });
-  return { columns: dates.map((date) => ({ date, x: scale(date) ?? LEFT })), bars, height: HEAD + rows.length * ROW + 6 };
+  return {
+    columns: dates.map((date) => ({ date, x: scale(date) ?? LEFT })),
+    bars,
+    height: HEAD + rows.length * ROW + 6,
+  };
 }
 
 /** The stop nearest to a place. */
 export function nearest(stops: Stop[], x: number): Stop | undefined {
-  return stops.reduce<Stop | undefined>((best, stop) => (!best || Math.abs(stop.x - x) < Math.abs(best.x - x) ? stop : best), undefined);
+  return stops.reduce<Stop | undefined>(
+    (best, stop) => (!best || Math.abs(stop.x - x) < Math.abs(best.x - x) ? stop : best),
+    undefined,
+  );
 }
 
 /** Which stop a key leads to. */

@@ -1,31 +1,57 @@
 import type { Baseline, CoverageRow, Follow, RuleRow } from "../api/client";
 
 /** A rule as a person writes it. */
-export interface Rule { do: string; where?: Record<string, string | string[]>; version?: string; days?: number; unless_score?: number; reason?: string; author?: string; until?: string }
+export interface Rule {
+  do: string;
+  where?: Record<string, string | string[]>;
+  version?: string;
+  days?: number;
+  unless_score?: number;
+  reason?: string;
+  author?: string;
+  until?: string;
+}
 /** What a draft wants: the rules in order, and what models follow. */
-export interface Proposal { rules: Rule[]; follows: Follow[] }
+export interface Proposal {
+  rules: Rule[];
+  follows: Follow[];
+}
 
-interface RulesDocument { rules?: Rule[] }
+interface RulesDocument {
+  rules?: Rule[];
+}
 
 /** What the revision that holds says. */
 export const ofRevision = (revision: { rules?: unknown; follows: Follow[] }): Proposal => ({
-  rules: (revision.rules as RulesDocument | undefined)?.rules ?? [], follows: revision.follows,
+  rules: (revision.rules as RulesDocument | undefined)?.rules ?? [],
+  follows: revision.follows,
 });
 
 /** What is being edited: the kept draft, else what holds. */
-export const startOf = (data: Baseline): Proposal => (data.draft ? ofRevision(data.draft) : ofRevision(data.revision));
+export const startOf = (data: Baseline): Proposal =>
+  data.draft ? ofRevision(data.draft) : ofRevision(data.revision);
 
-export const asDocument = (wanted: Proposal): { rules: { format: string; rules: Rule[] }; follows: Follow[] } => ({
-  rules: { format: "ordnung.rules/1", rules: wanted.rules }, follows: wanted.follows,
+export const asDocument = (
+  wanted: Proposal,
+): { rules: { format: string; rules: Rule[] }; follows: Follow[] } => ({
+  rules: { format: "ordnung.rules/1", rules: wanted.rules },
+  follows: wanted.follows,
 });
 
-const spell = (rule: Rule): string => JSON.stringify(Object.entries(rule).filter(([, v]) => v !== undefined && v !== "").sort());
+const spell = (rule: Rule): string =>
+  JSON.stringify(
+    Object.entries(rule)
+      .filter(([, v]) => v !== undefined && v !== "")
+      .sort(),
+  );
 const spellFollow = (f: Follow): string => `${f.model}|${f.maker}|${f.catalog}|${f.issue}`;
 
 /** Whether two drafts want the same, whatever the order of what they follow. */
 export function isSame(one: Proposal, other: Proposal): boolean {
   const follows = (w: Proposal) => w.follows.map(spellFollow).sort().join("\n");
-  return one.rules.map(spell).join("\n") === other.rules.map(spell).join("\n") && follows(one) === follows(other);
+  return (
+    one.rules.map(spell).join("\n") === other.rules.map(spell).join("\n") && follows(one) === follows(other)
+  );
 }
 
 /** The rule at one place put at another; the rest keep their order. */
@@ -38,8 +64,14 @@ export function moveRule(rules: Rule[], from: number, to: number): Rule[] {
 }
 
 /** Let a model follow an issue of a catalog. */
-export function follow(follows: Follow[], row: Pick<CoverageRow, "model" | "maker" | "catalog">, issue: string): Follow[] {
-  const rest = follows.filter((f) => !(f.model === row.model && f.maker === row.maker && f.catalog === row.catalog));
+export function follow(
+  follows: Follow[],
+  row: Pick<CoverageRow, "model" | "maker" | "catalog">,
+  issue: string,
+): Follow[] {
+  const rest = follows.filter(
+    (f) => !(f.model === row.model && f.maker === row.maker && f.catalog === row.catalog),
+  );
   return [...rest, { model: row.model, maker: row.maker, catalog: row.catalog, issue }];
 }
 

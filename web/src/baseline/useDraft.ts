@@ -18,8 +18,15 @@ function useLater<T>(value: T, wait: number): T {
 }
 
 export interface DraftState {
-  wanted: Proposal; change: (next: Partial<Proposal>) => void; drop: () => void;
-  dirty: boolean; kept: boolean; effect: DraftEffect | undefined; error: Error | null; basis: number; moved: boolean;
+  wanted: Proposal;
+  change: (next: Partial<Proposal>) => void;
+  drop: () => void;
+  dirty: boolean;
+  kept: boolean;
+  effect: DraftEffect | undefined;
+  error: Error | null;
+  basis: number;
+  moved: boolean;
 }
 
 /** What is being edited, its effect on the fleet, and its keeping: nothing typed is lost when the page closes. */
@@ -31,9 +38,16 @@ export function useDraft(data: Baseline): DraftState {
   const basis = data.draft?.basis ?? data.revision.number;
   const asked = useLater(wanted, ASK_MS);
   const kept = useLater(edited, KEEP_MS);
-  const { data: effect, error } = useQuery(effectQuery(asDocument(asked), dirty && !isSame(asked, ofRevision(data.revision))));
-  const { mutate: keep, isSuccess, variables } = useMutation({
-    mutationFn: ({ next, last }: { next: Proposal; last: boolean }) => take(api.PUT("/api/v1/baseline/draft", { body: { ...asDocument(next), basis }, keepalive: last })),
+  const { data: effect, error } = useQuery(
+    effectQuery(asDocument(asked), dirty && !isSame(asked, ofRevision(data.revision))),
+  );
+  const {
+    mutate: keep,
+    isSuccess,
+    variables,
+  } = useMutation({
+    mutationFn: ({ next, last }: { next: Proposal; last: boolean }) =>
+      take(api.PUT("/api/v1/baseline/draft", { body: { ...asDocument(next), basis }, keepalive: last })),
   });
   useEffect(() => {
     if (kept) keep({ next: kept, last: false });
@@ -50,7 +64,12 @@ export function useDraft(data: Baseline): DraftState {
     onSuccess: () => queries.invalidateQueries({ queryKey: ["baseline"] }),
   });
   return {
-    wanted, dirty, error, basis, kept: !edited || (isSuccess && variables.next === edited), moved: dirty && basis !== data.revision.number,
+    wanted,
+    dirty,
+    error,
+    basis,
+    kept: !edited || (isSuccess && variables.next === edited),
+    moved: dirty && basis !== data.revision.number,
     effect: dirty ? effect : undefined,
     change: (next) => setEdited({ ...wanted, ...next }),
     drop: () => {

@@ -28,27 +28,76 @@ export function DriftPlace() {
   const { names, select } = useSelection();
   const [product, setProduct] = useParam("product");
   const [side, setSide] = useParam("side");
-  if (error) return <Box sx={{ p: 3 }}><Trouble>{error.message}</Trouble></Box>;
+  if (error)
+    return (
+      <Box sx={{ p: 3 }}>
+        <Trouble>{error.message}</Trouble>
+      </Box>
+    );
   if (!data) return null;
   const lead = product ?? filters.product ?? worstProduct(data.folds);
   const isRead = data.facets.verdicts.length > 0;
   if (!isRead) {
-    return <Empty title="Nothing is read yet" act={<Button component={Link} to="/floor" variant="contained">Go to the Floor</Button>}>Drift shows how far each server is from the baseline. Read the servers first.</Empty>;
+    return (
+      <Empty
+        title="Nothing is read yet"
+        act={
+          <Button component={Link} to="/floor" variant="contained">
+            Go to the Floor
+          </Button>
+        }
+      >
+        Drift shows how far each server is from the baseline. Read the servers first.
+      </Empty>
+    );
   }
   const panels: Record<string, ReactNode> = {
     review: <Review filters={filters} />,
-    advisories: <Advisories narrow={(id) => change({ advisory: id, servers: null })} shown={filters.advisory} />,
+    advisories: (
+      <Advisories narrow={(id) => change({ advisory: id, servers: null })} shown={filters.advisory} />
+    ),
   };
   const panel = side ? panels[side] : undefined;
   return (
-    <Split label="Drift" panel={panel && <Box><Button variant="text" onClick={() => setSide(null)} sx={{ float: "right", px: 0.5 }} aria-label="Close the panel">×</Button>{panel}</Box>} width={360}>
+    <Split
+      label="Drift"
+      panel={
+        panel && (
+          <Box>
+            <Button
+              variant="text"
+              onClick={() => setSide(null)}
+              sx={{ float: "right", px: 0.5 }}
+              aria-label="Close the panel"
+            >
+              ×
+            </Button>
+            {panel}
+          </Box>
+        )
+      }
+      width={360}
+    >
       <Head data={data} side={side} setSide={setSide} filters={filters} />
       <Filters filters={filters} facets={data.facets} />
-      {data.folds.length === 0 ? <Box sx={{ color: "text.secondary", py: 3 }}>No server meets all of that. Take something away above.</Box> : (
-        <Folds data={data} product={lead} choose={setProduct} selected={names} select={select} more={() => setLimit(limit + PAGE)} />
+      {data.folds.length === 0 ? (
+        <Box sx={{ color: "text.secondary", py: 3 }}>
+          No server meets all of that. Take something away above.
+        </Box>
+      ) : (
+        <Folds
+          data={data}
+          product={lead}
+          choose={setProduct}
+          selected={names}
+          select={select}
+          more={() => setLimit(limit + PAGE)}
+        />
       )}
       {lead && (
-        <Box sx={{ position: "sticky", bottom: -12, mt: 2, zIndex: 2, boxShadow: `0 -8px 0 ${ink("paper")}` }}>
+        <Box
+          sx={{ position: "sticky", bottom: -12, mt: 2, zIndex: 2, boxShadow: `0 -8px 0 ${ink("paper")}` }}
+        >
           <ReleaseLine key={lead} product={lead} show={(on) => change({ item: lead, on, product: lead })} />
         </Box>
       )}
@@ -59,23 +108,39 @@ export function DriftPlace() {
 /** The product to show when none is chosen: the one with the most exposed components. */
 function worstProduct(folds: Fold[]): string | null {
   const cells = folds.flatMap((f) => f.cells).filter((c) => c.product && c.verdict !== "level");
-  cells.sort((a, b) => Number(b.verdict === "exposed") - Number(a.verdict === "exposed") || b.behind - a.behind);
+  cells.sort(
+    (a, b) => Number(b.verdict === "exposed") - Number(a.verdict === "exposed") || b.behind - a.behind,
+  );
   return cells[0]?.product ?? folds[0]?.cells[0]?.product ?? null;
 }
 
-interface HeadProps { data: Drift; side: string | null; setSide: (side: string | null) => void; filters: Record<string, string> }
+interface HeadProps {
+  data: Drift;
+  side: string | null;
+  setSide: (side: string | null) => void;
+  filters: Record<string, string>;
+}
 
 function Head({ data, side, setSide, filters }: HeadProps) {
   const t = data.totals;
   const toggle = (name: string) => () => setSide(side === name ? null : name);
   return (
     <Box sx={{ display: "flex", flexWrap: "wrap", gap: 1.5, alignItems: "baseline", mb: 0.75 }}>
-      <Title>{t.off} of {t.components} components are off the baseline</Title>
-      <Box sx={{ color: "text.secondary" }}>{t.exposed} miss a security fix, on {count(t.exposed_servers, "server")}{t.servers < t.of ? `; ${t.servers} of ${t.of} servers shown` : ""}</Box>
+      <Title>
+        {t.off} of {t.components} components are off the baseline
+      </Title>
+      <Box sx={{ color: "text.secondary" }}>
+        {t.exposed} miss a security fix, on {count(t.exposed_servers, "server")}
+        {t.servers < t.of ? `; ${t.servers} of ${t.of} servers shown` : ""}
+      </Box>
       <Box sx={{ ml: "auto", display: "flex", gap: 1, alignItems: "center" }}>
         <Files filters={filters} />
-        <Button variant="outlined" aria-pressed={side === "advisories"} onClick={toggle("advisories")}>Advisories</Button>
-        <Button variant="contained" aria-pressed={side === "review"} onClick={toggle("review")}>Review and send on</Button>
+        <Button variant="outlined" aria-pressed={side === "advisories"} onClick={toggle("advisories")}>
+          Advisories
+        </Button>
+        <Button variant="contained" aria-pressed={side === "review"} onClick={toggle("review")}>
+          Review and send on
+        </Button>
       </Box>
     </Box>
   );
@@ -86,12 +151,24 @@ function Files({ filters }: { filters: Record<string, string> }) {
   const query = asQuery(filters);
   const table = `drift.csv${query ? `${query}&` : "?"}for=spreadsheet`;
   const kinds: [string, string, string][] = [
-    ["CSV", table, "CSV for a spreadsheet: the drift shown"], ["plain CSV", `drift.csv${query}`, "plain CSV: the drift shown"],
-    ["JSON", `drift.json${query}`, "JSON of the drift shown"], ["BOM", `firmware.cdx.json${query}`, "BOM of the firmware shown, CycloneDX"],
+    ["CSV", table, "CSV for a spreadsheet: the drift shown"],
+    ["plain CSV", `drift.csv${query}`, "plain CSV: the drift shown"],
+    ["JSON", `drift.json${query}`, "JSON of the drift shown"],
+    ["BOM", `firmware.cdx.json${query}`, "BOM of the firmware shown, CycloneDX"],
   ];
   return (
     <Box component="span" sx={{ fontSize: 13, color: "text.secondary", display: "flex", gap: 1 }}>
-      {kinds.map(([label, file, words]) => <a key={label} href={`/api/v1/exports/${file}`} download style={{ color: "inherit" }} aria-label={words}>{label}</a>)}
+      {kinds.map(([label, file, words]) => (
+        <a
+          key={label}
+          href={`/api/v1/exports/${file}`}
+          download
+          style={{ color: "inherit" }}
+          aria-label={words}
+        >
+          {label}
+        </a>
+      ))}
     </Box>
   );
 }

@@ -11,7 +11,11 @@ import { VERDICTS } from "../waterline/words";
 import { addressKey, tellFilter } from "./filters";
 
 const plain = (value: string, label: string): Choice => ({ value, label, count: -1 });
-const IMPORTANCES = [plain("security", "a security release"), plain("stability", "a stability release"), plain("routine", "routine releases only")];
+const IMPORTANCES = [
+  plain("security", "a security release"),
+  plain("stability", "a stability release"),
+  plain("routine", "routine releases only"),
+];
 const SCORES = ["9", "8", "7", "4"].map((s) => plain(s, `${s} and up`));
 
 /** What is narrowed, each piece with its way out, and the fields to narrow further. */
@@ -23,21 +27,53 @@ export function Filters({ filters, facets }: { filters: Record<string, string>; 
   return (
     <Box sx={{ display: "flex", flexWrap: "wrap", gap: 0.75, alignItems: "center", mb: 1 }}>
       {told.map(([key, value]) => (
-        <Button key={key} variant="outlined" aria-label={`No longer narrow to: ${tellFilter(key, names[value] ?? value)} ×`} onClick={() => change({ [addressKey(key)]: null })} sx={{ borderColor: ink("water"), bgcolor: ink("water2"), py: 0.25 }}>
+        <Button
+          key={key}
+          variant="outlined"
+          aria-label={`No longer narrow to: ${tellFilter(key, names[value] ?? value)} ×`}
+          onClick={() => change({ [addressKey(key)]: null })}
+          sx={{ borderColor: ink("water"), bgcolor: ink("water2"), py: 0.25 }}
+        >
           {tellFilter(key, names[value] ?? value)} ×
         </Button>
       ))}
-      {told.length > 1 && <Button variant="text" onClick={() => change(Object.fromEntries(told.map(([key]) => [addressKey(key), null])))}>Show all</Button>}
-      <Button variant="text" aria-expanded={open} onClick={() => setOpen(!open)} sx={{ color: ink("water") }}>{open ? "Done narrowing" : "Narrow to…"}</Button>
-      {!filters.only && <Button variant="text" onClick={() => change({ only: "drift" })} sx={{ color: ink("water") }}>Only what drifts</Button>}
+      {told.length > 1 && (
+        <Button
+          variant="text"
+          onClick={() => change(Object.fromEntries(told.map(([key]) => [addressKey(key), null])))}
+        >
+          Show all
+        </Button>
+      )}
+      <Button variant="text" aria-expanded={open} onClick={() => setOpen(!open)} sx={{ color: ink("water") }}>
+        {open ? "Done narrowing" : "Narrow to…"}
+      </Button>
+      {!filters.only && (
+        <Button variant="text" onClick={() => change({ only: "drift" })} sx={{ color: ink("water") }}>
+          Only what drifts
+        </Button>
+      )}
       {open && (
-        <Box sx={{ display: "grid", gridTemplateColumns: "repeat(auto-fill, minmax(140px, 1fr))", gap: 1, width: "100%", pt: 0.5 }}>
+        <Box
+          sx={{
+            display: "grid",
+            gridTemplateColumns: "repeat(auto-fill, minmax(140px, 1fr))",
+            gap: 1,
+            width: "100%",
+            pt: 0.5,
+          }}
+        >
           <Field name="Room" at="room" choices={facets.rooms} filters={filters} />
           <Field name="Rack" at="rack" choices={facets.racks} filters={filters} />
           <Field name="Group" at="group" choices={facets.groups} filters={filters} />
           <Field name="Model" at="model" choices={facets.models} filters={filters} />
           <Field name="Product" at="product" choices={facets.products} filters={filters} />
-          <Field name="Verdict" at="verdict" choices={facets.verdicts.map((v) => ({ ...v, label: VERDICTS[v.value] ?? v.value }))} filters={filters} />
+          <Field
+            name="Verdict"
+            at="verdict"
+            choices={facets.verdicts.map((v) => ({ ...v, label: VERDICTS[v.value] ?? v.value }))}
+            filters={filters}
+          />
           <Field name="Missed" at="importance" choices={IMPORTANCES} filters={filters} />
           <Field name="Worst score missed" at="score" choices={SCORES} filters={filters} />
         </Box>
@@ -46,13 +82,34 @@ export function Filters({ filters, facets }: { filters: Record<string, string>; 
   );
 }
 
-function Field({ name, at, choices, filters }: { name: string; at: string; choices: Choice[]; filters: Record<string, string> }) {
+function Field({
+  name,
+  at,
+  choices,
+  filters,
+}: {
+  name: string;
+  at: string;
+  choices: Choice[];
+  filters: Record<string, string>;
+}) {
   const [, change] = useAddress();
   const value = filters[at] ?? "";
   return (
-    <TextField select size="small" label={name} value={choices.some((c) => c.value === value) ? value : ""} onChange={(e) => change({ [addressKey(at)]: e.target.value || null })}>
+    <TextField
+      select
+      size="small"
+      label={name}
+      value={choices.some((c) => c.value === value) ? value : ""}
+      onChange={(e) => change({ [addressKey(at)]: e.target.value || null })}
+    >
       <MenuItem value="">any</MenuItem>
-      {choices.map((c) => <MenuItem key={c.value} value={c.value}>{c.label}{c.count >= 0 ? ` (${c.count})` : ""}</MenuItem>)}
+      {choices.map((c) => (
+        <MenuItem key={c.value} value={c.value}>
+          {c.label}
+          {c.count >= 0 ? ` (${c.count})` : ""}
+        </MenuItem>
+      ))}
     </TextField>
   );
 }

@@ -9,7 +9,14 @@ import { ink } from "../theme/theme";
 import { Glyph } from "../waterline/Glyph";
 import { KINDS, tellCell } from "../waterline/words";
 
-interface Props { data: Drift; product: string | null; choose: (product: string) => void; selected: string[]; select: (names: string[]) => void; more: () => void }
+interface Props {
+  data: Drift;
+  product: string | null;
+  choose: (product: string) => void;
+  selected: string[];
+  select: (names: string[]) => void;
+  more: () => void;
+}
 
 /** Equal servers folded into one row, per model, the odd ones first. */
 export function Folds({ data, product, choose, selected, select, more }: Props) {
@@ -17,11 +24,19 @@ export function Folds({ data, product, choose, selected, select, more }: Props) 
   const chosen = new Set(selected);
   return (
     <>
-      <Box component="table" aria-label="Servers folded by state" sx={{ ...tableSx, border: `1px solid ${ink("ink")}`, "& td": { ...tableSx["& td"], py: 0.3 } }}>
+      <Box
+        component="table"
+        aria-label="Servers folded by state"
+        sx={{ ...tableSx, border: `1px solid ${ink("ink")}`, "& td": { ...tableSx["& td"], py: 0.3 } }}
+      >
         <thead>
           <tr>
             <th scope="col">Server</th>
-            {kinds.map(([kind, letter]) => <th scope="col" key={kind}>{letter} {kind === "controller" ? "Controller" : KINDS[kind]}</th>)}
+            {kinds.map(([kind, letter]) => (
+              <th scope="col" key={kind}>
+                {letter} {kind === "controller" ? "Controller" : KINDS[kind]}
+              </th>
+            ))}
             <th scope="col">Resets</th>
           </tr>
         </thead>
@@ -31,56 +46,142 @@ export function Folds({ data, product, choose, selected, select, more }: Props) 
             if (!mine.length) return null;
             return (
               <Fragment key={model}>
-                <Box component="tr" sx={{ bgcolor: ink("paper") }}><th scope="rowgroup" colSpan={kinds.length + 2} style={{ borderBottom: 0 }}><Box component="span" sx={{ color: "text.primary" }}>{model || "Not read"}</Box> {count(servers, "server")} in {count(states, "state")}</th></Box>
-                {mine.map((f) => <Row key={`${f.signature} ${f.names[0]}`} fold={f} kinds={kinds.map(([kind]) => kind)} product={product} choose={choose} chosen={f.names.every((x) => chosen.has(x))} select={select} />)}
+                <Box component="tr" sx={{ bgcolor: ink("paper") }}>
+                  <th scope="rowgroup" colSpan={kinds.length + 2} style={{ borderBottom: 0 }}>
+                    <Box component="span" sx={{ color: "text.primary" }}>
+                      {model || "Not read"}
+                    </Box>{" "}
+                    {count(servers, "server")} in {count(states, "state")}
+                  </th>
+                </Box>
+                {mine.map((f) => (
+                  <Row
+                    key={`${f.signature} ${f.names[0]}`}
+                    fold={f}
+                    kinds={kinds.map(([kind]) => kind)}
+                    product={product}
+                    choose={choose}
+                    chosen={f.names.every((x) => chosen.has(x))}
+                    select={select}
+                  />
+                ))}
               </Fragment>
             );
           })}
         </tbody>
       </Box>
-      {data.folds.length < data.states && <Button variant="outlined" sx={{ mt: 1 }} onClick={more}>Show more of {data.states} states</Button>}
+      {data.folds.length < data.states && (
+        <Button variant="outlined" sx={{ mt: 1 }} onClick={more}>
+          Show more of {data.states} states
+        </Button>
+      )}
     </>
   );
 }
 
-interface RowProps { fold: Fold; kinds: string[]; product: string | null; choose: (product: string) => void; chosen: boolean; select: (names: string[]) => void }
+interface RowProps {
+  fold: Fold;
+  kinds: string[];
+  product: string | null;
+  choose: (product: string) => void;
+  chosen: boolean;
+  select: (names: string[]) => void;
+}
 
 function Row({ fold: f, kinds, product, choose, chosen, select }: RowProps) {
   return (
     <Box component="tr" sx={{ bgcolor: chosen ? ink("water2") : undefined }}>
       <td>
-        <Box component="button" title={f.names.slice(0, 40).join(", ")} onClick={() => select(f.names)} sx={{ all: "unset", cursor: "pointer", fontWeight: 650, "&:hover": { textDecoration: "underline" }, "&:focus-visible": { outline: `2px solid ${ink("water")}` } }}>
+        <Box
+          component="button"
+          title={f.names.slice(0, 40).join(", ")}
+          onClick={() => select(f.names)}
+          sx={{
+            all: "unset",
+            cursor: "pointer",
+            fontWeight: 650,
+            "&:hover": { textDecoration: "underline" },
+            "&:focus-visible": { outline: `2px solid ${ink("water")}` },
+          }}
+        >
           {foldNames(f.names)}
         </Box>{" "}
         {f.names.length > 1 && <Mono dim>{f.names.length}</Mono>}
       </td>
-      {f.read ? kinds.map((kind) => <td key={kind}><VersionCell cell={f.cells.find((c) => c.kind === kind)} product={product} choose={choose} /></td>) : <Box component="td" colSpan={kinds.length} sx={{ color: "text.secondary" }}>{f.unread || "not read yet"}</Box>}
-      <td style={{ whiteSpace: "nowrap" }} title={f.resets}>{f.resets.replace("controller restart", "restart") || "–"}{f.stranded.length > 0 && <Box title={f.stranded.join("; ")} sx={{ fontSize: 12, color: ink("deep") }}>{count(f.stranded.length, "component")} without a way</Box>}</td>
+      {f.read ? (
+        kinds.map((kind) => (
+          <td key={kind}>
+            <VersionCell cell={f.cells.find((c) => c.kind === kind)} product={product} choose={choose} />
+          </td>
+        ))
+      ) : (
+        <Box component="td" colSpan={kinds.length} sx={{ color: "text.secondary" }}>
+          {f.unread || "not read yet"}
+        </Box>
+      )}
+      <td style={{ whiteSpace: "nowrap" }} title={f.resets}>
+        {f.resets.replace("controller restart", "restart") || "–"}
+        {f.stranded.length > 0 && (
+          <Box title={f.stranded.join("; ")} sx={{ fontSize: 12, color: ink("deep") }}>
+            {count(f.stranded.length, "component")} without a way
+          </Box>
+        )}
+      </td>
     </Box>
   );
 }
 
 /** A glyph with its version; it opens the release line of its product. */
-function VersionCell({ cell, product, choose }: { cell: Cell | undefined; product: string | null; choose: (product: string) => void }) {
+function VersionCell({
+  cell,
+  product,
+  choose,
+}: {
+  cell: Cell | undefined;
+  product: string | null;
+  choose: (product: string) => void;
+}) {
   if (!cell || !cell.count) return <Box sx={{ color: "text.secondary" }}>–</Box>;
   const inner = (
     <Box sx={{ display: "flex", gap: 1, alignItems: "flex-start" }}>
-      <Box sx={{ display: "flex" }}><Glyph verdict={cell.verdict} behind={cell.behind} /></Box>
+      <Box sx={{ display: "flex" }}>
+        <Glyph verdict={cell.verdict} behind={cell.behind} />
+      </Box>
       <Box sx={{ minWidth: 0 }}>
         <Mono>{cell.versions}</Mono>
-        {!cell.product && <Box component="span" sx={{ fontSize: 12, color: "text.secondary" }}> in no catalog</Box>}
-        {" "}
-        {cell.waiting && <Box sx={{ fontSize: 12, color: ink("pending") }}>{cell.waiting} waits</Box>}
-        {" "}
-        {cell.via.length > 0 && <Box sx={{ fontSize: 12, color: "text.secondary" }}>by way of {cell.via.join(", ")}</Box>}
+        {!cell.product && (
+          <Box component="span" sx={{ fontSize: 12, color: "text.secondary" }}>
+            {" "}
+            in no catalog
+          </Box>
+        )}{" "}
+        {cell.waiting && <Box sx={{ fontSize: 12, color: ink("pending") }}>{cell.waiting} waits</Box>}{" "}
+        {cell.via.length > 0 && (
+          <Box sx={{ fontSize: 12, color: "text.secondary" }}>by way of {cell.via.join(", ")}</Box>
+        )}
       </Box>
     </Box>
   );
   if (!cell.product) return <Box title={tellCell(cell)}>{inner}</Box>;
   const mine = cell.product;
   return (
-    <Box component="button" aria-label={tellCell(cell)} aria-pressed={product === mine} onClick={() => choose(mine)}
-      sx={{ all: "unset", display: "block", cursor: "pointer", borderRadius: 0.5, px: 0.5, mx: -0.5, boxShadow: product === mine ? `inset 0 -2px 0 ${ink("water")}` : "none", "&:hover": { bgcolor: ink("paper") }, "&:focus-visible": { outline: `2px solid ${ink("water")}` } }}>
+    <Box
+      component="button"
+      aria-label={tellCell(cell)}
+      aria-pressed={product === mine}
+      onClick={() => choose(mine)}
+      sx={{
+        all: "unset",
+        display: "block",
+        cursor: "pointer",
+        borderRadius: 0.5,
+        px: 0.5,
+        mx: -0.5,
+        boxShadow: product === mine ? `inset 0 -2px 0 ${ink("water")}` : "none",
+        "&:hover": { bgcolor: ink("paper") },
+        "&:focus-visible": { outline: `2px solid ${ink("water")}` },
+      }}
+    >
       {inner}
     </Box>
   );

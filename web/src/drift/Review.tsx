@@ -18,21 +18,36 @@ export function Review({ filters }: { filters: Record<string, string> }) {
   const { data, error } = useQuery(reviewQuery(filters));
   const queries = useQueryClient();
   const renew = () => queries.invalidateQueries({ queryKey: ["review"] });
-  const out = useMutation({ mutationFn: (told: { places: Place[]; reason: string }) => take(api.POST("/api/v1/left-out", { body: told })), onSuccess: renew });
-  const back = useMutation({ mutationFn: (places: Place[]) => take(api.POST("/api/v1/left-out/put-back", { body: { places } })), onSuccess: renew });
+  const out = useMutation({
+    mutationFn: (told: { places: Place[]; reason: string }) =>
+      take(api.POST("/api/v1/left-out", { body: told })),
+    onSuccess: renew,
+  });
+  const back = useMutation({
+    mutationFn: (places: Place[]) => take(api.POST("/api/v1/left-out/put-back", { body: { places } })),
+    onSuccess: renew,
+  });
   if (error) return <Trouble>{error.message}</Trouble>;
   if (!data) return null;
   return (
     <Box sx={{ display: "grid", gap: 1.5, alignContent: "start" }}>
       <Box>
         <Title level={2}>Chosen beforehand</Title>
-        <Box sx={{ color: "text.secondary", fontSize: 13 }}>Everything that is off the baseline and has a way. Take out what should stay as it is.</Box>
+        <Box sx={{ color: "text.secondary", fontSize: 13 }}>
+          Everything that is off the baseline and has a way. Take out what should stay as it is.
+        </Box>
       </Box>
       <Cost data={data} />
       <Send data={data} filters={filters} />
       {(out.error ?? back.error) && <Trouble>{(out.error ?? back.error)?.message}</Trouble>}
       <Box component="ul" aria-label="Steps chosen" sx={{ m: 0, p: 0, listStyle: "none" }}>
-        {data.steps.map((s) => <Line key={`${s.product} ${s.before} ${s.after}`} step={s} takeOut={(reason) => out.mutate({ places: s.places, reason })} />)}
+        {data.steps.map((s) => (
+          <Line
+            key={`${s.product} ${s.before} ${s.after}`}
+            step={s}
+            takeOut={(reason) => out.mutate({ places: s.places, reason })}
+          />
+        ))}
       </Box>
       {data.left_out.length > 0 && <LeftOut data={data} putBack={(places) => back.mutate(places)} />}
     </Box>
@@ -41,15 +56,39 @@ export function Review({ filters }: { filters: Record<string, string> }) {
 
 function Cost({ data: { cost } }: { data: Data }) {
   const rows: [string, string][] = [
-    ["servers", String(cost.servers)], ["updates to write", String(cost.writes)], ["reboots", String(cost.reboots)], ["power cycles", String(cost.power_cycles)], ["controller restarts", String(cost.restarts)],
-    ["to carry", cost.bytes ? size(cost.bytes) : "nothing"], ["longest server", cost.longest_seconds ? duration(cost.longest_seconds) : "–"],
+    ["servers", String(cost.servers)],
+    ["updates to write", String(cost.writes)],
+    ["reboots", String(cost.reboots)],
+    ["power cycles", String(cost.power_cycles)],
+    ["controller restarts", String(cost.restarts)],
+    ["to carry", cost.bytes ? size(cost.bytes) : "nothing"],
+    ["longest server", cost.longest_seconds ? duration(cost.longest_seconds) : "–"],
   ];
   return (
     <Box sx={{ fontSize: 13.5 }}>
-      <Box component="dl" aria-label="What it costs" sx={{ m: 0, display: "grid", gridTemplateColumns: "1fr auto", rowGap: 0.25, "& dd": { m: 0, textAlign: "right" } }}>
-        {rows.map(([label, value]) => [<dt key={label}>{label}</dt>, <dd key={`${label} v`}><Mono>{value}</Mono></dd>])}
+      <Box
+        component="dl"
+        aria-label="What it costs"
+        sx={{
+          m: 0,
+          display: "grid",
+          gridTemplateColumns: "1fr auto",
+          rowGap: 0.25,
+          "& dd": { m: 0, textAlign: "right" },
+        }}
+      >
+        {rows.map(([label, value]) => [
+          <dt key={label}>{label}</dt>,
+          <dd key={`${label} v`}>
+            <Mono>{value}</Mono>
+          </dd>,
+        ])}
       </Box>
-      {cost.barred.map((line) => <Box key={line} sx={{ mt: 0.5, color: ink("deep"), fontSize: 13 }}>{line}</Box>)}
+      {cost.barred.map((line) => (
+        <Box key={line} sx={{ mt: 0.5, color: ink("deep"), fontSize: 13 }}>
+          {line}
+        </Box>
+      ))}
     </Box>
   );
 }
@@ -63,8 +102,22 @@ function Send({ data, filters }: { data: Data; filters: Record<string, string> }
   const rest = whole ? "" : `&servers=${names.join(",")}`;
   return (
     <Box sx={{ display: "flex", gap: 1 }}>
-      <Act takes="plan" variant="contained" why={why} onClick={() => void navigate(`/run-sheet?new=1${rest}`)}>Plan a run for {names.length}</Act>
-      <Act takes="plan" variant="outlined" why={why} onClick={() => void navigate(`/repository?new=1${rest}`)}>Pack</Act>
+      <Act
+        takes="plan"
+        variant="contained"
+        why={why}
+        onClick={() => void navigate(`/run-sheet?new=1${rest}`)}
+      >
+        Plan a run for {names.length}
+      </Act>
+      <Act
+        takes="plan"
+        variant="outlined"
+        why={why}
+        onClick={() => void navigate(`/repository?new=1${rest}`)}
+      >
+        Pack
+      </Act>
     </Box>
   );
 }
@@ -78,17 +131,59 @@ function Line({ step: s, takeOut }: { step: Step; takeOut: (reason: string) => v
       <Box sx={{ display: "flex", gap: 1, alignItems: "baseline" }}>
         <strong>{s.name}</strong>
         {s.importance === "security" && <Tag tone="deep">{s.score ? `score ${s.score}` : "security"}</Tag>}
-        {!asking && <Act takes="plan" variant="text" sx={{ ml: "auto", px: 0.5, py: 0, color: ink("water") }} aria-label={`Take out ${s.name} ${s.before} to ${s.after}`} onClick={() => ask(true)}>take out</Act>}
+        {!asking && (
+          <Act
+            takes="plan"
+            variant="text"
+            sx={{ ml: "auto", px: 0.5, py: 0, color: ink("water") }}
+            aria-label={`Take out ${s.name} ${s.before} to ${s.after}`}
+            onClick={() => ask(true)}
+          >
+            take out
+          </Act>
+        )}
       </Box>
-      <Box><Mono>{s.before || "?"}</Mono> → {s.via.map((v) => <span key={v}><Mono dim>{v}</Mono> → </span>)}<Mono>{s.after}</Mono></Box>
-      <Box sx={{ color: "text.secondary" }}>{count(s.places.length, "component")} in {foldNames(servers)}{servers.length > 3 ? ` (${servers.length})` : ""}</Box>
+      <Box>
+        <Mono>{s.before || "?"}</Mono> →{" "}
+        {s.via.map((v) => (
+          <span key={v}>
+            <Mono dim>{v}</Mono> →{" "}
+          </span>
+        ))}
+        <Mono>{s.after}</Mono>
+      </Box>
+      <Box sx={{ color: "text.secondary" }}>
+        {count(s.places.length, "component")} in {foldNames(servers)}
+        {servers.length > 3 ? ` (${servers.length})` : ""}
+      </Box>
       {asking && (
-        <Box component="form" sx={{ display: "grid", gap: 0.75, mt: 0.75 }} onSubmit={(e) => {
-          e.preventDefault();
-          if (reason.trim()) takeOut(reason);
-        }}>
-          <TextField size="small" autoFocus label="Why does it stay as it is?" value={reason} onChange={(e) => setReason(e.target.value)} />
-          <Box sx={{ display: "flex", gap: 1 }}><Act type="submit" variant="contained" why={reason.trim() ? null : "Say why: whoever comes next has to know."}>Take out</Act><Button variant="outlined" onClick={() => ask(false)}>Leave it in</Button></Box>
+        <Box
+          component="form"
+          sx={{ display: "grid", gap: 0.75, mt: 0.75 }}
+          onSubmit={(e) => {
+            e.preventDefault();
+            if (reason.trim()) takeOut(reason);
+          }}
+        >
+          <TextField
+            size="small"
+            autoFocus
+            label="Why does it stay as it is?"
+            value={reason}
+            onChange={(e) => setReason(e.target.value)}
+          />
+          <Box sx={{ display: "flex", gap: 1 }}>
+            <Act
+              type="submit"
+              variant="contained"
+              why={reason.trim() ? null : "Say why: whoever comes next has to know."}
+            >
+              Take out
+            </Act>
+            <Button variant="outlined" onClick={() => ask(false)}>
+              Leave it in
+            </Button>
+          </Box>
         </Box>
       )}
     </Box>
@@ -98,16 +193,31 @@ function Line({ step: s, takeOut }: { step: Step; takeOut: (reason: string) => v
 /** What was taken out before, by whom and why; it stays out until it is put back. */
 function LeftOut({ data, putBack }: { data: Data; putBack: (places: Place[]) => void }) {
   const groups = new Map<string, Data["left_out"]>();
-  for (const item of data.left_out) groups.set(`${item.reason}|${item.by}`, [...(groups.get(`${item.reason}|${item.by}`) ?? []), item]);
+  for (const item of data.left_out)
+    groups.set(`${item.reason}|${item.by}`, [...(groups.get(`${item.reason}|${item.by}`) ?? []), item]);
   return (
     <Box component="section">
       <Title level={3}>Taken out</Title>
       <Box component="ul" aria-label="Taken out" sx={{ m: 0, p: 0, listStyle: "none", fontSize: 13 }}>
         {[...groups.values()].map((items) => (
-          <Box component="li" key={`${items[0]?.reason} ${items[0]?.by}`} sx={{ borderTop: `1px solid ${ink("rule")}`, py: 0.5 }}>
-            {foldNames([...new Set(items.map((i) => i.server))])}: <Mono dim>{[...new Set(items.map((i) => i.slot))].slice(0, 4).join(", ")}</Mono>
-            <Box sx={{ color: "text.secondary" }}>“{items[0]?.reason}”, {items[0]?.by}, {items[0]?.at.slice(0, 10)}</Box>
-            <Act takes="plan" variant="text" sx={{ px: 0, py: 0, color: ink("water") }} onClick={() => putBack(items.map(({ server, slot }) => ({ server, slot })))}>Put back in</Act>
+          <Box
+            component="li"
+            key={`${items[0]?.reason} ${items[0]?.by}`}
+            sx={{ borderTop: `1px solid ${ink("rule")}`, py: 0.5 }}
+          >
+            {foldNames([...new Set(items.map((i) => i.server))])}:{" "}
+            <Mono dim>{[...new Set(items.map((i) => i.slot))].slice(0, 4).join(", ")}</Mono>
+            <Box sx={{ color: "text.secondary" }}>
+              “{items[0]?.reason}”, {items[0]?.by}, {items[0]?.at.slice(0, 10)}
+            </Box>
+            <Act
+              takes="plan"
+              variant="text"
+              sx={{ px: 0, py: 0, color: ink("water") }}
+              onClick={() => putBack(items.map(({ server, slot }) => ({ server, slot })))}
+            >
+              Put back in
+            </Act>
           </Box>
         ))}
       </Box>

@@ -3,7 +3,9 @@ import { expect, it } from "vitest";
 import { addressKey, asQuery, readFilters, tellFilter } from "./filters";
 
 it("reads what an address narrows to, and nothing else", () => {
-  const params = new URLSearchParams("room=Kelp&item=tessaly.r9&product=other&side=review&servers=a,b&only=drift");
+  const params = new URLSearchParams(
+    "room=Kelp&item=tessaly.r9&product=other&side=review&servers=a,b&only=drift",
+  );
   expect(readFilters(params)).toEqual({ room: "Kelp", product: "tessaly.r9", servers: "a,b", only: "drift" });
   expect(readFilters(new URLSearchParams())).toEqual({});
 });

@@ -1,5 +1,17 @@
 /** What Drift is narrowed by; all of it lives in the address. */
-export const FILTER_KEYS = ["room", "rack", "group", "model", "item", "verdict", "importance", "score", "on", "advisory", "only"] as const;
+export const FILTER_KEYS = [
+  "room",
+  "rack",
+  "group",
+  "model",
+  "item",
+  "verdict",
+  "importance",
+  "score",
+  "on",
+  "advisory",
+  "only",
+] as const;
 export type FilterKey = (typeof FILTER_KEYS)[number];
 
 const SENT: Partial<Record<FilterKey, string>> = { item: "product" };
@@ -23,12 +35,23 @@ export const asQuery = (filters: Record<string, string>): string => {
 };
 
 const WORDS: Record<string, (value: string) => string> = {
-  room: (v) => v, rack: (v) => v, group: (v) => v, model: (v) => v, product: (v) => v, verdict: (v) => v, importance: (v) => `${v} releases missed`,
-  score: (v) => `scored ${v} and up`, on: (v) => `on ${v}`, advisory: (v) => `affected by ${v}`, only: () => "only what drifts", servers: (v) => `${v.split(",").length} selected`,
+  room: (v) => v,
+  rack: (v) => v,
+  group: (v) => v,
+  model: (v) => v,
+  product: (v) => v,
+  verdict: (v) => v,
+  importance: (v) => `${v} releases missed`,
+  score: (v) => `scored ${v} and up`,
+  on: (v) => `on ${v}`,
+  advisory: (v) => `affected by ${v}`,
+  only: () => "only what drifts",
+  servers: (v) => `${v.split(",").length} selected`,
 };
 
 /** One filter in words. */
-export const tellFilter = (key: string, value: string): string => (WORDS[key] ?? ((v: string) => v))(value.replaceAll("|", " or "));
+export const tellFilter = (key: string, value: string): string =>
+  (WORDS[key] ?? ((v: string) => v))(value.replaceAll("|", " or "));
 
 /** The key in the address for a filter of the API. */
 export const addressKey = (key: string): string => (key === "product" ? "item" : key);

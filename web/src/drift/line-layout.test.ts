@@ -4,13 +4,31 @@ import type { ReleaseData, ReleaseLineData } from "../api/client";
 import { dotsOf, exposedAt, layout } from "./line-layout";
 
 const release = (version: string, more: Partial<ReleaseData> = {}): ReleaseData =>
-  ({ version, components: 0, waiting: 0, importance: "routine", is_target: false, is_stop: false, ...more }) as ReleaseData;
+  ({
+    version,
+    components: 0,
+    waiting: 0,
+    importance: "routine",
+    is_target: false,
+    is_stop: false,
+    ...more,
+  }) as ReleaseData;
 
 const data = (more: Partial<ReleaseLineData> = {}): ReleaseLineData =>
   ({
-    releases: [release("1", { components: 3 }), release("2", { is_stop: true, waiting: 1 }), release("3", { is_target: true, importance: "security" }), release("4")],
-    ways: [{ source: "1", to: "2", reset: "server reboot", components: 2 }, { source: "2", to: "3", reset: "server reboot", components: 1 }],
-    floor: "2", elsewhere: [], ...more,
+    releases: [
+      release("1", { components: 3 }),
+      release("2", { is_stop: true, waiting: 1 }),
+      release("3", { is_target: true, importance: "security" }),
+      release("4"),
+    ],
+    ways: [
+      { source: "1", to: "2", reset: "server reboot", components: 2 },
+      { source: "2", to: "3", reset: "server reboot", components: 1 },
+    ],
+    floor: "2",
+    elsewhere: [],
+    ...more,
   }) as ReleaseLineData;
 
 describe("dots", () => {

@@ -2,9 +2,23 @@ import { scalePoint } from "d3-scale";
 
 import type { ReleaseData, ReleaseLineData } from "../api/client";
 
-export interface Dot { x: number; y: number }
-export interface Arc { path: string; label: string; x: number; y: number }
-export interface Layout { x: (version: string) => number; dots: Map<string, Dot[]>; exposed: Set<string>; arcs: Arc[]; barrier: number | null }
+export interface Dot {
+  x: number;
+  y: number;
+}
+export interface Arc {
+  path: string;
+  label: string;
+  x: number;
+  y: number;
+}
+export interface Layout {
+  x: (version: string) => number;
+  dots: Map<string, Dot[]>;
+  exposed: Set<string>;
+  arcs: Arc[];
+  barrier: number | null;
+}
 
 const SHORT: Record<string, string> = { "server reboot": "reboot", "controller restart": "restart" };
 const DOT = 8;
@@ -25,12 +39,19 @@ export function dotsOf(n: number, centre: number, y: number): Dot[] {
 export function exposedAt(releases: ReleaseData[]): Set<string> {
   const target = releases.findLastIndex((r) => r.is_target);
   const below = releases.slice(0, Math.max(0, target));
-  return new Set(below.filter((_, i) => releases.slice(i + 1, target + 1).some((r) => r.importance === "security")).map((r) => r.version));
+  return new Set(
+    below
+      .filter((_, i) => releases.slice(i + 1, target + 1).some((r) => r.importance === "security"))
+      .map((r) => r.version),
+  );
 }
 
 /** Where everything of a release line stands: releases spread evenly, arcs higher the further they reach. */
 export function layout(data: ReleaseLineData, width: number, y: number): Layout {
-  const scale = scalePoint<string>().domain(data.releases.map((r) => r.version)).range([60, width - 70]).padding(0.15);
+  const scale = scalePoint<string>()
+    .domain(data.releases.map((r) => r.version))
+    .range([60, width - 70])
+    .padding(0.15);
   const x = (version: string): number => scale(version) ?? 0;
   const known = new Set(data.releases.map((r) => r.version));
   const ways = data.ways.filter((w) => known.has(w.source) && known.has(w.to));
@@ -40,10 +61,26 @@ export function layout(data: ReleaseLineData, width: number, y: number): Layout 
     // Arcs often meet at the baseline: the label stands near the start, where they are still apart.
     const t = 0.28;
     const along = a + (b - a) * t;
-    return { path: `M${a},${y - 8} Q${(a + b) / 2},${y - 8 - rise * 1.6} ${b},${y - 8}`, label: `${SHORT[w.reset] ?? w.reset}${w.components > 1 ? ` ×${w.components}` : ""}`, x: along, y: y - 12 - 2 * t * (1 - t) * rise * 1.6 };
+    return {
+      path: `M${a},${y - 8} Q${(a + b) / 2},${y - 8 - rise * 1.6} ${b},${y - 8}`,
+      label: `${SHORT[w.reset] ?? w.reset}${w.components > 1 ? ` ×${w.components}` : ""}`,
+      x: along,
+      y: y - 12 - 2 * t * (1 - t) * rise * 1.6,
+    };
   });
   const floor = data.floor && known.has(data.floor) ? x(data.floor) : null;
   const step = scale.step();
-  const dots = new Map(data.releases.map((r: ReleaseData) => [r.version, dotsOf(r.components + r.waiting, x(r.version), y + 18)]));
-  return { x, dots, exposed: exposedAt(data.releases), arcs, barrier: floor === null ? null : floor - step / 2 };
+  const dots = new Map(
+    data.releases.map((r: ReleaseData) => [
+      r.version,
+      dotsOf(r.components + r.waiting, x(r.version), y + 18),
+    ]),
+  );
+  return {
+    x,
+    dots,
+    exposed: exposedAt(data.releases),
+    arcs,
+    barrier: floor === null ? null : floor - step / 2,
+  };
 }

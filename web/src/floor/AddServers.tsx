@@ -24,9 +24,15 @@ export function AddServers({ done }: { done: () => void }) {
     <Box sx={{ display: "grid", gap: 1.5, alignContent: "start" }}>
       <Box sx={{ display: "flex", alignItems: "baseline" }}>
         <Title level={2}>Add servers</Title>
-        <Button variant="outlined" sx={{ ml: "auto" }} onClick={done}>Close</Button>
+        <Button variant="outlined" sx={{ ml: "auto" }} onClick={done}>
+          Close
+        </Button>
       </Box>
-      {id === null ? <Ask fields={fields} change={setFields} found={setId} /> : <Found id={id} fields={fields} again={() => setId(null)} />}
+      {id === null ? (
+        <Ask fields={fields} change={setFields} found={setId} />
+      ) : (
+        <Found id={id} fields={fields} again={() => setId(null)} />
+      )}
     </Box>
   );
 }
@@ -42,7 +48,15 @@ function asUtf8(raw: ArrayBuffer): string | null {
 
 const asWindows = (raw: ArrayBuffer): string => new TextDecoder("windows-1252").decode(raw);
 
-function Ask({ fields, change, found }: { fields: Fields; change: (fields: Fields) => void; found: (id: number) => void }) {
+function Ask({
+  fields,
+  change,
+  found,
+}: {
+  fields: Fields;
+  change: (fields: Fields) => void;
+  found: (id: number) => void;
+}) {
   const file = useRef<HTMLInputElement>(null);
   const [odd, setOdd] = useState<ArrayBuffer | null>(null);
   const read = (raw: ArrayBuffer) => {
@@ -54,7 +68,8 @@ function Ask({ fields, change, found }: { fields: Fields; change: (fields: Field
     mutationFn: (listen: boolean) => take(api.POST("/api/v1/searches", { body: { ...fields, listen } })),
     onSuccess: (search) => found(search.id),
   });
-  const set = (key: keyof Fields) => (event: { target: { value: string } }) => change({ ...fields, [key]: event.target.value });
+  const set = (key: keyof Fields) => (event: { target: { value: string } }) =>
+    change({ ...fields, [key]: event.target.value });
   const submit = (event: FormEvent) => {
     event.preventDefault();
     look.mutate(false);
@@ -63,42 +78,118 @@ function Ask({ fields, change, found }: { fields: Fields; change: (fields: Field
     <Box component="form" onSubmit={submit} sx={{ display: "grid", gap: 1.25 }}>
       {fields.list ? (
         <Box sx={{ fontSize: 13 }}>
-          A list of {count(fields.list.trim().split("\n").length - 1, "row")} is chosen. <Button variant="text" onClick={() => change({ ...fields, list: "" })}>Leave it</Button>
+          A list of {count(fields.list.trim().split("\n").length - 1, "row")} is chosen.{" "}
+          <Button variant="text" onClick={() => change({ ...fields, list: "" })}>
+            Leave it
+          </Button>
         </Box>
       ) : (
-        <TextField multiline minRows={4} label="Addresses of management controllers" value={fields.addresses} onChange={set("addresses")} helperText="One a line: 10.0.0.7, 10.0.0.7:8443, 10.0.0.10-10.0.0.40, 10.0.0.0/24 or a name." />
+        <TextField
+          multiline
+          minRows={4}
+          label="Addresses of management controllers"
+          value={fields.addresses}
+          onChange={set("addresses")}
+          helperText="One a line: 10.0.0.7, 10.0.0.7:8443, 10.0.0.10-10.0.0.40, 10.0.0.0/24 or a name."
+        />
       )}
-      <input ref={file} type="file" aria-label="List of servers" hidden accept=".csv,text/csv" onChange={(e) => { const chosen = e.target.files?.[0]; if (chosen) void chosen.arrayBuffer().then(read); e.target.value = ""; }} />
+      <input
+        ref={file}
+        type="file"
+        aria-label="List of servers"
+        hidden
+        accept=".csv,text/csv"
+        onChange={(e) => {
+          const chosen = e.target.files?.[0];
+          if (chosen) void chosen.arrayBuffer().then(read);
+          e.target.value = "";
+        }}
+      />
       {odd && (
         <Trouble title="This list is not UTF-8">
           Spreadsheets in western Europe write Windows-1252. Read so, it begins with:
-          <Box component="pre" sx={{ m: 0, my: 0.5, fontSize: 12, overflow: "auto" }}>{asWindows(odd).split("\n").slice(0, 3).join("\n")}</Box>
-          <Button variant="outlined" onClick={() => { change({ ...fields, list: asWindows(odd) }); setOdd(null); }}>That is right: take it so</Button>{" "}
+          <Box component="pre" sx={{ m: 0, my: 0.5, fontSize: 12, overflow: "auto" }}>
+            {asWindows(odd).split("\n").slice(0, 3).join("\n")}
+          </Box>
+          <Button
+            variant="outlined"
+            onClick={() => {
+              change({ ...fields, list: asWindows(odd) });
+              setOdd(null);
+            }}
+          >
+            That is right: take it so
+          </Button>{" "}
           <Button onClick={() => setOdd(null)}>Leave it</Button>
         </Trouble>
       )}
       <Box sx={{ display: "flex", gap: 1 }}>
-        <Button variant="outlined" onClick={() => file.current?.click()}>Choose a list (CSV)</Button>
-        <Act takes="keep" variant="outlined" onClick={() => look.mutate(true)} loading={look.isPending && look.variables}>Search the network</Act>
+        <Button variant="outlined" onClick={() => file.current?.click()}>
+          Choose a list (CSV)
+        </Button>
+        <Act
+          takes="keep"
+          variant="outlined"
+          onClick={() => look.mutate(true)}
+          loading={look.isPending && look.variables}
+        >
+          Search the network
+        </Act>
       </Box>
       <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", gap: 1 }}>
-        <TextField size="small" label="Controller user" autoComplete="off" value={fields.user} onChange={set("user")} />
-        <TextField size="small" label="Controller password" type="password" autoComplete="off" value={fields.password} onChange={set("password")} />
+        <TextField
+          size="small"
+          label="Controller user"
+          autoComplete="off"
+          value={fields.user}
+          onChange={set("user")}
+        />
+        <TextField
+          size="small"
+          label="Controller password"
+          type="password"
+          autoComplete="off"
+          value={fields.password}
+          onChange={set("password")}
+        />
       </Box>
-      <Box sx={{ fontSize: 12.5, color: "text.secondary" }}>They are sent only to controllers whose certificate is from the fleet's authority, kept encrypted, and never shown again.</Box>
+      <Box sx={{ fontSize: 12.5, color: "text.secondary" }}>
+        They are sent only to controllers whose certificate is from the fleet's authority, kept encrypted, and
+        never shown again.
+      </Box>
       {look.error && <Trouble>{look.error.message}</Trouble>}
-      <Box><Act takes="keep" type="submit" variant="contained" loading={look.isPending && !look.variables} why={fields.addresses.trim() || fields.list ? null : "Give addresses or choose a list first."}>Look who is there</Act></Box>
+      <Box>
+        <Act
+          takes="keep"
+          type="submit"
+          variant="contained"
+          loading={look.isPending && !look.variables}
+          why={fields.addresses.trim() || fields.list ? null : "Give addresses or choose a list first."}
+        >
+          Look who is there
+        </Act>
+      </Box>
     </Box>
   );
 }
 
 const STATES: Record<string, [string, "done" | "rule" | "pending" | "deep" | "water"]> = {
-  asked: ["looking", "rule"], new: ["new", "done"], known: ["here already", "rule"], moved: ["has moved", "pending"], uncertain: ["can't be told", "deep"], double: ["the same again", "rule"], nobody: ["no server", "rule"], "wrong row": ["row is wrong", "deep"],
+  asked: ["looking", "rule"],
+  new: ["new", "done"],
+  known: ["here already", "rule"],
+  moved: ["has moved", "pending"],
+  uncertain: ["can't be told", "deep"],
+  double: ["the same again", "rule"],
+  nobody: ["no server", "rule"],
+  "wrong row": ["row is wrong", "deep"],
 };
 const takes = (row: SearchRow): boolean => (row.state === "new" || row.state === "moved") && !row.added;
 
 function Found({ id, fields, again }: { id: number; fields: Fields; again: () => void }) {
-  const { data } = useQuery({ ...searchQuery(id), refetchInterval: (query) => (query.state.data?.is_done ? false : 1500) });
+  const { data } = useQuery({
+    ...searchQuery(id),
+    refetchInterval: (query) => (query.state.data?.is_done ? false : 1500),
+  });
   if (!data) return null;
   return <Preview search={data} fields={fields} again={again} />;
 }
@@ -113,33 +204,79 @@ function Preview({ search, fields, again }: { search: Search; fields: Fields; ag
   const picked = search.rows.filter((row) => takes(row) && !out.has(row.id));
   const strangers = picked.filter((row) => !row.vouched);
   const add = useMutation({
-    mutationFn: () => take(api.POST("/api/v1/searches/{id}/add", {
-      params: { path: { id: search.id } },
-      body: { rows: picked.map((row) => ({ id: row.id, name: names[row.id] ?? "" })), accept: trusts ? strangers.map((row) => row.pin ?? "") : [], whole, user: fields.user, password: fields.password, read: true },
-    })),
+    mutationFn: () =>
+      take(
+        api.POST("/api/v1/searches/{id}/add", {
+          params: { path: { id: search.id } },
+          body: {
+            rows: picked.map((row) => ({ id: row.id, name: names[row.id] ?? "" })),
+            accept: trusts ? strangers.map((row) => row.pin ?? "") : [],
+            whole,
+            user: fields.user,
+            password: fields.password,
+            read: true,
+          },
+        }),
+      ),
     onSuccess: async (told: Added) => {
       await queries.invalidateQueries();
-      change({ servers: [...told.added, ...told.followed].join(",") || null, add: told.refused.length ? "1" : null });
+      change({
+        servers: [...told.added, ...told.followed].join(",") || null,
+        add: told.refused.length ? "1" : null,
+      });
     },
   });
-  const flip = (row: number) => setOut((old) => { const next = new Set(old); if (!next.delete(row)) next.add(row); return next; });
+  const flip = (row: number) =>
+    setOut((old) => {
+      const next = new Set(old);
+      if (!next.delete(row)) next.add(row);
+      return next;
+    });
   const why = !search.is_done ? "Still looking." : picked.length ? null : "Nothing is picked.";
   return (
     <Box sx={{ display: "grid", gap: 1.25 }}>
-      <Box role="status" sx={{ fontSize: 13.5 }}>{search.is_done ? tally(search.rows) : `Looking at ${search.what}: ${search.rows.filter((r) => r.state !== "asked").length} of ${search.rows.length} so far`}</Box>
+      <Box role="status" sx={{ fontSize: 13.5 }}>
+        {search.is_done
+          ? tally(search.rows)
+          : `Looking at ${search.what}: ${search.rows.filter((r) => r.state !== "asked").length} of ${search.rows.length} so far`}
+      </Box>
       <Box component="ul" aria-label="Found" sx={{ m: 0, p: 0, listStyle: "none" }}>
-        {[...search.rows].sort((a, b) => rank(a) - rank(b) || a.line - b.line).filter((row) => search.rows.length <= 12 || row.line > 0 || !QUIET.includes(row.state)).map((row) => (
-          <Row key={row.id} row={row} picked={takes(row) && !out.has(row.id)} flip={() => flip(row.id)} name={names[row.id] ?? row.name} rename={(name) => setNames({ ...names, [row.id]: name })} refused={add.data?.refused.find((r) => r.id === row.id)?.why} />
-        ))}
+        {[...search.rows]
+          .sort((a, b) => rank(a) - rank(b) || a.line - b.line)
+          .filter((row) => search.rows.length <= 12 || row.line > 0 || !QUIET.includes(row.state))
+          .map((row) => (
+            <Row
+              key={row.id}
+              row={row}
+              picked={takes(row) && !out.has(row.id)}
+              flip={() => flip(row.id)}
+              name={names[row.id] ?? row.name}
+              rename={(name) => setNames({ ...names, [row.id]: name })}
+              refused={add.data?.refused.find((r) => r.id === row.id)?.why}
+            />
+          ))}
       </Box>
       {strangers.length > 0 && (
-        <FormControlLabel sx={{ alignItems: "flex-start" }} control={<Checkbox size="small" checked={trusts} onChange={(e) => setTrusts(e.target.checked)} />} label={`I have compared ${strangers.length === 1 ? "the fingerprint" : `these ${strangers.length} fingerprints`} with the controllers themselves: accept ${strangers.length === 1 ? "it" : "them"}`} />
+        <FormControlLabel
+          sx={{ alignItems: "flex-start" }}
+          control={<Checkbox size="small" checked={trusts} onChange={(e) => setTrusts(e.target.checked)} />}
+          label={`I have compared ${strangers.length === 1 ? "the fingerprint" : `these ${strangers.length} fingerprints`} with the controllers themselves: accept ${strangers.length === 1 ? "it" : "them"}`}
+        />
       )}
-      {search.rows.some((row) => row.line > 0) && <FormControlLabel control={<Checkbox size="small" checked={whole} onChange={(e) => setWhole(e.target.checked)} />} label="All rows or none" />}
+      {search.rows.some((row) => row.line > 0) && (
+        <FormControlLabel
+          control={<Checkbox size="small" checked={whole} onChange={(e) => setWhole(e.target.checked)} />}
+          label="All rows or none"
+        />
+      )}
       {add.error && <Trouble>{add.error.message}</Trouble>}
       <Box sx={{ display: "flex", gap: 1 }}>
-        <Act takes="keep" variant="contained" why={why} loading={add.isPending} onClick={() => add.mutate()}>Add {count(picked.length, "server")} and read</Act>
-        <Button variant="outlined" onClick={again}>Look elsewhere</Button>
+        <Act takes="keep" variant="contained" why={why} loading={add.isPending} onClick={() => add.mutate()}>
+          Add {count(picked.length, "server")} and read
+        </Act>
+        <Button variant="outlined" onClick={again}>
+          Look elsewhere
+        </Button>
       </Box>
     </Box>
   );
@@ -147,31 +284,90 @@ function Preview({ search, fields, again }: { search: Search; fields: Fields; ag
 
 /** What needs no decision is only counted when there is much of it. */
 const QUIET = ["nobody", "known", "asked"];
-const rank = (row: SearchRow): number => ["wrong row", "new", "moved", "double", "known", "asked", "nobody"].indexOf(row.state);
+const rank = (row: SearchRow): number =>
+  ["wrong row", "new", "moved", "double", "known", "asked", "nobody"].indexOf(row.state);
 
 function tally(rows: SearchRow[]): string {
   const n = (state: string): number => rows.filter((row) => row.state === state).length;
-  const parts: [number, string][] = [[n("new"), "new"], [n("moved"), "moved"], [n("known"), "here already"], [n("double"), "double"], [n("wrong row"), "wrong"], [n("nobody"), "without a server"]];
-  return `${count(rows.length, "address").replace("addresss", "addresses")}: ${parts.filter(([k]) => k).map(([k, word]) => `${k} ${word}`).join(", ") || "nobody answered"}`;
+  const parts: [number, string][] = [
+    [n("new"), "new"],
+    [n("moved"), "moved"],
+    [n("known"), "here already"],
+    [n("double"), "double"],
+    [n("wrong row"), "wrong"],
+    [n("nobody"), "without a server"],
+  ];
+  return `${count(rows.length, "address").replace("addresss", "addresses")}: ${
+    parts
+      .filter(([k]) => k)
+      .map(([k, word]) => `${k} ${word}`)
+      .join(", ") || "nobody answered"
+  }`;
 }
 
-interface RowProps { row: SearchRow; picked: boolean; flip: () => void; name: string; rename: (name: string) => void; refused: string | undefined }
+interface RowProps {
+  row: SearchRow;
+  picked: boolean;
+  flip: () => void;
+  name: string;
+  rename: (name: string) => void;
+  refused: string | undefined;
+}
 
 function Row({ row, picked, flip, name, rename, refused }: RowProps) {
   const [word, tone] = STATES[row.state] ?? [row.state, "rule"];
   return (
-    <Box component="li" sx={{ display: "grid", gridTemplateColumns: "26px 1fr auto", columnGap: 0.75, py: 0.75, borderTop: `1px solid ${ink("rule")}`, fontSize: 13 }}>
-      <Box>{takes(row) && <input type="checkbox" aria-label={`Add ${name}`} checked={picked} onChange={flip} />}</Box>
+    <Box
+      component="li"
+      sx={{
+        display: "grid",
+        gridTemplateColumns: "26px 1fr auto",
+        columnGap: 0.75,
+        py: 0.75,
+        borderTop: `1px solid ${ink("rule")}`,
+        fontSize: 13,
+      }}
+    >
+      <Box>
+        {takes(row) && <input type="checkbox" aria-label={`Add ${name}`} checked={picked} onChange={flip} />}
+      </Box>
       <Box sx={{ minWidth: 0, overflowWrap: "anywhere" }}>
         {row.state === "new" && !row.added ? (
-          <Box component="input" aria-label={`Name for ${row.url}`} value={name} onChange={(e: React.ChangeEvent<HTMLInputElement>) => rename(e.target.value)} sx={{ font: "inherit", fontWeight: 650, color: "text.primary", bgcolor: "transparent", border: 0, borderBottom: `1px dotted ${ink("ink3")}`, width: "100%", p: 0 }} />
-        ) : <strong>{row.added ?? row.known ?? (row.line ? `line ${row.line}` : row.url.replace("https://", ""))}</strong>}
-        <Box sx={{ color: "text.secondary" }}>{[row.url.replace("https://", ""), row.model, row.serial, row.place].filter(Boolean).join(", ")}</Box>
+          <Box
+            component="input"
+            aria-label={`Name for ${row.url}`}
+            value={name}
+            onChange={(e: React.ChangeEvent<HTMLInputElement>) => rename(e.target.value)}
+            sx={{
+              font: "inherit",
+              fontWeight: 650,
+              color: "text.primary",
+              bgcolor: "transparent",
+              border: 0,
+              borderBottom: `1px dotted ${ink("ink3")}`,
+              width: "100%",
+              p: 0,
+            }}
+          />
+        ) : (
+          <strong>
+            {row.added ?? row.known ?? (row.line ? `line ${row.line}` : row.url.replace("https://", ""))}
+          </strong>
+        )}
+        <Box sx={{ color: "text.secondary" }}>
+          {[row.url.replace("https://", ""), row.model, row.serial, row.place].filter(Boolean).join(", ")}
+        </Box>
         {(row.faults.length > 0 || row.detail) && <Box>{row.faults.join("; ") || row.detail}</Box>}
-        {row.pin && !row.vouched && row.state !== "known" && <Box sx={{ fontSize: 12 }}>Not from the fleet's authority: <Mono>{row.pin}</Mono></Box>}
+        {row.pin && !row.vouched && row.state !== "known" && (
+          <Box sx={{ fontSize: 12 }}>
+            Not from the fleet's authority: <Mono>{row.pin}</Mono>
+          </Box>
+        )}
         {refused && <Box sx={{ color: ink("deep") }}>{refused}</Box>}
       </Box>
-      <Box><Tag tone={row.added ? "done" : tone}>{row.added ? "added" : word}</Tag></Box>
+      <Box>
+        <Tag tone={row.added ? "done" : tone}>{row.added ? "added" : word}</Tag>
+      </Box>
     </Box>
   );
 }

@@ -8,7 +8,15 @@ import { Act } from "../shell/parts";
 import { readAgain } from "./orders";
 
 /** New credentials for one server or many; they are read again at once. What was typed is never shown again. */
-export function Credentials({ names, user: known, open = false }: { names: string[]; user: string; open?: boolean }) {
+export function Credentials({
+  names,
+  user: known,
+  open = false,
+}: {
+  names: string[];
+  user: string;
+  open?: boolean;
+}) {
   const [shown, setShown] = useState(open);
   const [user, setUser] = useState(known);
   const [password, setPassword] = useState("");
@@ -17,18 +25,47 @@ export function Credentials({ names, user: known, open = false }: { names: strin
       await take(api.POST("/api/v1/credentials", { body: { servers: names, group: "", user, password } }));
       await readAgain(names);
     },
-    onSuccess: () => { setPassword(""); setShown(open); },
+    onSuccess: () => {
+      setPassword("");
+      setShown(open);
+    },
   });
   const submit = (event: FormEvent) => {
     event.preventDefault();
     save.mutate();
   };
-  if (!shown) return <Box><Act takes="keep" variant="text" sx={{ px: 0 }} onClick={() => setShown(true)}>Change {names.length > 1 ? "their" : "its"} controller user and password</Act></Box>;
+  if (!shown)
+    return (
+      <Box>
+        <Act takes="keep" variant="text" sx={{ px: 0 }} onClick={() => setShown(true)}>
+          Change {names.length > 1 ? "their" : "its"} controller user and password
+        </Act>
+      </Box>
+    );
   return (
     <Box component="form" onSubmit={submit} sx={{ display: "grid", gap: 1, mt: 1.25 }}>
-      <TextField size="small" label="Controller user" value={user} autoComplete="off" onChange={(e) => setUser(e.target.value)} required />
-      <TextField size="small" label="Controller password" type="password" autoComplete="off" value={password} onChange={(e) => setPassword(e.target.value)} required />
-      <Box><Act takes="keep" type="submit" variant="contained" loading={save.isPending}>Keep and read again</Act></Box>
+      <TextField
+        size="small"
+        label="Controller user"
+        value={user}
+        autoComplete="off"
+        onChange={(e) => setUser(e.target.value)}
+        required
+      />
+      <TextField
+        size="small"
+        label="Controller password"
+        type="password"
+        autoComplete="off"
+        value={password}
+        onChange={(e) => setPassword(e.target.value)}
+        required
+      />
+      <Box>
+        <Act takes="keep" type="submit" variant="contained" loading={save.isPending}>
+          Keep and read again
+        </Act>
+      </Box>
       {save.error && <Box>{save.error.message}</Box>}
     </Box>
   );

@@ -30,50 +30,135 @@ export function FloorPlace() {
   const [as, setAs] = useParam("as");
   const now = useSiteNow(15_000);
   const zoomer: Zoomer = useRef(null);
-  if (error) return <Box sx={{ p: 3 }}><Trouble>{error.message}</Trouble></Box>;
+  if (error)
+    return (
+      <Box sx={{ p: 3 }}>
+        <Trouble>{error.message}</Trouble>
+      </Box>
+    );
   if (!data) return null;
   const lens = lensOf(lensName);
   const chosen = data.filter((s) => names.includes(s.name));
-  const panel = adding ? <AddServers done={() => setAdding(null)} /> : grouping ? <Groups done={() => setGrouping(null)} /> : names.length === 1 ? <ServerPanel name={names[0] ?? ""} /> : names.length > 1 ? <Several spots={chosen} /> : <Summary spots={data} />;
+  const panel = adding ? (
+    <AddServers done={() => setAdding(null)} />
+  ) : grouping ? (
+    <Groups done={() => setGrouping(null)} />
+  ) : names.length === 1 ? (
+    <ServerPanel name={names[0] ?? ""} />
+  ) : names.length > 1 ? (
+    <Several spots={chosen} />
+  ) : (
+    <Summary spots={data} />
+  );
   if (data.length === 0 && !adding) {
     return (
-      <Empty title="No server yet" act={<Act takes="keep" variant="contained" onClick={() => setAdding("1")}>Add servers</Act>}>
-        The Floor shows the racks of the house with every server's firmware at a glance. Add servers by the addresses of their management controllers, from a list, or by searching the network.
+      <Empty
+        title="No server yet"
+        act={
+          <Act takes="keep" variant="contained" onClick={() => setAdding("1")}>
+            Add servers
+          </Act>
+        }
+      >
+        The Floor shows the racks of the house with every server's firmware at a glance. Add servers by the
+        addresses of their management controllers, from a list, or by searching the network.
       </Empty>
     );
   }
   return (
     <Split label="Floor" panel={panel} width={adding || grouping ? 470 : 330}>
-      <Box sx={{ display: "grid", gridTemplateRows: "auto auto minmax(0,1fr)", gridTemplateColumns: "minmax(0,1fr)", height: "100%", minHeight: 420, gap: 0.75 }}>
-        <Head spots={data} add={() => setAdding("1")} group={() => setGrouping("1")} table={as === "table"} setTable={(on) => setAs(on ? "table" : null)} chosen={names} zoomer={zoomer} />
+      <Box
+        sx={{
+          display: "grid",
+          gridTemplateRows: "auto auto minmax(0,1fr)",
+          gridTemplateColumns: "minmax(0,1fr)",
+          height: "100%",
+          minHeight: 420,
+          gap: 0.75,
+        }}
+      >
+        <Head
+          spots={data}
+          add={() => setAdding("1")}
+          group={() => setGrouping("1")}
+          table={as === "table"}
+          setTable={(on) => setAs(on ? "table" : null)}
+          chosen={names}
+          zoomer={zoomer}
+        />
         <Lenses lens={lens} choose={(name) => setLens(name === "waterline" ? null : name)} />
-        {as === "table" ? <FloorTable spots={data} lens={lens} now={now} selected={names} select={select} toggle={toggle} /> : <RackPlan spots={data} lens={lens} selected={names} select={select} now={now} zoomer={zoomer} />}
+        {as === "table" ? (
+          <FloorTable spots={data} lens={lens} now={now} selected={names} select={select} toggle={toggle} />
+        ) : (
+          <RackPlan spots={data} lens={lens} selected={names} select={select} now={now} zoomer={zoomer} />
+        )}
       </Box>
     </Split>
   );
 }
 
-function Head({ spots, add, group, table, setTable, chosen, zoomer }: { spots: Spot[]; add: () => void; group: () => void; table: boolean; setTable: (on: boolean) => void; chosen: string[]; zoomer: Zoomer }) {
+function Head({
+  spots,
+  add,
+  group,
+  table,
+  setTable,
+  chosen,
+  zoomer,
+}: {
+  spots: Spot[];
+  add: () => void;
+  group: () => void;
+  table: boolean;
+  setTable: (on: boolean) => void;
+  chosen: string[];
+  zoomer: Zoomer;
+}) {
   const read = useMutation({ mutationFn: () => readAgain([]) });
   const failed = spots.filter((s) => s.failure).length;
-  const again = useMutation({ mutationFn: () => take(api.POST("/api/v1/surveys", { body: { failed: true } })) });
+  const again = useMutation({
+    mutationFn: () => take(api.POST("/api/v1/surveys", { body: { failed: true } })),
+  });
   const query = chosen.length ? `?servers=${chosen.join(",")}` : "";
   return (
     <Box>
       <Box sx={{ display: "flex", flexWrap: "wrap", alignItems: "center", gap: 1 }}>
         <Title>{spots.length.toLocaleString("en-GB")} servers</Title>
         <Box sx={{ display: "flex", gap: 1.5, fontSize: 12.5, "& a": { color: "text.secondary" } }}>
-          <a href={`/api/v1/exports/servers.csv${query ? `${query}&` : "?"}for=spreadsheet`} aria-label="CSV for a spreadsheet" title="For a spreadsheet: versions and serials stay as they are" download>CSV</a>
-          <a href={`/api/v1/exports/servers.csv${query}`} title="For programs: every value as it is" download>Plain CSV</a>
-          <a href={`/api/v1/exports/readings.json${query}`} download>Readings (JSON)</a>
+          <a
+            href={`/api/v1/exports/servers.csv${query ? `${query}&` : "?"}for=spreadsheet`}
+            aria-label="CSV for a spreadsheet"
+            title="For a spreadsheet: versions and serials stay as they are"
+            download
+          >
+            CSV
+          </a>
+          <a href={`/api/v1/exports/servers.csv${query}`} title="For programs: every value as it is" download>
+            Plain CSV
+          </a>
+          <a href={`/api/v1/exports/readings.json${query}`} download>
+            Readings (JSON)
+          </a>
         </Box>
         {!table && <Zoom zoomer={zoomer} />}
         <Box sx={{ ml: "auto", display: "flex", flexWrap: "wrap", gap: 1 }}>
-          <Button variant="outlined" aria-pressed={table} onClick={() => setTable(!table)}>{table ? "Show as racks" : "Show as table"}</Button>
-          {failed > 0 && <Act takes="plan" variant="outlined" onClick={() => again.mutate()} loading={again.isPending}>Read again what failed ({failed})</Act>}
-          <Button variant="outlined" onClick={group}>Groups</Button>
-          <Act takes="keep" variant="outlined" onClick={add}>Add servers</Act>
-          <Act takes="plan" variant="contained" onClick={() => read.mutate()} loading={read.isPending}>Read all servers</Act>
+          <Button variant="outlined" aria-pressed={table} onClick={() => setTable(!table)}>
+            {table ? "Show as racks" : "Show as table"}
+          </Button>
+          {failed > 0 && (
+            <Act takes="plan" variant="outlined" onClick={() => again.mutate()} loading={again.isPending}>
+              Read again what failed ({failed})
+            </Act>
+          )}
+          <Button variant="outlined" onClick={group}>
+            Groups
+          </Button>
+          <Act takes="keep" variant="outlined" onClick={add}>
+            Add servers
+          </Act>
+          <Act takes="plan" variant="contained" onClick={() => read.mutate()} loading={read.isPending}>
+            Read all servers
+          </Act>
         </Box>
       </Box>
       {(read.error ?? again.error) && <Trouble>{(read.error ?? again.error)?.message}</Trouble>}
@@ -82,27 +167,101 @@ function Head({ spots, add, group, table, setTable, chosen, zoomer }: { spots: S
 }
 
 function Zoom({ zoomer }: { zoomer: Zoomer }) {
-  const look = { all: "unset", cursor: "pointer", width: 22, height: 20, lineHeight: "20px", textAlign: "center", fontFamily: fonts.title, fontWeight: 700, bgcolor: "background.paper", border: `1px solid ${ink("ink")}`, "&:focus-visible": { outline: `2px solid ${ink("water")}` } } as const;
-  const button = (sign: string, label: string, factor: number | null) => <Box component="button" aria-label={label} title={label} onClick={() => zoomer.current?.(factor)} sx={look}>{sign}</Box>;
-  return <Box sx={{ display: "flex", gap: 0.5 }}>{button("−", "Further away", 1 / 1.5)}{button("0", "0, everything in sight", null)}{button("+", "Closer", 1.5)}</Box>;
+  const look = {
+    all: "unset",
+    cursor: "pointer",
+    width: 22,
+    height: 20,
+    lineHeight: "20px",
+    textAlign: "center",
+    fontFamily: fonts.title,
+    fontWeight: 700,
+    bgcolor: "background.paper",
+    border: `1px solid ${ink("ink")}`,
+    "&:focus-visible": { outline: `2px solid ${ink("water")}` },
+  } as const;
+  const button = (sign: string, label: string, factor: number | null) => (
+    <Box
+      component="button"
+      aria-label={label}
+      title={label}
+      onClick={() => zoomer.current?.(factor)}
+      sx={look}
+    >
+      {sign}
+    </Box>
+  );
+  return (
+    <Box sx={{ display: "flex", gap: 0.5 }}>
+      {button("−", "Further away", 1 / 1.5)}
+      {button("0", "0, everything in sight", null)}
+      {button("+", "Closer", 1.5)}
+    </Box>
+  );
 }
 
 /** One question at a time is asked of the whole floor; what the marks mean stands beside it. */
 function Lenses({ lens, choose }: { lens: Lens; choose: (name: string) => void }) {
-  const look = (on: boolean) => ({
-    all: "unset", cursor: "pointer", px: 1.1, py: 0.35, borderRadius: 5, fontWeight: 650, fontSize: 13, bgcolor: on ? ink("ink") : "transparent", color: on ? ink("sheet") : "text.secondary",
-    "&:hover": { textDecoration: on ? "none" : "underline" }, "&:focus-visible": { outline: `2px solid ${ink("water")}` },
-  } as const);
+  const look = (on: boolean) =>
+    ({
+      all: "unset",
+      cursor: "pointer",
+      px: 1.1,
+      py: 0.35,
+      borderRadius: 5,
+      fontWeight: 650,
+      fontSize: 13,
+      bgcolor: on ? ink("ink") : "transparent",
+      color: on ? ink("sheet") : "text.secondary",
+      "&:hover": { textDecoration: on ? "none" : "underline" },
+      "&:focus-visible": { outline: `2px solid ${ink("water")}` },
+    }) as const;
   return (
     <Box sx={{ display: "flex", flexWrap: "wrap", alignItems: "center", columnGap: 2, rowGap: 0.5 }}>
       <Box role="radiogroup" aria-label="Show" sx={{ display: "flex", gap: 0.25 }}>
-        {LENSES.map((one) => <Box key={one.name} component="button" role="radio" aria-checked={one === lens} title={one.asks} onClick={() => choose(one.name)} sx={look(one === lens)}>{one.label}</Box>)}
+        {LENSES.map((one) => (
+          <Box
+            key={one.name}
+            component="button"
+            role="radio"
+            aria-checked={one === lens}
+            title={one.asks}
+            onClick={() => choose(one.name)}
+            sx={look(one === lens)}
+          >
+            {one.label}
+          </Box>
+        ))}
       </Box>
-      {lens.legend.length === 0 && lens.name === "waterline" ? <Legend /> : (
-        <Box component="ul" aria-label="Legend" sx={{ display: "flex", flexWrap: "wrap", columnGap: 2, m: 0, p: 0, listStyle: "none", fontSize: 12.5, color: "text.secondary" }}>
+      {lens.legend.length === 0 && lens.name === "waterline" ? (
+        <Legend />
+      ) : (
+        <Box
+          component="ul"
+          aria-label="Legend"
+          sx={{
+            display: "flex",
+            flexWrap: "wrap",
+            columnGap: 2,
+            m: 0,
+            p: 0,
+            listStyle: "none",
+            fontSize: 12.5,
+            color: "text.secondary",
+          }}
+        >
           {lens.legend.map(([tone, part, words]) => (
             <Box component="li" key={words} sx={{ display: "flex", gap: 0.75, alignItems: "center" }}>
-              <Box aria-hidden sx={{ width: 12, height: 6, border: `1px solid ${ink(tone === "rule" ? "ink3" : tone)}`, background: `linear-gradient(to right, ${ink(tone)} ${part * 100}%, transparent 0)` }} />{words}
+              <Box
+                aria-hidden
+                sx={{
+                  width: 12,
+                  height: 6,
+                  border: `1px solid ${ink(tone === "rule" ? "ink3" : tone)}`,
+                  background: `linear-gradient(to right, ${ink(tone)} ${part * 100}%, transparent 0)`,
+                }}
+              />
+              {words}
             </Box>
           ))}
           {lens.legend.length === 0 && <li>{lens.asks}</li>}

@@ -19,12 +19,21 @@ export function Groups({ done }: { done: () => void }) {
     <Box sx={{ display: "grid", gap: 1.5, alignContent: "start" }}>
       <Box sx={{ display: "flex", alignItems: "baseline" }}>
         <Title level={2}>Groups</Title>
-        <Button variant="outlined" sx={{ ml: "auto" }} onClick={done}>Close</Button>
+        <Button variant="outlined" sx={{ ml: "auto" }} onClick={done}>
+          Close
+        </Button>
       </Box>
-      <Box sx={{ fontSize: 13, color: "text.secondary" }}>Servers that serve together. No more of a group are ever away at once than it allows, over all runs of this site; a server left away by a failure counts until a reading proves it back.</Box>
+      <Box sx={{ fontSize: 13, color: "text.secondary" }}>
+        Servers that serve together. No more of a group are ever away at once than it allows, over all runs of
+        this site; a server left away by a failure counts until a reading proves it back.
+      </Box>
       {away.some((a) => a.kept) && <LeftAway rows={away.filter((a) => a.kept)} />}
       <Box component="ul" aria-label="Groups" sx={{ m: 0, p: 0, listStyle: "none" }}>
-        {[...groups].sort((a, b) => byName(a.name, b.name)).map((g) => <Row key={g.name} group={g} />)}
+        {[...groups]
+          .sort((a, b) => byName(a.name, b.name))
+          .map((g) => (
+            <Row key={g.name} group={g} />
+          ))}
       </Box>
       <NewGroup />
     </Box>
@@ -40,30 +49,65 @@ function Row({ group }: { group: Group }) {
   const [told, setTold] = useState<string | null>(null);
   const [asked, ask] = useState(false);
   const path = { name: group.name };
-  const change = useMutation({ mutationFn: (may_be_away: number) => take(api.PATCH("/api/v1/groups/{name}", { params: { path }, body: { may_be_away } })), ...useChange() });
-  const remove = useMutation({ mutationFn: () => take(api.DELETE("/api/v1/groups/{name}", { params: { path } })), ...useChange() });
-  const wanted = told === null || !/^\d+$/.test(told.trim()) || Number(told) === group.may_be_away ? null : Number(told);
+  const change = useMutation({
+    mutationFn: (may_be_away: number) =>
+      take(api.PATCH("/api/v1/groups/{name}", { params: { path }, body: { may_be_away } })),
+    ...useChange(),
+  });
+  const remove = useMutation({
+    mutationFn: () => take(api.DELETE("/api/v1/groups/{name}", { params: { path } })),
+    ...useChange(),
+  });
+  const wanted =
+    told === null || !/^\d+$/.test(told.trim()) || Number(told) === group.may_be_away ? null : Number(told);
   const submit = (event: FormEvent) => {
     event.preventDefault();
     if (wanted !== null) change.mutate(wanted, { onSuccess: () => setTold(null) });
   };
   return (
-    <Box component="li" sx={{ py: 0.75, borderBottom: `1px solid ${ink("rule")}`, display: "grid", gap: 0.5 }}>
+    <Box
+      component="li"
+      sx={{ py: 0.75, borderBottom: `1px solid ${ink("rule")}`, display: "grid", gap: 0.5 }}
+    >
       <Box component="form" onSubmit={submit} sx={{ display: "flex", alignItems: "center", gap: 1 }}>
         <Box sx={{ flex: 1, minWidth: 0 }}>
           <strong>{group.name}</strong>
-          <Box sx={{ fontSize: 12.5, color: "text.secondary" }}>{count(group.servers ?? 0, "server")}{group.away?.length ? `; away or about to be: ${group.away.join(", ")}` : ""}</Box>
+          <Box sx={{ fontSize: 12.5, color: "text.secondary" }}>
+            {count(group.servers ?? 0, "server")}
+            {group.away?.length ? `; away or about to be: ${group.away.join(", ")}` : ""}
+          </Box>
         </Box>
-        <TextField size="small" label="May be away" value={told ?? String(group.may_be_away)} onChange={(e) => setTold(e.target.value)} slotProps={{ htmlInput: { inputMode: "numeric", "aria-label": `May be away of ${group.name}` } }} sx={{ width: 96 }} />
-        {wanted !== null
-          ? <Act takes="keep" type="submit" variant="contained" loading={change.isPending}>Change</Act>
-          : <Act takes="keep" aria-label={`Delete ${group.name}`} why={group.away?.length ? "Servers of it are away." : null} loading={remove.isPending} onClick={() => group.servers ? ask(true) : remove.mutate()}>Delete</Act>}
+        <TextField
+          size="small"
+          label="May be away"
+          value={told ?? String(group.may_be_away)}
+          onChange={(e) => setTold(e.target.value)}
+          slotProps={{ htmlInput: { inputMode: "numeric", "aria-label": `May be away of ${group.name}` } }}
+          sx={{ width: 96 }}
+        />
+        {wanted !== null ? (
+          <Act takes="keep" type="submit" variant="contained" loading={change.isPending}>
+            Change
+          </Act>
+        ) : (
+          <Act
+            takes="keep"
+            aria-label={`Delete ${group.name}`}
+            why={group.away?.length ? "Servers of it are away." : null}
+            loading={remove.isPending}
+            onClick={() => (group.servers ? ask(true) : remove.mutate())}
+          >
+            Delete
+          </Act>
+        )}
       </Box>
       {asked && (
         <Trouble title={`${count(group.servers ?? 0, "server")} would lose the limit`}>
           Without {group.name} all of them may be away at once.
           <Box sx={{ display: "flex", gap: 1, mt: 0.75 }}>
-            <Button variant="outlined" color="error" onClick={() => remove.mutate()}>Delete {group.name} all the same</Button>
+            <Button variant="outlined" color="error" onClick={() => remove.mutate()}>
+              Delete {group.name} all the same
+            </Button>
             <Button onClick={() => ask(false)}>Keep it</Button>
           </Box>
         </Trouble>
@@ -77,8 +121,15 @@ function NewGroup() {
   const file = useRef<HTMLInputElement>(null);
   const [name, setName] = useState("");
   const [limit, setLimit] = useState("1");
-  const make = useMutation({ mutationFn: () => take(api.POST("/api/v1/groups", { body: { name: name.trim(), may_be_away: Number(limit) } })), ...useChange() });
-  const bring = useMutation({ mutationFn: (list: string) => take(api.PUT("/api/v1/groups", { body: { list } })), ...useChange() });
+  const make = useMutation({
+    mutationFn: () =>
+      take(api.POST("/api/v1/groups", { body: { name: name.trim(), may_be_away: Number(limit) } })),
+    ...useChange(),
+  });
+  const bring = useMutation({
+    mutationFn: (list: string) => take(api.PUT("/api/v1/groups", { body: { list } })),
+    ...useChange(),
+  });
   const submit = (event: FormEvent) => {
     event.preventDefault();
     if (name.trim()) make.mutate(undefined, { onSuccess: () => setName("") });
@@ -87,26 +138,84 @@ function NewGroup() {
     <Box component="form" onSubmit={submit} sx={{ display: "grid", gap: 1 }}>
       <Title level={3}>Make one</Title>
       <Box sx={{ display: "flex", gap: 1 }}>
-        <TextField size="small" label="Name of the group" value={name} onChange={(e) => setName(e.target.value)} sx={{ flex: 1 }} />
-        <TextField size="small" label="May be away" value={limit} onChange={(e) => setLimit(e.target.value)} slotProps={{ htmlInput: { inputMode: "numeric" } }} sx={{ width: 96 }} />
+        <TextField
+          size="small"
+          label="Name of the group"
+          value={name}
+          onChange={(e) => setName(e.target.value)}
+          sx={{ flex: 1 }}
+        />
+        <TextField
+          size="small"
+          label="May be away"
+          value={limit}
+          onChange={(e) => setLimit(e.target.value)}
+          slotProps={{ htmlInput: { inputMode: "numeric" } }}
+          sx={{ width: 96 }}
+        />
       </Box>
-      <input ref={file} type="file" aria-label="List of groups" hidden accept=".csv,text/csv" onChange={(e) => { const chosen = e.target.files?.[0]; if (chosen) void chosen.text().then((list) => bring.mutate(list)); e.target.value = ""; }} />
+      <input
+        ref={file}
+        type="file"
+        aria-label="List of groups"
+        hidden
+        accept=".csv,text/csv"
+        onChange={(e) => {
+          const chosen = e.target.files?.[0];
+          if (chosen) void chosen.text().then((list) => bring.mutate(list));
+          e.target.value = "";
+        }}
+      />
       <Box sx={{ display: "flex", gap: 1 }}>
-        <Act takes="keep" type="submit" variant="contained" loading={make.isPending} why={!name.trim() ? "Give it a name first." : /^\d+$/.test(limit) ? null : "How many may be away is a number."}>Make the group</Act>
-        <Act takes="keep" variant="outlined" loading={bring.isPending} onClick={() => file.current?.click()}>Choose a list (CSV)</Act>
+        <Act
+          takes="keep"
+          type="submit"
+          variant="contained"
+          loading={make.isPending}
+          why={
+            !name.trim()
+              ? "Give it a name first."
+              : /^\d+$/.test(limit)
+                ? null
+                : "How many may be away is a number."
+          }
+        >
+          Make the group
+        </Act>
+        <Act takes="keep" variant="outlined" loading={bring.isPending} onClick={() => file.current?.click()}>
+          Choose a list (CSV)
+        </Act>
       </Box>
-      <Box sx={{ fontSize: 12.5, color: "text.secondary" }}>A list has the columns group and may_be_away. Which servers belong to a group is said in the list of servers, or on a server's panel.</Box>
+      <Box sx={{ fontSize: 12.5, color: "text.secondary" }}>
+        A list has the columns group and may_be_away. Which servers belong to a group is said in the list of
+        servers, or on a server's panel.
+      </Box>
       {(make.error ?? bring.error) && <Trouble>{(make.error ?? bring.error)?.message}</Trouble>}
-      {bring.isSuccess && <Box role="status" sx={{ fontSize: 13 }}>The list was taken over.</Box>}
+      {bring.isSuccess && (
+        <Box role="status" sx={{ fontSize: 13 }}>
+          The list was taken over.
+        </Box>
+      )}
     </Box>
   );
 }
 
 function LeftAway({ rows }: { rows: Away[] }) {
   return (
-    <Box sx={{ display: "grid", gap: 1, borderLeft: `3px solid ${ink("deep")}`, bgcolor: ink("deep2"), px: 1.5, py: 1 }}>
+    <Box
+      sx={{
+        display: "grid",
+        gap: 1,
+        borderLeft: `3px solid ${ink("deep")}`,
+        bgcolor: ink("deep2"),
+        px: 1.5,
+        py: 1,
+      }}
+    >
       <Title level={3}>Left away</Title>
-      {rows.map((row) => <GiveBack key={row.server} row={row} />)}
+      {rows.map((row) => (
+        <GiveBack key={row.server} row={row} />
+      ))}
     </Box>
   );
 }
@@ -116,7 +225,13 @@ export function GiveBack({ row }: { row: Away }) {
   const queries = useQueryClient();
   const [reason, setReason] = useState("");
   const back = useMutation({
-    mutationFn: () => take(api.POST("/api/v1/away/{name}/back", { params: { path: { name: row.server } }, body: { reason: reason.trim() } })),
+    mutationFn: () =>
+      take(
+        api.POST("/api/v1/away/{name}/back", {
+          params: { path: { name: row.server } },
+          body: { reason: reason.trim() },
+        }),
+      ),
     onSuccess: () => queries.invalidateQueries(),
   });
   const submit = (event: FormEvent) => {
@@ -125,10 +240,29 @@ export function GiveBack({ row }: { row: Away }) {
   };
   return (
     <Box component="form" onSubmit={submit} sx={{ display: "grid", gap: 0.75, fontSize: 13.5 }}>
-      <Box><strong>{row.server}</strong> <Tag tone="deep">away</Tag> since {clock(new Date(row.since))}: {row.run_name} ended there while it was out of service.{row.doubt && ` The last reading does not prove it back: ${row.doubt}.`} Read it again, or say why it counts as back.</Box>
+      <Box>
+        <strong>{row.server}</strong> <Tag tone="deep">away</Tag> since {clock(new Date(row.since))}:{" "}
+        {row.run_name} ended there while it was out of service.
+        {row.doubt && ` The last reading does not prove it back: ${row.doubt}.`} Read it again, or say why it
+        counts as back.
+      </Box>
       <Box sx={{ display: "flex", gap: 1 }}>
-        <TextField size="small" label={`Why ${row.server} is back`} value={reason} onChange={(e) => setReason(e.target.value)} sx={{ flex: 1, bgcolor: "background.paper" }} />
-        <Act takes="run" type="submit" variant="contained" why={reason.trim() ? null : "Say why first; it stands on its tape."} loading={back.isPending}>Counts as back</Act>
+        <TextField
+          size="small"
+          label={`Why ${row.server} is back`}
+          value={reason}
+          onChange={(e) => setReason(e.target.value)}
+          sx={{ flex: 1, bgcolor: "background.paper" }}
+        />
+        <Act
+          takes="run"
+          type="submit"
+          variant="contained"
+          why={reason.trim() ? null : "Say why first; it stands on its tape."}
+          loading={back.isPending}
+        >
+          Counts as back
+        </Act>
       </Box>
       {back.error && <Trouble>{back.error.message}</Trouble>}
     </Box>

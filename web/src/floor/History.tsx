@@ -15,14 +15,17 @@ import { ink } from "../theme/theme";
 export function LostParts({ server }: { server: ServerDetail }) {
   const queries = useQueryClient();
   const seen = useMutation({
-    mutationFn: () => take(api.POST("/api/v1/servers/{name}/lost/seen", { params: { path: { name: server.name } } })),
+    mutationFn: () =>
+      take(api.POST("/api/v1/servers/{name}/lost/seen", { params: { path: { name: server.name } } })),
     onSuccess: () => queries.invalidateQueries(),
   });
   if (!server.lost_parts.length) return null;
   return (
     <Trouble title={`${count(server.lost_parts.length, "component")} vanished`} onSeen={() => seen.mutate()}>
       {server.lost_parts.map((part) => (
-        <Box key={part.slot}>{part.name} <Mono>{part.version}</Mono> in {part.slot}, missed since {when(part.missed_at)}</Box>
+        <Box key={part.slot}>
+          {part.name} <Mono>{part.version}</Mono> in {part.slot}, missed since {when(part.missed_at)}
+        </Box>
       ))}
       Look at the card itself; a cold start brings some back.
     </Trouble>
@@ -30,8 +33,17 @@ export function LostParts({ server }: { server: ServerDetail }) {
 }
 
 const when = (at: string): string => `${day(new Date(at))} ${clock(new Date(at))}`;
-const label = (r: Reading): string => `${when(r.read_at)}${r.changes ? `, ${count(r.changes, "change")}` : ""}`;
-const WORDS: Record<string, string> = { vanished: "vanished", appeared: "new", exchanged: "exchanged", version: "version", waiting: "waiting", state: "state", health: "health" };
+const label = (r: Reading): string =>
+  `${when(r.read_at)}${r.changes ? `, ${count(r.changes, "change")}` : ""}`;
+const WORDS: Record<string, string> = {
+  vanished: "vanished",
+  appeared: "new",
+  exchanged: "exchanged",
+  version: "version",
+  waiting: "waiting",
+  state: "state",
+  health: "health",
+};
 
 /** Every reading is kept; any two can be compared. The key h opens it. */
 export function History({ server }: { server: ServerDetail }) {
@@ -39,7 +51,13 @@ export function History({ server }: { server: ServerDetail }) {
   useEffect(() => {
     const onKey = (event: KeyboardEvent) => {
       const target = event.target as HTMLElement;
-      if (event.key === "h" && !event.ctrlKey && !event.metaKey && !["INPUT", "TEXTAREA"].includes(target.tagName)) setOpen((o) => !o);
+      if (
+        event.key === "h" &&
+        !event.ctrlKey &&
+        !event.metaKey &&
+        !["INPUT", "TEXTAREA"].includes(target.tagName)
+      )
+        setOpen((o) => !o);
     };
     window.addEventListener("keydown", onKey);
     return () => window.removeEventListener("keydown", onKey);
@@ -50,7 +68,12 @@ export function History({ server }: { server: ServerDetail }) {
       <Box sx={{ display: "flex", alignItems: "baseline", gap: 1 }}>
         <Title level={3}>History</Title>
         <Box sx={{ fontSize: 12.5, color: "text.secondary" }}>{count(server.readings, "reading")}</Box>
-        <Button variant="outlined" sx={{ ml: "auto" }} aria-expanded={open} onClick={() => setOpen(!open)}>{open ? "Close" : "What changed"} <Box component="kbd" sx={{ ml: 0.75, fontSize: 11 }}>h</Box></Button>
+        <Button variant="outlined" sx={{ ml: "auto" }} aria-expanded={open} onClick={() => setOpen(!open)}>
+          {open ? "Close" : "What changed"}{" "}
+          <Box component="kbd" sx={{ ml: 0.75, fontSize: 11 }}>
+            h
+          </Box>
+        </Button>
       </Box>
       {open && <Compare name={server.name} />}
     </Box>
@@ -67,28 +90,55 @@ function Compare({ name }: { name: string }) {
   if (!data) return null;
   const pick = (what: string, value: number, set: (id: number) => void) => (
     <TextField select size="small" label={what} value={value} onChange={(e) => set(Number(e.target.value))}>
-      {all.map((r) => <MenuItem key={r.id} value={r.id}>{label(r)}</MenuItem>)}
+      {all.map((r) => (
+        <MenuItem key={r.id} value={r.id}>
+          {label(r)}
+        </MenuItem>
+      ))}
     </TextField>
   );
   const known = (id: number): boolean => all.some((r) => r.id === id);
   return (
     <Box sx={{ display: "grid", gap: 1 }}>
       {known(data.before.id) && known(data.after.id) && (
-        <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", gap: 1 }}>{pick("From", data.before.id, setBefore)}{pick("To", data.after.id, setAfter)}</Box>
+        <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", gap: 1 }}>
+          {pick("From", data.before.id, setBefore)}
+          {pick("To", data.after.id, setAfter)}
+        </Box>
       )}
-      <More shown={all.length} total={total} what="readings to choose from" more={() => setLimit(limit * 5)} />
+      <More
+        shown={all.length}
+        total={total}
+        what="readings to choose from"
+        more={() => setLimit(limit * 5)}
+      />
       <ChangeList changes={data} />
     </Box>
   );
 }
 
 function ChangeList({ changes }: { changes: Changes }) {
-  if (!changes.changes.length) return <Box sx={{ fontSize: 13 }}>Nothing changed between these two readings: the same {changes.after.components} components.</Box>;
+  if (!changes.changes.length)
+    return (
+      <Box sx={{ fontSize: 13 }}>
+        Nothing changed between these two readings: the same {changes.after.components} components.
+      </Box>
+    );
   return (
-    <Box component="ul" aria-label="Changes" sx={{ m: 0, p: 0, listStyle: "none", display: "grid", gap: 0.5, fontSize: 13 }}>
+    <Box
+      component="ul"
+      aria-label="Changes"
+      sx={{ m: 0, p: 0, listStyle: "none", display: "grid", gap: 0.5, fontSize: 13 }}
+    >
       {changes.changes.map((c) => (
         <li key={c.what + c.slot}>
-          <Box component="strong" sx={{ color: c.what === "vanished" ? ink("deep") : undefined }}>{WORDS[c.what] ?? c.what}</Box> {c.name} in {c.slot}: <Mono>{c.before ?? "–"} → {c.after ?? "–"}</Mono>
+          <Box component="strong" sx={{ color: c.what === "vanished" ? ink("deep") : undefined }}>
+            {WORDS[c.what] ?? c.what}
+          </Box>{" "}
+          {c.name} in {c.slot}:{" "}
+          <Mono>
+            {c.before ?? "–"} → {c.after ?? "–"}
+          </Mono>
         </li>
       ))}
     </Box>

@@ -9,7 +9,12 @@ import { useSelection } from "../shell/selection";
 import { useSiteNow } from "../shell/time";
 import { ink } from "../theme/theme";
 
-interface Brought { server: string; matched: number; added: string[]; differs: string[] }
+interface Brought {
+  server: string;
+  matched: number;
+  added: string[];
+  differs: string[];
+}
 
 /** What the server's own system says of its devices; it finds its server by itself. */
 export function HostReport({ server }: { server: ServerDetail }) {
@@ -19,20 +24,41 @@ export function HostReport({ server }: { server: ServerDetail }) {
   const { select } = useSelection();
   const bring = useMutation({
     mutationFn: (chosen: File) => sendFile<Brought>("/api/v1/host-reports", chosen),
-    onSuccess: async (told) => { await queries.invalidateQueries(); select([told.server]); },
+    onSuccess: async (told) => {
+      await queries.invalidateQueries();
+      select([told.server]);
+    },
   });
   const told = bring.data;
   return (
     <Box sx={{ borderTop: `1px solid ${ink("ink")}`, pt: 1.25, display: "grid", gap: 0.75 }}>
       <Title level={3}>Host report</Title>
       <Box sx={{ fontSize: 12.5, color: "text.secondary" }}>
-        {server.reported_at ? `Made inside its system ${ago(server.reported_at, now)}; laid over every reading.` : "Some devices don't show themselves to the controller. Run ordnung host-report inside the server's system and bring the file in."}
+        {server.reported_at
+          ? `Made inside its system ${ago(server.reported_at, now)}; laid over every reading.`
+          : "Some devices don't show themselves to the controller. Run ordnung host-report inside the server's system and bring the file in."}
       </Box>
-      <input ref={file} type="file" aria-label="Host report file" hidden accept=".json,application/json" onChange={(e) => { const chosen = e.target.files?.[0]; if (chosen) bring.mutate(chosen); e.target.value = ""; }} />
-      <Box><Act takes="plan" variant="outlined" onClick={() => file.current?.click()} loading={bring.isPending}>Bring in a host report</Act></Box>
+      <input
+        ref={file}
+        type="file"
+        aria-label="Host report file"
+        hidden
+        accept=".json,application/json"
+        onChange={(e) => {
+          const chosen = e.target.files?.[0];
+          if (chosen) bring.mutate(chosen);
+          e.target.value = "";
+        }}
+      />
+      <Box>
+        <Act takes="plan" variant="outlined" onClick={() => file.current?.click()} loading={bring.isPending}>
+          Bring in a host report
+        </Act>
+      </Box>
       {told && (
         <Box role="status" sx={{ fontSize: 13 }}>
-          {count(told.matched, "device")} of {told.server} matched, {told.added.length} new{told.added.length > 0 && `: ${told.added.join(", ")}`}.
+          {count(told.matched, "device")} of {told.server} matched, {told.added.length} new
+          {told.added.length > 0 && `: ${told.added.join(", ")}`}.
           {told.differs.length > 0 && ` Differs: ${told.differs.join("; ")}.`}
         </Box>
       )}

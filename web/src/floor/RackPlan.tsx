@@ -5,12 +5,35 @@ import { selectedNow } from "../shell/selection";
 import type { Tokens } from "../theme/theme";
 import type { Lens } from "./lenses";
 import { NAMES_PX, paint, screen } from "./paint";
-import { type Box as Frame, boxOf, fit, layOut, type Look, type Plan, rackOf, reveal, type RackPlan as Rack, span, spotAt, spotsIn, step, UNIT, zoom } from "./plan";
+import {
+  type Box as Frame,
+  boxOf,
+  fit,
+  layOut,
+  type Look,
+  type Plan,
+  rackOf,
+  reveal,
+  type RackPlan as Rack,
+  span,
+  spotAt,
+  spotsIn,
+  step,
+  UNIT,
+  zoom,
+} from "./plan";
 import { type Spot, tellSpot } from "./spots";
 
 /** What the buttons beside the drawing call: a factor, or null for everything in sight. */
 export type Zoomer = React.RefObject<((factor: number | null) => void) | null>;
-interface Props { spots: Spot[]; lens: Lens; selected: string[]; select: (names: string[]) => void; now: number; zoomer: Zoomer }
+interface Props {
+  spots: Spot[];
+  lens: Lens;
+  selected: string[];
+  select: (names: string[]) => void;
+  now: number;
+  zoomer: Zoomer;
+}
 
 /** The tokens of the present scheme as colours a canvas can use. */
 function useInk(): (name: keyof Tokens) => string {
@@ -37,7 +60,14 @@ function useSize(): [React.RefObject<HTMLDivElement | null>, { wide: number; hig
   const [size, setSize] = useState({ wide: 900, high: 600 });
   useEffect(() => {
     if (!ref.current) return;
-    const watch = new ResizeObserver(([entry]) => entry && setSize({ wide: Math.max(200, entry.contentRect.width), high: Math.max(200, entry.contentRect.height) }));
+    const watch = new ResizeObserver(
+      ([entry]) =>
+        entry &&
+        setSize({
+          wide: Math.max(200, entry.contentRect.width),
+          high: Math.max(200, entry.contentRect.height),
+        }),
+    );
     watch.observe(ref.current);
     return () => watch.disconnect();
   }, []);
@@ -48,7 +78,8 @@ function useSize(): [React.RefObject<HTMLDivElement | null>, { wide: number; hig
 function useChoice(plan: Plan, choose: (names: string[]) => void) {
   const anchor = useRef<string | null>(null);
   const pick = (name: string, shift: boolean, add: boolean) => {
-    if (shift && anchor.current) return choose([...span(plan, anchor.current, name).filter((n) => n !== name), name]);
+    if (shift && anchor.current)
+      return choose([...span(plan, anchor.current, name).filter((n) => n !== name), name]);
     anchor.current = name;
     const all = selectedNow();
     const others = all.filter((n) => n !== name);
@@ -78,7 +109,21 @@ export function RackPlan({ spots, lens, selected, select, now, zoomer }: Props) 
     canvas.current.width = Math.round(size.wide * ratio);
     canvas.current.height = Math.round(size.high * ratio);
     c.setTransform(ratio, 0, 0, ratio, 0, 0);
-    paint(c, { plan, look: seen, lens, selected: new Set(selected), active, now, wide: size.wide, high: size.high, frame }, ink);
+    paint(
+      c,
+      {
+        plan,
+        look: seen,
+        lens,
+        selected: new Set(selected),
+        active,
+        now,
+        wide: size.wide,
+        high: size.high,
+        frame,
+      },
+      ink,
+    );
   });
 
   const show = (name: string | null) => {
@@ -94,8 +139,12 @@ export function RackPlan({ spots, lens, selected, select, now, zoomer }: Props) 
     if (event.ctrlKey || event.metaKey || event.altKey) return;
     if (MOVES.includes(event.key)) {
       const next = step(plan, choice.last(), event.key);
-      if (next) { choice.pick(next, event.shiftKey, false); show(next); }
-    } else if (event.key === "a") choice.choose((rackOf(plan, choice.last()) ?? plan.racks[0])?.spots.map((s) => s.name) ?? []);
+      if (next) {
+        choice.pick(next, event.shiftKey, false);
+        show(next);
+      }
+    } else if (event.key === "a")
+      choice.choose((rackOf(plan, choice.last()) ?? plan.racks[0])?.spots.map((s) => s.name) ?? []);
     else if (event.key === "Escape") choice.choose([]);
     else if (event.key === "+" || event.key === "=") closer(1.35);
     else if (event.key === "-") closer(1 / 1.35);
@@ -104,13 +153,36 @@ export function RackPlan({ spots, lens, selected, select, now, zoomer }: Props) 
     event.preventDefault();
   };
   const mouse = useMouse({ plan, look: seen, setLook, frame, setFrame, choice });
-  useWheel(ref, (factor, x, y) => setLook((old) => zoom(old ?? fit(plan, size.wide, size.high), factor, x, y)));
+  useWheel(ref, (factor, x, y) =>
+    setLook((old) => zoom(old ?? fit(plan, size.wide, size.high), factor, x, y)),
+  );
 
   return (
-    <Box sx={{ display: "grid", gridTemplateRows: "minmax(0,1fr)", minHeight: 0, height: "100%", position: "relative" }}>
+    <Box
+      sx={{
+        display: "grid",
+        gridTemplateRows: "minmax(0,1fr)",
+        minHeight: 0,
+        height: "100%",
+        position: "relative",
+      }}
+    >
       <Box
-        ref={ref} role="listbox" aria-label="Racks" aria-multiselectable tabIndex={0} aria-activedescendant={active ? `unit-${active}` : undefined}
-        onKeyDown={onKeyDown} {...mouse} sx={{ position: "relative", overflow: "hidden", minHeight: 0, cursor: "default", touchAction: "none" }}
+        ref={ref}
+        role="listbox"
+        aria-label="Racks"
+        aria-multiselectable
+        tabIndex={0}
+        aria-activedescendant={active ? `unit-${active}` : undefined}
+        onKeyDown={onKeyDown}
+        {...mouse}
+        sx={{
+          position: "relative",
+          overflow: "hidden",
+          minHeight: 0,
+          cursor: "default",
+          touchAction: "none",
+        }}
       >
         <canvas ref={canvas} aria-hidden style={{ width: "100%", height: "100%", display: "block" }} />
         <Options plan={plan} look={seen} selected={selected} active={active} size={size} />
@@ -120,24 +192,57 @@ export function RackPlan({ spots, lens, selected, select, now, zoomer }: Props) 
 }
 
 /** What a screen reader walks, and what carries the names: one element a server where single servers can be told apart. */
-function Options({ plan, look, selected, active, size }: { plan: Plan; look: Look; selected: string[]; active: string | null; size: { wide: number; high: number } }) {
+function Options({
+  plan,
+  look,
+  selected,
+  active,
+  size,
+}: {
+  plan: Plan;
+  look: Look;
+  selected: string[];
+  active: string | null;
+  size: { wide: number; high: number };
+}) {
   const chosen = useMemo(() => new Set(selected), [selected]);
   const near = (rack: Rack): boolean => {
     const at = screen(rack, look);
     return at.x < size.wide && at.x + at.width > 0 && at.y < size.high && at.y + at.height > 0;
   };
   const own = rackOf(plan, active) ?? plan.racks[0];
-  const racks = UNIT * look.scale >= NAMES_PX ? plan.racks.filter((rack) => near(rack) || rack === own) : own ? [own] : [];
-  return racks.map((rack) => rack.spots.map((spot) => {
-    const at = screen(boxOf(rack, spot), look);
-    return (
-      <div key={spot.name} id={`unit-${spot.name}`} role="option" aria-selected={chosen.has(spot.name)} aria-label={tellSpot(spot)} title={tellSpot(spot).replaceAll("; ", "\n")}
-        style={{ position: "absolute", left: at.x, top: at.y, width: at.width, height: at.height }} />
-    );
-  }));
+  const racks =
+    UNIT * look.scale >= NAMES_PX
+      ? plan.racks.filter((rack) => near(rack) || rack === own)
+      : own
+        ? [own]
+        : [];
+  return racks.map((rack) =>
+    rack.spots.map((spot) => {
+      const at = screen(boxOf(rack, spot), look);
+      return (
+        <div
+          key={spot.name}
+          id={`unit-${spot.name}`}
+          role="option"
+          aria-selected={chosen.has(spot.name)}
+          aria-label={tellSpot(spot)}
+          title={tellSpot(spot).replaceAll("; ", "\n")}
+          style={{ position: "absolute", left: at.x, top: at.y, width: at.width, height: at.height }}
+        />
+      );
+    }),
+  );
 }
 
-interface MouseProps { plan: Plan; look: Look; setLook: (look: Look) => void; frame: Frame | null; setFrame: (frame: Frame | null) => void; choice: ReturnType<typeof useChoice> }
+interface MouseProps {
+  plan: Plan;
+  look: Look;
+  setLook: (look: Look) => void;
+  frame: Frame | null;
+  setFrame: (frame: Frame | null) => void;
+  choice: ReturnType<typeof useChoice>;
+}
 
 /** Click picks, drag frames; with the middle button or Alt held, drag moves the sheet. */
 function useMouse({ plan, look, setLook, frame, setFrame, choice }: MouseProps) {
@@ -146,11 +251,18 @@ function useMouse({ plan, look, setLook, frame, setFrame, choice }: MouseProps) 
     const box = event.currentTarget.getBoundingClientRect();
     return { x: event.clientX - box.left, y: event.clientY - box.top };
   };
-  const world = (p: { x: number; y: number }) => ({ x: p.x / look.scale + look.left, y: p.y / look.scale + look.top });
+  const world = (p: { x: number; y: number }) => ({
+    x: p.x / look.scale + look.left,
+    y: p.y / look.scale + look.top,
+  });
   return {
     onPointerDown: (event: React.PointerEvent) => {
       if (event.button > 1) return;
-      began.current = { ...at(event), look, moves: event.button === 1 || event.altKey || event.pointerType === "touch" };
+      began.current = {
+        ...at(event),
+        look,
+        moves: event.button === 1 || event.altKey || event.pointerType === "touch",
+      };
       event.currentTarget.setPointerCapture(event.pointerId);
     },
     onPointerMove: (event: React.PointerEvent) => {
@@ -158,9 +270,19 @@ function useMouse({ plan, look, setLook, frame, setFrame, choice }: MouseProps) 
       if (!from) return;
       const p = at(event);
       if (Math.hypot(p.x - from.x, p.y - from.y) < 5 && !frame) return;
-      if (from.moves) return setLook({ ...from.look, left: from.look.left - (p.x - from.x) / look.scale, top: from.look.top - (p.y - from.y) / look.scale });
+      if (from.moves)
+        return setLook({
+          ...from.look,
+          left: from.look.left - (p.x - from.x) / look.scale,
+          top: from.look.top - (p.y - from.y) / look.scale,
+        });
       const [a, b] = [world(from), world(p)];
-      setFrame({ x: Math.min(a.x, b.x), y: Math.min(a.y, b.y), width: Math.abs(a.x - b.x), height: Math.abs(a.y - b.y) });
+      setFrame({
+        x: Math.min(a.x, b.x),
+        y: Math.min(a.y, b.y),
+        width: Math.abs(a.x - b.x),
+        height: Math.abs(a.y - b.y),
+      });
     },
     onPointerUp: (event: React.PointerEvent) => {
       const from = began.current;
@@ -182,7 +304,10 @@ function useMouse({ plan, look, setLook, frame, setFrame, choice }: MouseProps) 
 }
 
 /** The wheel goes closer and further. React listens passively, so this is bound by hand. */
-function useWheel(ref: React.RefObject<HTMLDivElement | null>, turn: (factor: number, x: number, y: number) => void) {
+function useWheel(
+  ref: React.RefObject<HTMLDivElement | null>,
+  turn: (factor: number, x: number, y: number) => void,
+) {
   const latest = useRef(turn);
   latest.current = turn;
   useEffect(() => {

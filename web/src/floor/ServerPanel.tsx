@@ -17,7 +17,8 @@ import { History, LostParts } from "./History";
 import { HostReport } from "./HostReport";
 import { Hindrances, Ways } from "./Ways";
 
-const wantsCredentials = (cause: string | undefined): boolean => cause === "signed out" || cause === "no credentials";
+const wantsCredentials = (cause: string | undefined): boolean =>
+  cause === "signed out" || cause === "no credentials";
 
 /** Everything of one server, and what can be done with it. */
 export function ServerPanel({ name }: { name: string }) {
@@ -36,22 +37,38 @@ export function ServerPanel({ name }: { name: string }) {
       <Ways server={data} />
       <History key={data.name} server={data} />
       <HostReport server={data} />
-      {!wantsCredentials(data.failure?.cause) && <Credentials key={`${data.name} user`} names={[data.name]} user={data.user} />}
+      {!wantsCredentials(data.failure?.cause) && (
+        <Credentials key={`${data.name} user`} names={[data.name]} user={data.user} />
+      )}
     </Box>
   );
 }
 
 function Head({ server }: { server: ServerDetail }) {
   const now = useSiteNow(5000);
-  const place = [server.room && `${server.room} room`, server.rack, server.unit ? `unit ${server.unit}` : ""].filter(Boolean).join(", ");
+  const place = [server.room && `${server.room} room`, server.rack, server.unit ? `unit ${server.unit}` : ""]
+    .filter(Boolean)
+    .join(", ");
   return (
     <Box>
       <Title>{server.name}</Title>
       <Box sx={{ color: "text.secondary", fontSize: 13 }}>
         {[server.model || "model not read yet", place, server.role].filter(Boolean).join(", ")}.{" "}
-        {server.read_at ? `Read ${ago(server.read_at, now)}, ${count(server.readings, "reading")} kept` : "Not read yet"}
-        {server.group && server.may_be_away !== null && `. Group ${server.group}: ${server.may_be_away} may be away`}.{" "}
-        {[server.power && `Power ${server.power.toLowerCase()}`, server.health && `health ${server.health}`, server.serial && `serial ${server.serial}`, server.tag && `tag ${server.tag}`].filter(Boolean).join(", ")}
+        {server.read_at
+          ? `Read ${ago(server.read_at, now)}, ${count(server.readings, "reading")} kept`
+          : "Not read yet"}
+        {server.group &&
+          server.may_be_away !== null &&
+          `. Group ${server.group}: ${server.may_be_away} may be away`}
+        .{" "}
+        {[
+          server.power && `Power ${server.power.toLowerCase()}`,
+          server.health && `health ${server.health}`,
+          server.serial && `serial ${server.serial}`,
+          server.tag && `tag ${server.tag}`,
+        ]
+          .filter(Boolean)
+          .join(", ")}
       </Box>
     </Box>
   );
@@ -62,7 +79,9 @@ function Failed({ server }: { server: ServerDetail }) {
   const { failure, seen_pin: seen } = server;
   const trust = useMutation({
     mutationFn: async (pin: string) => {
-      await take(api.POST("/api/v1/servers/{name}/trust", { params: { path: { name: server.name } }, body: { pin } }));
+      await take(
+        api.POST("/api/v1/servers/{name}/trust", { params: { path: { name: server.name } }, body: { pin } }),
+      );
       await readAgain([server.name]);
     },
     onSuccess: () => queries.invalidateQueries(),
@@ -73,8 +92,11 @@ function Failed({ server }: { server: ServerDetail }) {
       {failure.detail}. {failure.remedy}
       {failure.cause.startsWith("certificate") && seen && (
         <Box sx={{ mt: 1, fontFamily: fonts.mono, fontSize: 12 }}>
-          {server.pin && <div>known {server.pin}</div>}<div>shown {seen}</div>
-          <Act takes="approve" variant="outlined" sx={{ mt: 1 }} onClick={() => trust.mutate(seen)}>Accept the shown certificate</Act>
+          {server.pin && <div>known {server.pin}</div>}
+          <div>shown {seen}</div>
+          <Act takes="approve" variant="outlined" sx={{ mt: 1 }} onClick={() => trust.mutate(seen)}>
+            Accept the shown certificate
+          </Act>
         </Box>
       )}
       {wantsCredentials(failure.cause) && <Credentials names={[server.name]} user={server.user} open />}
@@ -97,7 +119,9 @@ const TONE: Record<string, "deep" | "rule"> = { security: "deep" };
 function Parts({ server }: { server: ServerDetail }) {
   return (
     <Box component="ul" aria-label="Components" sx={{ m: 0, p: 0, listStyle: "none" }}>
-      {groups(server.parts).map((parts) => <PartGroup key={`${parts[0]?.slot}`} parts={parts} />)}
+      {groups(server.parts).map((parts) => (
+        <PartGroup key={`${parts[0]?.slot}`} parts={parts} />
+      ))}
     </Box>
   );
 }
@@ -105,24 +129,66 @@ function Parts({ server }: { server: ServerDetail }) {
 function PartGroup({ parts }: { parts: Component[] }) {
   const lead = [...parts].sort((a, b) => WORST_FIRST.indexOf(a.verdict) - WORST_FIRST.indexOf(b.verdict))[0];
   if (!lead) return null;
-  const versions = [...new Map(parts.map((p) => [p.version, parts.filter((q) => q.version === p.version).length])).entries()];
+  const versions = [
+    ...new Map(parts.map((p) => [p.version, parts.filter((q) => q.version === p.version).length])).entries(),
+  ];
   const off = OFF.has(lead.verdict);
   return (
-    <Box component="li" sx={{ display: "grid", gridTemplateColumns: "22px 1fr auto", columnGap: 1, py: 0.9, borderTop: `1px solid ${ink("rule")}` }}>
-      <Box sx={{ display: "grid", alignContent: "start", gap: 0.5, fontFamily: fonts.title, fontSize: 12, fontWeight: 700 }}>
-        {lead.letter}<Glyph verdict={lead.verdict} behind={lead.behind ?? 0} label={VERDICTS[lead.verdict]} />
+    <Box
+      component="li"
+      sx={{
+        display: "grid",
+        gridTemplateColumns: "22px 1fr auto",
+        columnGap: 1,
+        py: 0.9,
+        borderTop: `1px solid ${ink("rule")}`,
+      }}
+    >
+      <Box
+        sx={{
+          display: "grid",
+          alignContent: "start",
+          gap: 0.5,
+          fontFamily: fonts.title,
+          fontSize: 12,
+          fontWeight: 700,
+        }}
+      >
+        {lead.letter}
+        <Glyph verdict={lead.verdict} behind={lead.behind ?? 0} label={VERDICTS[lead.verdict]} />
       </Box>
       <Box sx={{ minWidth: 0 }}>
-        <Box component={lead.product ? Link : "div"} {...(lead.product ? { to: `/drift?product=${lead.product}` } : {})} sx={{ fontWeight: 600, color: "text.primary", textDecoration: "none", "&:hover": { textDecoration: lead.product ? "underline" : "none" } }}>
-          {lead.name}{parts.length > 1 && ` × ${parts.length}`}
+        <Box
+          component={lead.product ? Link : "div"}
+          {...(lead.product ? { to: `/drift?product=${lead.product}` } : {})}
+          sx={{
+            fontWeight: 600,
+            color: "text.primary",
+            textDecoration: "none",
+            "&:hover": { textDecoration: lead.product ? "underline" : "none" },
+          }}
+        >
+          {lead.name}
+          {parts.length > 1 && ` × ${parts.length}`}
         </Box>
         <Box sx={{ fontSize: 13 }}>
-          <Mono>{versions.map(([v, n]) => `${v ?? "unread"}${versions.length > 1 ? ` ×${n}` : ""}`).join(", ")}</Mono>
-          {off && lead.target && <Mono> → <strong>{lead.target}</strong></Mono>}
+          <Mono>
+            {versions.map(([v, n]) => `${v ?? "unread"}${versions.length > 1 ? ` ×${n}` : ""}`).join(", ")}
+          </Mono>
+          {off && lead.target && (
+            <Mono>
+              {" "}
+              → <strong>{lead.target}</strong>
+            </Mono>
+          )}
         </Box>
         <Box sx={{ fontSize: 12.5, color: "text.secondary" }}>{tellPart(lead)}</Box>
       </Box>
-      {off && lead.importance && <Box><Tag tone={TONE[lead.importance] ?? "rule"}>{lead.importance}</Tag></Box>}
+      {off && lead.importance && (
+        <Box>
+          <Tag tone={TONE[lead.importance] ?? "rule"}>{lead.importance}</Tag>
+        </Box>
+      )}
     </Box>
   );
 }
@@ -136,10 +202,19 @@ function tellPart(part: Component): string {
     part.origin === "host report" && "only the server's own system sees it",
     part.health && part.health !== "OK" && `health ${part.health}`,
     part.waiting && `${part.waiting} is written and waits for a reset`,
-    part.verdict === "level" ? "" : part.verdict === "held" ? `held: ${part.reason}` : part.verdict === "behind" || part.verdict === "exposed" ? `${count(part.behind ?? 0, "release")} behind${part.since ? ` since ${month(part.since)}` : ""}` : part.reason && part.verdict !== "pending" ? `${VERDICTS[part.verdict]}: ${part.reason}` : "",
+    part.verdict === "level"
+      ? ""
+      : part.verdict === "held"
+        ? `held: ${part.reason}`
+        : part.verdict === "behind" || part.verdict === "exposed"
+          ? `${count(part.behind ?? 0, "release")} behind${part.since ? ` since ${month(part.since)}` : ""}`
+          : part.reason && part.verdict !== "pending"
+            ? `${VERDICTS[part.verdict]}: ${part.reason}`
+            : "",
     part.fixes.length > 0 && `closes ${part.fixes.join(", ")}`,
     second && `second bank ${second}`,
-    part.seen_since && `at this version since ${day(new Date(part.seen_since))} ${clock(new Date(part.seen_since))} or before`,
+    part.seen_since &&
+      `at this version since ${day(new Date(part.seen_since))} ${clock(new Date(part.seen_since))} or before`,
   ];
   return told.filter(Boolean).join("; ");
 }
@@ -157,7 +232,11 @@ function Route({ server }: { server: ServerDetail }) {
           </li>
         ))}
       </Box>
-      {server.stranded.map((s) => <Box key={s.slot} sx={{ fontSize: 13 }}>{s.slot} stays: {s.reason}</Box>)}
+      {server.stranded.map((s) => (
+        <Box key={s.slot} sx={{ fontSize: 13 }}>
+          {s.slot} stays: {s.reason}
+        </Box>
+      ))}
       <Box sx={{ fontSize: 12.5, color: "text.secondary" }}>{server.proof}</Box>
     </Box>
   );

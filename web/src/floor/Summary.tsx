@@ -23,9 +23,15 @@ export function Summary({ spots }: { spots: Spot[] }) {
   const failed = spots.filter((s) => s.failure);
   return (
     <Box sx={{ display: "grid", gap: 1.5, alignContent: "start" }}>
-      <Title level={2}>{read.length ? `${off.length.toLocaleString("en-GB")} of ${spots.length.toLocaleString("en-GB")} servers are off the baseline` : "Nothing is read yet"}</Title>
+      <Title level={2}>
+        {read.length
+          ? `${off.length.toLocaleString("en-GB")} of ${spots.length.toLocaleString("en-GB")} servers are off the baseline`
+          : "Nothing is read yet"}
+      </Title>
       <Box sx={{ fontSize: 13.5, color: "text.secondary" }}>
-        {read.length > 0 ? `${count(exposed.length, "server")} miss a security fix. Pick servers in the racks to see what each needs, or take all that are off.` : "Read all servers to see where each stands. Reading changes nothing on a server and does not touch its operating system."}
+        {read.length > 0
+          ? `${count(exposed.length, "server")} miss a security fix. Pick servers in the racks to see what each needs, or take all that are off.`
+          : "Read all servers to see where each stands. Reading changes nothing on a server and does not touch its operating system."}
       </Box>
       {off.length > 0 && <Acts servers={off} whole />}
       <LostList />
@@ -46,7 +52,10 @@ function LostList() {
       <Box component="ul" sx={{ m: 0, p: 0, listStyle: "none", fontSize: 13 }}>
         {data.slice(0, 12).map((item) => (
           <li key={`${item.server} ${item.slot}`}>
-            <Button variant="text" sx={{ px: 0, fontWeight: 650 }} onClick={() => select([item.server])}>{item.server}</Button> {item.name} <Mono>{item.version}</Mono> in {item.slot}
+            <Button variant="text" sx={{ px: 0, fontWeight: 650 }} onClick={() => select([item.server])}>
+              {item.server}
+            </Button>{" "}
+            {item.name} <Mono>{item.version}</Mono> in {item.slot}
           </li>
         ))}
       </Box>
@@ -64,7 +73,23 @@ function FailedList({ spots }: { spots: Spot[] }) {
         const names = spots.filter((s) => s.failure === cause).map((s) => s.name);
         return (
           <Trouble key={cause} title={`${cause}: ${count(names.length, "server")}`}>
-            {names.slice(0, 8).map((name, n) => <span key={name}>{n > 0 && ", "}<Box component="button" onClick={() => select([name])} sx={{ all: "unset", cursor: "pointer", textDecoration: "underline", "&:focus-visible": { outline: `2px solid ${ink("water")}` } }}>{name}</Box></span>)}
+            {names.slice(0, 8).map((name, n) => (
+              <span key={name}>
+                {n > 0 && ", "}
+                <Box
+                  component="button"
+                  onClick={() => select([name])}
+                  sx={{
+                    all: "unset",
+                    cursor: "pointer",
+                    textDecoration: "underline",
+                    "&:focus-visible": { outline: `2px solid ${ink("water")}` },
+                  }}
+                >
+                  {name}
+                </Box>
+              </span>
+            ))}
             {names.length > 8 && ` and ${names.length - 8} more`}. {CAUSES[cause]}
             {cause.startsWith("certificate") && <TrustBatch names={names} />}
           </Trouble>
@@ -81,7 +106,11 @@ function TrustBatch({ names }: { names: string[] }) {
   const shown = data.filter((s) => s.seen_pin);
   const accept = useMutation({
     mutationFn: async () => {
-      await take(api.POST("/api/v1/trust", { body: { accept: shown.map((s) => ({ server: s.name, pin: s.seen_pin ?? "" })) } }));
+      await take(
+        api.POST("/api/v1/trust", {
+          body: { accept: shown.map((s) => ({ server: s.name, pin: s.seen_pin ?? "" })) },
+        }),
+      );
       await take(api.POST("/api/v1/surveys", { body: { servers: shown.map((s) => s.name), failed: false } }));
     },
     onSuccess: () => queries.invalidateQueries(),
@@ -89,8 +118,25 @@ function TrustBatch({ names }: { names: string[] }) {
   if (!shown.length) return null;
   return (
     <Box sx={{ mt: 1 }}>
-      <Box component="ul" sx={{ m: 0, pl: 2, fontSize: 12 }}>{shown.map((s) => <li key={s.name}>{s.name} <Mono>{s.seen_pin?.slice(0, 16)}…{s.seen_pin?.slice(-8)}</Mono></li>)}</Box>
-      <Act takes="approve" variant="outlined" sx={{ mt: 0.75 }} onClick={() => accept.mutate()} loading={accept.isPending}>Accept {count(shown.length, "fingerprint")} and read again</Act>
+      <Box component="ul" sx={{ m: 0, pl: 2, fontSize: 12 }}>
+        {shown.map((s) => (
+          <li key={s.name}>
+            {s.name}{" "}
+            <Mono>
+              {s.seen_pin?.slice(0, 16)}…{s.seen_pin?.slice(-8)}
+            </Mono>
+          </li>
+        ))}
+      </Box>
+      <Act
+        takes="approve"
+        variant="outlined"
+        sx={{ mt: 0.75 }}
+        onClick={() => accept.mutate()}
+        loading={accept.isPending}
+      >
+        Accept {count(shown.length, "fingerprint")} and read again
+      </Act>
       {accept.error && <Box>{accept.error.message}</Box>}
     </Box>
   );
@@ -100,17 +146,34 @@ function TrustBatch({ names }: { names: string[] }) {
 function Hindered({ spots }: { spots: Spot[] }) {
   const { select } = useSelection();
   const found = new Map<string, string[]>();
-  for (const spot of spots) for (const what of new Set(spot.hindrances.split(", ").filter(Boolean))) found.set(what, [...(found.get(what) ?? []), spot.name]);
+  for (const spot of spots)
+    for (const what of new Set(spot.hindrances.split(", ").filter(Boolean)))
+      found.set(what, [...(found.get(what) ?? []), spot.name]);
   if (!found.size) return null;
   return (
     <Box sx={{ borderTop: `1px solid ${ink("ink")}`, pt: 1 }}>
       <Title level={3}>Will get in the way</Title>
-      <Box component="ul" sx={{ m: 0, mt: 0.5, p: 0, listStyle: "none", fontSize: 13, display: "grid", gap: 0.25 }}>
-        {[...found].sort((a, b) => b[1].length - a[1].length).map(([what, names]) => (
-          <li key={what}><Button variant="text" sx={{ px: 0, py: 0.125, fontWeight: 650 }} onClick={() => select(names)}>{what}</Button> {names.slice(0, 3).join(", ")}{names.length > 3 && ` and ${names.length - 3} more`}</li>
-        ))}
+      <Box
+        component="ul"
+        sx={{ m: 0, mt: 0.5, p: 0, listStyle: "none", fontSize: 13, display: "grid", gap: 0.25 }}
+      >
+        {[...found]
+          .sort((a, b) => b[1].length - a[1].length)
+          .map(([what, names]) => (
+            <li key={what}>
+              <Button variant="text" sx={{ px: 0, py: 0.125, fontWeight: 650 }} onClick={() => select(names)}>
+                {what}
+              </Button>{" "}
+              {names.slice(0, 3).join(", ")}
+              {names.length > 3 && ` and ${names.length - 3} more`}
+            </li>
+          ))}
       </Box>
-      <Box sx={{ mt: 0.75, fontSize: 12.5 }}><Link to="/floor?lens=health" style={{ color: "inherit" }}>Show it on the floor</Link></Box>
+      <Box sx={{ mt: 0.75, fontSize: 12.5 }}>
+        <Link to="/floor?lens=health" style={{ color: "inherit" }}>
+          Show it on the floor
+        </Link>
+      </Box>
     </Box>
   );
 }
@@ -122,12 +185,24 @@ export function Several({ spots }: { spots: Spot[] }) {
     <Box sx={{ display: "grid", gap: 1.5, alignContent: "start" }}>
       <Title level={2}>{spots.length} servers selected</Title>
       <Box sx={{ fontSize: 13.5, color: "text.secondary" }}>
-        {spots.filter((s) => s.off).length} are off the baseline, {count(outages, "outage")} to pay in all. The selection is kept in the other places.
+        {spots.filter((s) => s.off).length} are off the baseline, {count(outages, "outage")} to pay in all.
+        The selection is kept in the other places.
       </Box>
       <Acts servers={spots} />
-      <Box><Act takes="plan" variant="outlined" onClick={() => reach.mutate()} loading={reach.isPending}>Try the way from their side</Act></Box>
+      <Box>
+        <Act takes="plan" variant="outlined" onClick={() => reach.mutate()} loading={reach.isPending}>
+          Try the way from their side
+        </Act>
+      </Box>
       <Credentials names={spots.map((s) => s.name)} user="" />
-      <Box component="ul" sx={{ m: 0, pl: 2.25, fontSize: 13 }}>{spots.slice(0, 200).map((s) => <li key={s.name}><strong>{s.name}</strong> {s.failure || tellResets(s) || (s.off ? "no reset" : s.read ? "level" : "not read yet")}</li>)}</Box>
+      <Box component="ul" sx={{ m: 0, pl: 2.25, fontSize: 13 }}>
+        {spots.slice(0, 200).map((s) => (
+          <li key={s.name}>
+            <strong>{s.name}</strong>{" "}
+            {s.failure || tellResets(s) || (s.off ? "no reset" : s.read ? "level" : "not read yet")}
+          </li>
+        ))}
+      </Box>
     </Box>
   );
 }

@@ -12,10 +12,24 @@ import { tryReach } from "./orders";
 export function Hindrances({ server }: { server: ServerDetail }) {
   if (!server.hindrances.length) return null;
   return (
-    <Box component="ul" aria-label="What will get in the way" sx={{ m: 0, p: 0, listStyle: "none", display: "grid", gap: 0.75 }}>
+    <Box
+      component="ul"
+      aria-label="What will get in the way"
+      sx={{ m: 0, p: 0, listStyle: "none", display: "grid", gap: 0.75 }}
+    >
       {server.hindrances.map((h) => (
-        <Box component="li" key={h.what + h.seen} sx={{ borderLeft: `3px solid ${ink(h.stops ? "deep" : "pending")}`, pl: 1.25, fontSize: 13 }}>
-          <strong>{h.what}</strong>: {h.seen}{h.stops && <> <Tag tone="deep">stops an update</Tag></>}
+        <Box
+          component="li"
+          key={h.what + h.seen}
+          sx={{ borderLeft: `3px solid ${ink(h.stops ? "deep" : "pending")}`, pl: 1.25, fontSize: 13 }}
+        >
+          <strong>{h.what}</strong>: {h.seen}
+          {h.stops && (
+            <>
+              {" "}
+              <Tag tone="deep">stops an update</Tag>
+            </>
+          )}
           <Box sx={{ color: "text.secondary" }}>{h.remedy}</Box>
         </Box>
       ))}
@@ -33,15 +47,38 @@ export function Ways({ server }: { server: ServerDetail }) {
   return (
     <Box sx={{ borderTop: `1px solid ${ink("ink")}`, pt: 1.25, display: "grid", gap: 0.75 }}>
       <Title level={3}>Reach</Title>
-      <Box component="ul" aria-label="Reach" sx={{ m: 0, p: 0, listStyle: "none", display: "grid", gap: 0.5, fontSize: 13 }}>
+      <Box
+        component="ul"
+        aria-label="Reach"
+        sx={{ m: 0, p: 0, listStyle: "none", display: "grid", gap: 0.5, fontSize: 13 }}
+      >
         {server.ways.map((way) => {
           const [tone, word] = OPEN[String(way.open) as "true" | "false" | "null"];
-          return <li key={way.way}><Tag tone={tone}>{word}</Tag> <strong>{way.way}</strong>: {way.seen}.{way.remedy && ` ${way.remedy}`}</li>;
+          return (
+            <li key={way.way}>
+              <Tag tone={tone}>{word}</Tag> <strong>{way.way}</strong>: {way.seen}.
+              {way.remedy && ` ${way.remedy}`}
+            </li>
+          );
         })}
       </Box>
-      <Box><Act takes="plan" variant="outlined" onClick={() => reach.mutate()} loading={reach.isPending} title="Have the controller send a test to us, over HTTPS and HTTP">Try from its side</Act></Box>
+      <Box>
+        <Act
+          takes="plan"
+          variant="outlined"
+          onClick={() => reach.mutate()}
+          loading={reach.isPending}
+          title="Have the controller send a test to us, over HTTPS and HTTP"
+        >
+          Try from its side
+        </Act>
+      </Box>
       {reach.error && <Trouble>{reach.error.message}</Trouble>}
-      <Box sx={{ fontSize: 12.5, color: "text.secondary" }}>{server.probed_at ? `Tried from its side ${ago(server.probed_at, now)}.` : "Not tried from its side yet."}</Box>
+      <Box sx={{ fontSize: 12.5, color: "text.secondary" }}>
+        {server.probed_at
+          ? `Tried from its side ${ago(server.probed_at, now)}.`
+          : "Not tried from its side yet."}
+      </Box>
     </Box>
   );
 }

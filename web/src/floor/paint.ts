@@ -5,7 +5,17 @@ import type { Mark, Spot } from "./spots";
 import { FIXED, OFF } from "../waterline/words";
 
 export type Ink = (name: keyof Tokens) => string;
-export interface Scene { plan: Plan; look: Look; lens: Lens; selected: Set<string>; active: string | null; now: number; wide: number; high: number; frame: Box | null }
+export interface Scene {
+  plan: Plan;
+  look: Look;
+  lens: Lens;
+  selected: Set<string>;
+  active: string | null;
+  now: number;
+  wide: number;
+  high: number;
+  frame: Box | null;
+}
 
 /** From how many pixels a unit on what is drawn: names and marks, names of racks, marks, one bar a server; below, a column a rack. */
 export const NAMES_PX = 9;
@@ -24,7 +34,8 @@ export function paint(c: CanvasRenderingContext2D, scene: Scene, ink: Ink): numb
   for (const room of scene.plan.rooms) {
     if (!inSight(room, look, wide, high)) continue;
     paintRoom(c, scene, ink, room);
-    for (const rack of room.racks) if (inSight(rack, look, wide, high)) drawn += paintRack(c, scene, ink, rack);
+    for (const rack of room.racks)
+      if (inSight(rack, look, wide, high)) drawn += paintRack(c, scene, ink, rack);
   }
   if (scene.frame) {
     const f = screen(scene.frame, look);
@@ -37,10 +48,16 @@ export function paint(c: CanvasRenderingContext2D, scene: Scene, ink: Ink): numb
 }
 
 const inSight = (box: Box, look: Look, wide: number, high: number): boolean =>
-  box.x < look.left + wide / look.scale && box.x + box.width > look.left && box.y - HEAD < look.top + high / look.scale && box.y + box.height > look.top;
+  box.x < look.left + wide / look.scale &&
+  box.x + box.width > look.left &&
+  box.y - HEAD < look.top + high / look.scale &&
+  box.y + box.height > look.top;
 
 export const screen = (box: Box, look: Look): Box => ({
-  x: (box.x - look.left) * look.scale, y: (box.y - look.top) * look.scale, width: box.width * look.scale, height: box.height * look.scale,
+  x: (box.x - look.left) * look.scale,
+  y: (box.y - look.top) * look.scale,
+  width: box.width * look.scale,
+  height: box.height * look.scale,
 });
 
 /** A text that fits: shortened at its end if it must be. */
@@ -59,7 +76,10 @@ function paintRoom(c: CanvasRenderingContext2D, { look }: Scene, ink: Ink, room:
   c.font = `700 13px ${TITLE}`;
   const name = room.room ? `${room.room}${room.room.includes(" ") ? "" : " room"}` : "No place named";
   const first = room.racks[0];
-  const y = Math.max(11, first ? (first.y - look.top) * look.scale - (UNIT * look.scale >= HEADS_PX ? 22 : 5) : at.y + 11);
+  const y = Math.max(
+    11,
+    first ? (first.y - look.top) * look.scale - (UNIT * look.scale >= HEADS_PX ? 22 : 5) : at.y + 11,
+  );
   write(c, name, at.x, y, at.width - 4);
   const used = Math.min(c.measureText(name).width, at.width) + 10;
   c.font = `12px ${TEXT}`;
@@ -130,10 +150,22 @@ function paintBar(c: CanvasRenderingContext2D, scene: Scene, ink: Ink, rack: Rac
     c.fillRect(at.x, at.y, at.width, at.height);
   }
   c.fillStyle = ink(tone);
-  c.fillRect(at.x + 1, at.y + at.height * 0.2, Math.max(2, (at.width - 2) * Math.max(0.12, part)), Math.max(1, at.height * 0.6));
+  c.fillRect(
+    at.x + 1,
+    at.y + at.height * 0.2,
+    Math.max(2, (at.width - 2) * Math.max(0.12, part)),
+    Math.max(1, at.height * 0.6),
+  );
 }
 
-function paintUnit(c: CanvasRenderingContext2D, scene: Scene, ink: Ink, rack: RackPlan, spot: Spot, unit: number): void {
+function paintUnit(
+  c: CanvasRenderingContext2D,
+  scene: Scene,
+  ink: Ink,
+  rack: RackPlan,
+  spot: Spot,
+  unit: number,
+): void {
   const at = screen(boxOf(rack, spot), scene.look);
   const chosen = scene.selected.has(spot.name);
   if (chosen) {
@@ -158,7 +190,14 @@ function paintUnit(c: CanvasRenderingContext2D, scene: Scene, ink: Ink, rack: Ra
   }
 }
 
-function paintName(c: CanvasRenderingContext2D, scene: Scene, ink: Ink, at: Box, spot: Spot, unit: number): void {
+function paintName(
+  c: CanvasRenderingContext2D,
+  scene: Scene,
+  ink: Ink,
+  at: Box,
+  spot: Spot,
+  unit: number,
+): void {
   const { start } = pitchOf(at.width);
   const room = (scene.lens.name === "waterline" ? start : at.width * 0.5) - 5;
   const mark = spot.running ? "▸" : spot.lost ? "!" : "";
@@ -175,7 +214,13 @@ function paintName(c: CanvasRenderingContext2D, scene: Scene, ink: Ink, at: Box,
   const middle = at.y + at.height / 2 + size * 0.36;
   // The end of a name tells it from its neighbours: that stays when there is no room for all of it.
   const fits = c.measureText(mark + spot.name).width <= room + 1;
-  write(c, fits ? mark + spot.name : `${mark}${spot.name.slice(0, 2)}…${spot.name.slice(-2)}`, at.x + 3, middle, room + 1);
+  write(
+    c,
+    fits ? mark + spot.name : `${mark}${spot.name.slice(0, 2)}…${spot.name.slice(-2)}`,
+    at.x + 3,
+    middle,
+    room + 1,
+  );
   c.fontStretch = "normal";
 }
 
@@ -191,35 +236,110 @@ function paintFailure(c: CanvasRenderingContext2D, ink: Ink, at: Box, spot: Spot
   c.fontStretch = "normal";
 }
 
-function paintMarks(c: CanvasRenderingContext2D, ink: Ink, at: Box, spot: Spot, named: boolean, unit: number): void {
-  const { pitch, start, mark } = named ? pitchOf(at.width) : { pitch: at.width / 6, start: 2, mark: at.width / 6 - 4 };
+function paintMarks(
+  c: CanvasRenderingContext2D,
+  ink: Ink,
+  at: Box,
+  spot: Spot,
+  named: boolean,
+  unit: number,
+): void {
+  const { pitch, start, mark } = named
+    ? pitchOf(at.width)
+    : { pitch: at.width / 6, start: 2, mark: at.width / 6 - 4 };
   const base = at.y + at.height / 2 - unit * 0.14;
   spot.marks.slice(0, 6).forEach((m, n) => paintMark(c, ink, m, at.x + start + n * pitch, base, mark, unit));
   const other = spot.marks.slice(6).find((m) => OFF.has(m.verdict));
-  if (other && named && at.height > unit) paintMark(c, ink, other, at.x + start + 5 * pitch, base + unit * 0.9, mark, unit);
+  if (other && named && at.height > unit)
+    paintMark(c, ink, other, at.x + start + 5 * pitch, base + unit * 0.9, mark, unit);
 }
 
 /** The waterline on canvas: the same shapes as ``Glyph``. */
-function paintMark(c: CanvasRenderingContext2D, ink: Ink, mark: Mark, x: number, y: number, w: number, unit: number): void {
+function paintMark(
+  c: CanvasRenderingContext2D,
+  ink: Ink,
+  mark: Mark,
+  x: number,
+  y: number,
+  w: number,
+  unit: number,
+): void {
   const deep = Math.min(4, Math.max(1, mark.behind)) * unit * 0.13 + unit * 0.1;
-  const line = (tone: keyof Tokens, thick: number): void => { c.strokeStyle = ink(tone); c.lineWidth = thick; c.beginPath(); c.moveTo(x, y); c.lineTo(x + w, y); c.stroke(); };
-  const bar = (tone: keyof Tokens): void => { c.fillStyle = ink(tone); c.fillRect(x + 1, y, w - 2, deep); };
+  const line = (tone: keyof Tokens, thick: number): void => {
+    c.strokeStyle = ink(tone);
+    c.lineWidth = thick;
+    c.beginPath();
+    c.moveTo(x, y);
+    c.lineTo(x + w, y);
+    c.stroke();
+  };
+  const bar = (tone: keyof Tokens): void => {
+    c.fillStyle = ink(tone);
+    c.fillRect(x + 1, y, w - 2, deep);
+  };
   switch (mark.verdict) {
-    case "level": return line("water", 1.5);
-    case "behind": bar("routine"); return line("ink", 1);
-    case "exposed": bar("deep"); return line("ink", 1);
-    case "ahead": c.fillStyle = ink("ahead"); c.fillRect(x + 1, y - unit * 0.3, w - 2, unit * 0.3); return line("ink", 1);
-    case "pending": bar("pending2"); c.strokeStyle = ink("pending"); c.lineWidth = 1.1; c.strokeRect(x + 1, y, w - 2, deep); return line("ink", 1);
-    case "held": line("ink2", 1); c.fillStyle = ink("sheet"); c.strokeStyle = ink("ink"); c.lineWidth = 1; c.beginPath(); c.arc(x + w / 2, y, Math.min(2.6, unit * 0.19), 0, 7); c.fill(); return c.stroke();
-    case "unlisted": c.setLineDash([2, 1.6]); line("ink2", 1.3); return c.setLineDash([]);
-    case "unordered": c.strokeStyle = ink("ink2"); c.lineWidth = 1.3; c.beginPath(); c.moveTo(x, y + 2.5); c.lineTo(x + w, y - 2.5); return c.stroke();
-    case "stranded": bar("routine"); line("ink", 1); c.strokeStyle = ink("sheet"); c.lineWidth = 1.5; c.beginPath(); c.moveTo(x, y + deep); c.lineTo(x + w, y); return c.stroke();
-    default: c.fillStyle = ink("ink3"); c.fillRect(x + w / 2 - 0.8, y - 0.8, 1.6, 1.6);
+    case "level":
+      return line("water", 1.5);
+    case "behind":
+      bar("routine");
+      return line("ink", 1);
+    case "exposed":
+      bar("deep");
+      return line("ink", 1);
+    case "ahead":
+      c.fillStyle = ink("ahead");
+      c.fillRect(x + 1, y - unit * 0.3, w - 2, unit * 0.3);
+      return line("ink", 1);
+    case "pending":
+      bar("pending2");
+      c.strokeStyle = ink("pending");
+      c.lineWidth = 1.1;
+      c.strokeRect(x + 1, y, w - 2, deep);
+      return line("ink", 1);
+    case "held":
+      line("ink2", 1);
+      c.fillStyle = ink("sheet");
+      c.strokeStyle = ink("ink");
+      c.lineWidth = 1;
+      c.beginPath();
+      c.arc(x + w / 2, y, Math.min(2.6, unit * 0.19), 0, 7);
+      c.fill();
+      return c.stroke();
+    case "unlisted":
+      c.setLineDash([2, 1.6]);
+      line("ink2", 1.3);
+      return c.setLineDash([]);
+    case "unordered":
+      c.strokeStyle = ink("ink2");
+      c.lineWidth = 1.3;
+      c.beginPath();
+      c.moveTo(x, y + 2.5);
+      c.lineTo(x + w, y - 2.5);
+      return c.stroke();
+    case "stranded":
+      bar("routine");
+      line("ink", 1);
+      c.strokeStyle = ink("sheet");
+      c.lineWidth = 1.5;
+      c.beginPath();
+      c.moveTo(x, y + deep);
+      c.lineTo(x + w, y);
+      return c.stroke();
+    default:
+      c.fillStyle = ink("ink3");
+      c.fillRect(x + w / 2 - 0.8, y - 0.8, 1.6, 1.6);
   }
 }
 
 /** Any other lens: a small gauge and its word. */
-function paintView(c: CanvasRenderingContext2D, scene: Scene, ink: Ink, at: Box, spot: Spot, named: boolean): void {
+function paintView(
+  c: CanvasRenderingContext2D,
+  scene: Scene,
+  ink: Ink,
+  at: Box,
+  spot: Spot,
+  named: boolean,
+): void {
   const { tone, text, part } = scene.lens.view(spot, scene.now);
   const x = at.x + (named ? at.width * 0.5 : 2);
   const middle = at.y + at.height / 2;

@@ -6,13 +6,39 @@ import { boxOf, fit, layOut, reveal, rackOf, span, spotAt, spotsIn, step, UNIT, 
 import { readSpots, type Spot, tellOff, tellResets, tellSpot, worst } from "./spots";
 
 const spot = (name: string, facts: Partial<Spot> = {}): Spot => ({
-  name, model: "Reed 14", serial: "", room: "Kelp", rack: "K1", unit: 1, height: 1, group: "", marks: [], off: 0, exposed: 0, score: 0, components: 0,
-  outages: 0, cycles: 0, restarts: 0, read: 1000, health: "ok", reach: "https", hindrances: "", failure: "", lost: 0, running: 0, ...facts,
+  name,
+  model: "Reed 14",
+  serial: "",
+  room: "Kelp",
+  rack: "K1",
+  unit: 1,
+  height: 1,
+  group: "",
+  marks: [],
+  off: 0,
+  exposed: 0,
+  score: 0,
+  components: 0,
+  outages: 0,
+  cycles: 0,
+  restarts: 0,
+  read: 1000,
+  health: "ok",
+  reach: "https",
+  hindrances: "",
+  failure: "",
+  lost: 0,
+  running: 0,
+  ...facts,
 });
 const house = [
-  spot("a", { unit: 42 }), spot("b", { unit: 40 }), spot("c", { unit: 1, height: 2 }),
-  spot("d", { rack: "K2", unit: 39 }), spot("e", { rack: "K10", unit: 2 }),
-  spot("f", { room: "Slate", rack: "S1", unit: 10 }), spot("g", { room: "", rack: "", unit: 0 }),
+  spot("a", { unit: 42 }),
+  spot("b", { unit: 40 }),
+  spot("c", { unit: 1, height: 2 }),
+  spot("d", { rack: "K2", unit: 39 }),
+  spot("e", { rack: "K10", unit: 2 }),
+  spot("f", { room: "Slate", rack: "S1", unit: 10 }),
+  spot("g", { room: "", rack: "", unit: 0 }),
 ];
 const plan = layOut(house, 900);
 
@@ -47,7 +73,13 @@ describe("the plan", () => {
     expect(spotsIn(plan, { x: 0, y: 0, width: 1, height: 1 })).toEqual([]);
   });
   it("keeps a thousand racks apart and in sight", () => {
-    const many = layOut(Array.from({ length: 4000 }, (_, n) => spot(`n${n}`, { room: `H${n % 9}`, rack: `R${n % 100}`, unit: (n % 40) + 1 })), 900, 600);
+    const many = layOut(
+      Array.from({ length: 4000 }, (_, n) =>
+        spot(`n${n}`, { room: `H${n % 9}`, rack: `R${n % 100}`, unit: (n % 40) + 1 }),
+      ),
+      900,
+      600,
+    );
     const seen = new Set(many.racks.map((r) => `${Math.round(r.x)},${Math.round(r.y)}`));
     expect(seen.size).toBe(many.racks.length);
     const look = fit(many, 900, 600);
@@ -58,8 +90,18 @@ describe("the plan", () => {
 
 describe("walking", () => {
   it.each([
-    [null, "ArrowDown", "a"], ["a", "ArrowDown", "b"], ["a", "ArrowUp", "a"], ["c", "ArrowDown", "c"], ["b", "Home", "a"], ["b", "End", "c"],
-    ["b", "ArrowRight", "d"], ["c", "ArrowRight", "d"], ["d", "ArrowRight", "e"], ["d", "ArrowLeft", "b"], ["a", "ArrowLeft", "a"], ["nobody", "ArrowUp", "a"],
+    [null, "ArrowDown", "a"],
+    ["a", "ArrowDown", "b"],
+    ["a", "ArrowUp", "a"],
+    ["c", "ArrowDown", "c"],
+    ["b", "Home", "a"],
+    ["b", "End", "c"],
+    ["b", "ArrowRight", "d"],
+    ["c", "ArrowRight", "d"],
+    ["d", "ArrowRight", "e"],
+    ["d", "ArrowLeft", "b"],
+    ["a", "ArrowLeft", "a"],
+    ["nobody", "ArrowUp", "a"],
   ])("from %s by %s to %s", (from, key, to) => expect(step(plan, from, key)).toBe(to));
   it("spans everything between two, across racks too", () => {
     expect(span(plan, "b", "d")).toEqual(["b", "c", "d"]);
@@ -77,19 +119,56 @@ describe("looking", () => {
   it("moves as little as needed to reveal", () => {
     const look = { scale: 1, left: 0, top: 0 };
     expect(reveal(look, { x: 10, y: 10, width: 5, height: 5 }, 100, 100)).toEqual(look);
-    expect(reveal(look, { x: 120, y: -8, width: 5, height: 5 }, 100, 100)).toEqual({ scale: 1, left: 25, top: -8 });
+    expect(reveal(look, { x: 120, y: -8, width: 5, height: 5 }, 100, 100)).toEqual({
+      scale: 1,
+      left: 25,
+      top: -8,
+    });
   });
 });
 
 describe("spots", () => {
   const columns = {
-    revision: 1, now: "", verdicts: { a: "level", b: "behind", c: "exposed", z: "unread" }, name: ["x"], model: ["m"], serial: [""], room: [""], rack: ["K1"], unit: [3], height: [1], group: [""],
-    cells: ["a0b2c1a0z0a0"], others: ["Bb1"], off: [3], exposed: [1], score: [8.1], components: [9], outages: [3], cycles: [1], restarts: [1], read: [5], health: ["ok"], reach: ["https"], hindrances: [""], failure: [""], lost: [1], running: [0],
+    revision: 1,
+    now: "",
+    verdicts: { a: "level", b: "behind", c: "exposed", z: "unread" },
+    name: ["x"],
+    model: ["m"],
+    serial: [""],
+    room: [""],
+    rack: ["K1"],
+    unit: [3],
+    height: [1],
+    group: [""],
+    cells: ["a0b2c1a0z0a0"],
+    others: ["Bb1"],
+    off: [3],
+    exposed: [1],
+    score: [8.1],
+    components: [9],
+    outages: [3],
+    cycles: [1],
+    restarts: [1],
+    read: [5],
+    health: ["ok"],
+    reach: ["https"],
+    hindrances: [""],
+    failure: [""],
+    lost: [1],
+    running: [0],
   } satisfies FloorColumns;
   const [x] = readSpots(columns);
   if (!x) throw new Error("nothing read");
   it("reads cells by place and others by letter", () => {
-    expect(x.marks.map((m) => `${m.letter} ${m.verdict} ${m.behind}`)).toEqual(["F level 0", "M behind 2", "R exposed 1", "N level 0", "D unread 0", "P level 0", "B behind 1"]);
+    expect(x.marks.map((m) => `${m.letter} ${m.verdict} ${m.behind}`)).toEqual([
+      "F level 0",
+      "M behind 2",
+      "R exposed 1",
+      "N level 0",
+      "D unread 0",
+      "P level 0",
+      "B behind 1",
+    ]);
     expect(worst(x)).toBe("exposed");
   });
   it("tells what is off and what it costs", () => {
@@ -97,17 +176,30 @@ describe("spots", () => {
     expect(tellResets(x)).toBe("2 reboots, 1 power cycle, 1 controller restart");
     expect(tellSpot(x)).toContain("x; rack K1 unit 3; controller behind");
     expect(tellOff(spot("y", { read: 0 }))).toBe("not read yet");
-    expect(worst(spot("y", { marks: [{ letter: "P", kind: "power", verdict: "held", behind: 0 }] }))).toBe("level");
+    expect(worst(spot("y", { marks: [{ letter: "P", kind: "power", verdict: "held", behind: 0 }] }))).toBe(
+      "level",
+    );
   });
 });
 
 describe("lenses", () => {
   const now = 1_000_000_000;
   it.each([
-    ["exposure", { score: 9 }, "deep", "9.0"], ["exposure", { score: 5 }, "pending", "5.0"], ["exposure", {}, "done", "closed"], ["exposure", { read: 0 }, "rule", "not read"],
-    ["age", { read: now / 1000 - 30 }, "water", "now"], ["age", { read: now / 1000 - 7200 }, "routine", "2 h 0 min"], ["age", { read: now / 1000 - 9e5 }, "deep", "10 d"], ["age", { read: 0 }, "rule", "never"],
-    ["health", {}, "done", "well"], ["health", { hindrances: "job pending, x" }, "pending", "job pending"], ["health", { health: "critical", lost: 2 }, "deep", "2 vanished"], ["health", { health: "unknown" }, "rule", "not told"],
-    ["reach", { reach: "own" }, "pending", "itself first"], ["reach", { reach: "none" }, "deep", "no way"], ["groups", {}, "rule", "in none"],
+    ["exposure", { score: 9 }, "deep", "9.0"],
+    ["exposure", { score: 5 }, "pending", "5.0"],
+    ["exposure", {}, "done", "closed"],
+    ["exposure", { read: 0 }, "rule", "not read"],
+    ["age", { read: now / 1000 - 30 }, "water", "now"],
+    ["age", { read: now / 1000 - 7200 }, "routine", "2 h 0 min"],
+    ["age", { read: now / 1000 - 9e5 }, "deep", "10 d"],
+    ["age", { read: 0 }, "rule", "never"],
+    ["health", {}, "done", "well"],
+    ["health", { hindrances: "job pending, x" }, "pending", "job pending"],
+    ["health", { health: "critical", lost: 2 }, "deep", "2 vanished"],
+    ["health", { health: "unknown" }, "rule", "not told"],
+    ["reach", { reach: "own" }, "pending", "itself first"],
+    ["reach", { reach: "none" }, "deep", "no way"],
+    ["groups", {}, "rule", "in none"],
   ] as const)("%s of %o is %s, %s", (name, facts, tone, text) => {
     const view = lensOf(name).view(spot("x", facts), now);
     expect([view.tone, view.text]).toEqual([tone, text]);

@@ -15,10 +15,35 @@ const ROW_OF = 12;
 /** So many racks stand in one line and share the width; more are laid out in rows to be zoomed into. */
 const ONE_LINE = 12;
 
-export interface RackPlan { room: string; rack: string; x: number; y: number; width: number; height: number; spots: Spot[] }
-export interface RoomPlan { room: string; x: number; y: number; width: number; height: number; racks: RackPlan[] }
-export interface Plan { rooms: RoomPlan[]; racks: RackPlan[]; width: number; height: number }
-export interface Box { x: number; y: number; width: number; height: number }
+export interface RackPlan {
+  room: string;
+  rack: string;
+  x: number;
+  y: number;
+  width: number;
+  height: number;
+  spots: Spot[];
+}
+export interface RoomPlan {
+  room: string;
+  x: number;
+  y: number;
+  width: number;
+  height: number;
+  racks: RackPlan[];
+}
+export interface Plan {
+  rooms: RoomPlan[];
+  racks: RackPlan[];
+  width: number;
+  height: number;
+}
+export interface Box {
+  x: number;
+  y: number;
+  width: number;
+  height: number;
+}
 
 /** Names in the order people count: pair 2 before pair 10. */
 export const byName = (a: string, b: string): number => a.localeCompare(b, "en", { numeric: true });
@@ -40,23 +65,52 @@ export function layOut(spots: Spot[], wide: number, high = 600): Plan {
   if (total <= ONE_LINE) {
     const free = wide - (total - rooms.size) * GAP - (rooms.size - 1) * ROOM_GAP - 3;
     const width = Math.max(NARROWEST, Math.min(WIDEST, free / Math.max(1, total)));
-    return shelve(order.map(([room, racks]) => block(room, racks, width, total, HEAD)), order.length, ROOM_GAP);
+    return shelve(
+      order.map(([room, racks]) => block(room, racks, width, total, HEAD)),
+      order.length,
+      ROOM_GAP,
+    );
   }
   // Many racks: so many rooms beside each other as give the largest picture.
   let best: Plan | null = null;
   for (let columns = 1; columns <= Math.min(12, order.length); columns += 1) {
-    const plan = shelve(order.map(([room, racks]) => block(room, racks, WIDEST, ROW_OF, FAR_HEAD)), columns, WIDEST);
+    const plan = shelve(
+      order.map(([room, racks]) => block(room, racks, WIDEST, ROW_OF, FAR_HEAD)),
+      columns,
+      WIDEST,
+    );
     if (!best || fit(plan, wide, high).scale > fit(best, wide, high).scale) best = plan;
   }
   return best ?? shelve([], 1, 0);
 }
 
 /** One room at the origin: its racks in lines of so many. */
-function block(room: string, racks: Map<string, Spot[]>, width: number, inLine: number, head: number): RoomPlan {
-  const made = [...racks.keys()].sort(byName).map((rack, n): RackPlan => ({
-    room, rack, width, height: UNITS * UNIT, x: (n % inLine) * (width + GAP), y: head + Math.floor(n / inLine) * (UNITS * UNIT + ROW_GAP), spots: walk(racks.get(rack) ?? []),
-  }));
-  return { room, x: 0, y: 0, width: Math.max(...made.map((r) => r.x + r.width)), height: Math.max(...made.map((r) => r.y + r.height)), racks: made };
+function block(
+  room: string,
+  racks: Map<string, Spot[]>,
+  width: number,
+  inLine: number,
+  head: number,
+): RoomPlan {
+  const made = [...racks.keys()]
+    .sort(byName)
+    .map((rack, n): RackPlan => ({
+      room,
+      rack,
+      width,
+      height: UNITS * UNIT,
+      x: (n % inLine) * (width + GAP),
+      y: head + Math.floor(n / inLine) * (UNITS * UNIT + ROW_GAP),
+      spots: walk(racks.get(rack) ?? []),
+    }));
+  return {
+    room,
+    x: 0,
+    y: 0,
+    width: Math.max(...made.map((r) => r.x + r.width)),
+    height: Math.max(...made.map((r) => r.y + r.height)),
+    racks: made,
+  };
 }
 
 /** Rooms side by side, so many in a line, and lines below each other. */
@@ -66,7 +120,11 @@ function shelve(rooms: RoomPlan[], columns: number, gap: number): Plan {
   rooms.forEach((room, n) => {
     if (n > 0 && n % columns === 0) [x, y, line] = [0, y + line + gap, 0];
     [room.x, room.y] = [x, y];
-    for (const rack of room.racks) { rack.x += x; rack.y += y; plan.racks.push(rack); }
+    for (const rack of room.racks) {
+      rack.x += x;
+      rack.y += y;
+      plan.racks.push(rack);
+    }
     x += room.width + gap;
     line = Math.max(line, room.height);
     plan.width = Math.max(plan.width, room.x + room.width);
@@ -81,18 +139,30 @@ export function boxOf(rack: RackPlan, spot: Spot): Box {
   return { x: rack.x, y: rack.y + Math.max(0, top) * UNIT, width: rack.width, height: spot.height * UNIT };
 }
 
-export const rackOf = (plan: Plan, name: string | null): RackPlan | null => (name ? (plan.racks.find((rack) => rack.spots.some((s) => s.name === name)) ?? null) : null);
+export const rackOf = (plan: Plan, name: string | null): RackPlan | null =>
+  name ? (plan.racks.find((rack) => rack.spots.some((s) => s.name === name)) ?? null) : null;
 
 /** The server at a point of the world. */
 export function spotAt(plan: Plan, x: number, y: number): Spot | null {
   const rack = plan.racks.find((r) => x >= r.x && x <= r.x + r.width && y >= r.y && y <= r.y + r.height);
-  return rack?.spots.find((spot) => { const box = boxOf(rack, spot); return y >= box.y && y < box.y + box.height; }) ?? null;
+  return (
+    rack?.spots.find((spot) => {
+      const box = boxOf(rack, spot);
+      return y >= box.y && y < box.y + box.height;
+    }) ?? null
+  );
 }
 
 /** All servers that a frame touches. */
 export function spotsIn(plan: Plan, frame: Box): Spot[] {
-  const touches = (box: Box): boolean => box.x < frame.x + frame.width && box.x + box.width > frame.x && box.y < frame.y + frame.height && box.y + box.height > frame.y;
-  return plan.racks.filter(touches).flatMap((rack) => rack.spots.filter((spot) => touches(boxOf(rack, spot))));
+  const touches = (box: Box): boolean =>
+    box.x < frame.x + frame.width &&
+    box.x + box.width > frame.x &&
+    box.y < frame.y + frame.height &&
+    box.y + box.height > frame.y;
+  return plan.racks
+    .filter(touches)
+    .flatMap((rack) => rack.spots.filter((spot) => touches(boxOf(rack, spot))));
 }
 
 /** The next server a key leads to: up and down the units, left and right to the unit nearest in height. */
@@ -105,13 +175,18 @@ export function step(plan: Plan, from: string | null, key: string): string | nul
   if (key === "Home") return rack.spots[0]?.name ?? null;
   if (key === "End") return rack.spots.at(-1)?.name ?? null;
   if (key === "ArrowUp" || key === "ArrowDown") {
-    return rack.spots[Math.min(rack.spots.length - 1, Math.max(0, at + (key === "ArrowUp" ? -1 : 1)))]?.name ?? null;
+    return (
+      rack.spots[Math.min(rack.spots.length - 1, Math.max(0, at + (key === "ArrowUp" ? -1 : 1)))]?.name ??
+      null
+    );
   }
   const side = key === "ArrowLeft" ? -1 : 1;
   const racks = plan.racks.filter((r) => r.spots.length);
   const next = racks[racks.indexOf(rack) + side];
   if (!next) return own.name;
-  return next.spots.reduce((best, spot) => (Math.abs(spot.unit - own.unit) < Math.abs(best.unit - own.unit) ? spot : best)).name;
+  return next.spots.reduce((best, spot) =>
+    Math.abs(spot.unit - own.unit) < Math.abs(best.unit - own.unit) ? spot : best,
+  ).name;
 }
 
 /** Everything between two servers, both included: within a rack by units, across racks all racks between. */
@@ -122,11 +197,19 @@ export function span(plan: Plan, from: string, to: string): string[] {
 }
 
 /** How the world is looked at: a point x, y of the world lies at (x - left) * scale. */
-export interface Look { scale: number; left: number; top: number }
+export interface Look {
+  scale: number;
+  left: number;
+  top: number;
+}
 
 /** Everything in sight, never larger than life. */
 export function fit(plan: Plan, wide: number, high: number): Look {
-  return { scale: Math.min(1, wide / Math.max(1, plan.width), high / Math.max(1, plan.height)), left: 0, top: 0 };
+  return {
+    scale: Math.min(1, wide / Math.max(1, plan.width), high / Math.max(1, plan.height)),
+    left: 0,
+    top: 0,
+  };
 }
 
 /** Closer or further, the point under the pointer staying where it is. */
@@ -137,6 +220,11 @@ export function zoom(look: Look, factor: number, x: number, y: number): Look {
 
 /** The same look, moved as little as needed to have a box in sight. */
 export function reveal(look: Look, box: Box, wide: number, high: number): Look {
-  const move = (start: number, size: number, at: number, seen: number): number => (at < start ? at : at + size > start + seen ? at + size - seen : start);
-  return { ...look, left: move(look.left, box.width, box.x, wide / look.scale), top: move(look.top, box.height, box.y, high / look.scale) };
+  const move = (start: number, size: number, at: number, seen: number): number =>
+    at < start ? at : at + size > start + seen ? at + size - seen : start;
+  return {
+    ...look,
+    left: move(look.left, box.width, box.x, wide / look.scale),
+    top: move(look.top, box.height, box.y, high / look.scale),
+  };
 }

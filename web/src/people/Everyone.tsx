@@ -13,12 +13,17 @@ import { useBarred } from "../shell/rights";
 import { useSiteNow } from "../shell/time";
 import { ink } from "../theme/theme";
 
-interface Change { active?: boolean; rights?: Right[]; password?: string }
+interface Change {
+  active?: boolean;
+  rights?: Right[];
+  password?: string;
+}
 
 function useChange(name: string) {
   const queries = useQueryClient();
   return useMutation({
-    mutationFn: (body: Change) => take(api.PATCH("/api/v1/people/{name}", { params: { path: { name } }, body })),
+    mutationFn: (body: Change) =>
+      take(api.PATCH("/api/v1/people/{name}", { params: { path: { name } }, body })),
     onSuccess: (rows) => {
       queries.setQueryData(peopleQuery.queryKey, rows);
       void queries.invalidateQueries({ queryKey: ["me"] });
@@ -32,17 +37,58 @@ export function Everyone({ me }: { me: Me }) {
   const [open, setOpen] = useState<string | null>(null);
   return (
     <Box sx={{ display: "grid", gap: 2, justifyItems: "start" }}>
-      <Box component="table" aria-label="People and their rights" sx={{ ...tableSx, border: `1px solid ${ink("ink")}`, "& th.right, & td.right": { textAlign: "center", width: 76 }, "& tbody th": { borderBottom: `1px solid ${ink("rule")}`, color: "text.primary" }, "& tbody td": { verticalAlign: "middle" } }}>
+      <Box
+        component="table"
+        aria-label="People and their rights"
+        sx={{
+          ...tableSx,
+          border: `1px solid ${ink("ink")}`,
+          "& th.right, & td.right": { textAlign: "center", width: 76 },
+          "& tbody th": { borderBottom: `1px solid ${ink("rule")}`, color: "text.primary" },
+          "& tbody td": { verticalAlign: "middle" },
+        }}
+      >
         <thead>
           <tr>
             <th scope="col">Person</th>
-            {me.table.map((row) => <th scope="col" className="right" key={row.right}>{row.right}</th>)}
-            <th scope="col">Signed in</th><th scope="col"><Box component="span" sx={spokenSx}>Change</Box></th>
+            {me.table.map((row) => (
+              <th scope="col" className="right" key={row.right}>
+                {row.right}
+              </th>
+            ))}
+            <th scope="col">Signed in</th>
+            <th scope="col">
+              <Box component="span" sx={spokenSx}>
+                Change
+              </Box>
+            </th>
           </tr>
         </thead>
-        <tbody>{data.map((p) => <Row key={p.name} person={p} me={me} open={open === p.name} toggle={() => setOpen(open === p.name ? null : p.name)} />)}</tbody>
+        <tbody>
+          {data.map((p) => (
+            <Row
+              key={p.name}
+              person={p}
+              me={me}
+              open={open === p.name}
+              toggle={() => setOpen(open === p.name ? null : p.name)}
+            />
+          ))}
+        </tbody>
       </Box>
-      <Box component="dl" sx={{ m: 0, fontSize: 13, display: "grid", gridTemplateColumns: "auto 1fr", columnGap: 1.5, rowGap: 0.25, "& dt": { fontWeight: 650 }, "& dd": { m: 0, color: "text.secondary" } }}>
+      <Box
+        component="dl"
+        sx={{
+          m: 0,
+          fontSize: 13,
+          display: "grid",
+          gridTemplateColumns: "auto 1fr",
+          columnGap: 1.5,
+          rowGap: 0.25,
+          "& dt": { fontWeight: 650 },
+          "& dd": { m: 0, color: "text.secondary" },
+        }}
+      >
         {me.table.map((row) => [<dt key={row.right}>{row.right}</dt>, <dd key={row.words}>{row.words}</dd>])}
       </Box>
       <NewPerson rights={me.table.map((row) => row.right)} />
@@ -54,22 +100,66 @@ function Row({ person, me, open, toggle }: { person: Person; me: Me; open: boole
   const change = useChange(person.name);
   const now = useSiteNow();
   const barred = useBarred("keep");
-  const flip = (right: Right) => change.mutate({ rights: person.rights.includes(right) ? person.rights.filter((r) => r !== right) : [...person.rights, right] });
+  const flip = (right: Right) =>
+    change.mutate({
+      rights: person.rights.includes(right)
+        ? person.rights.filter((r) => r !== right)
+        : [...person.rights, right],
+    });
   return (
     <>
       <tr>
-        <th scope="row" style={{ fontSize: 13.5 }}>{person.name} {person.name === me.name && <Tag>you</Tag>} {!person.active && <Tag tone="deep">disabled</Tag>}</th>
+        <th scope="row" style={{ fontSize: 13.5 }}>
+          {person.name} {person.name === me.name && <Tag>you</Tag>}{" "}
+          {!person.active && <Tag tone="deep">disabled</Tag>}
+        </th>
         {me.table.map(({ right }) => (
           <td key={right} className="right">
-            {barred ? (person.rights.includes(right) ? <span role="img" aria-label={`${person.name} may ${right}`}>•</span> : null)
-              : <Checkbox size="small" checked={person.rights.includes(right)} onChange={() => flip(right)} disabled={change.isPending} sx={{ p: 0.25 }} slotProps={{ input: { "aria-label": `${person.name} may ${right}` } }} />}
+            {barred ? (
+              person.rights.includes(right) ? (
+                <span role="img" aria-label={`${person.name} may ${right}`}>
+                  •
+                </span>
+              ) : null
+            ) : (
+              <Checkbox
+                size="small"
+                checked={person.rights.includes(right)}
+                onChange={() => flip(right)}
+                disabled={change.isPending}
+                sx={{ p: 0.25 }}
+                slotProps={{ input: { "aria-label": `${person.name} may ${right}` } }}
+              />
+            )}
           </td>
         ))}
-        <td style={{ whiteSpace: "nowrap" }}>{person.sessions ? count(person.sessions, "session") : person.last_seen ? ago(person.last_seen, now) : "never"}</td>
-        <td><Act takes="keep" variant="text" aria-expanded={open} aria-label={`${open ? "Close" : "More"}: ${person.name}`} onClick={toggle} sx={{ py: 0, color: ink("water") }}>{open ? "Close" : "More"}</Act></td>
+        <td style={{ whiteSpace: "nowrap" }}>
+          {person.sessions
+            ? count(person.sessions, "session")
+            : person.last_seen
+              ? ago(person.last_seen, now)
+              : "never"}
+        </td>
+        <td>
+          <Act
+            takes="keep"
+            variant="text"
+            aria-expanded={open}
+            aria-label={`${open ? "Close" : "More"}: ${person.name}`}
+            onClick={toggle}
+            sx={{ py: 0, color: ink("water") }}
+          >
+            {open ? "Close" : "More"}
+          </Act>
+        </td>
       </tr>
       {(open || change.error) && (
-        <tr><td colSpan={me.table.length + 3}>{open && <More person={person} change={change} />}{change.error && <Trouble>{change.error.message}</Trouble>}</td></tr>
+        <tr>
+          <td colSpan={me.table.length + 3}>
+            {open && <More person={person} change={change} />}
+            {change.error && <Trouble>{change.error.message}</Trouble>}
+          </td>
+        </tr>
       )}
     </>
   );
@@ -79,7 +169,8 @@ function More({ person, change }: { person: Person; change: ReturnType<typeof us
   const queries = useQueryClient();
   const [password, setPassword] = useState("");
   const end = useMutation({
-    mutationFn: () => take(api.DELETE("/api/v1/people/{name}/sessions", { params: { path: { name: person.name } } })),
+    mutationFn: () =>
+      take(api.DELETE("/api/v1/people/{name}/sessions", { params: { path: { name: person.name } } })),
     onSuccess: () => queries.invalidateQueries({ queryKey: ["people"] }),
   });
   const reset = (event: FormEvent) => {
@@ -89,11 +180,34 @@ function More({ person, change }: { person: Person; change: ReturnType<typeof us
   return (
     <Box sx={{ display: "flex", gap: 1, flexWrap: "wrap", alignItems: "center", py: 0.75 }}>
       <Box component="form" onSubmit={reset} sx={{ display: "flex", gap: 1, alignItems: "center" }}>
-        <TextField size="small" type="password" label={`New password of ${person.name}`} autoComplete="new-password" value={password} onChange={(e) => setPassword(e.target.value)} sx={{ width: 240 }} />
-        <Act type="submit" variant="outlined" why={password ? null : "Type a new password first."}>Reset it</Act>
+        <TextField
+          size="small"
+          type="password"
+          label={`New password of ${person.name}`}
+          autoComplete="new-password"
+          value={password}
+          onChange={(e) => setPassword(e.target.value)}
+          sx={{ width: 240 }}
+        />
+        <Act type="submit" variant="outlined" why={password ? null : "Type a new password first."}>
+          Reset it
+        </Act>
       </Box>
-      <Act variant="outlined" why={person.sessions ? null : `${person.name} is not signed in.`} loading={end.isPending} onClick={() => end.mutate()}>End their sessions</Act>
-      <Button variant="outlined" color={person.active ? "error" : "primary"} onClick={() => change.mutate({ active: !person.active })}>{person.active ? `Disable ${person.name}` : `Enable ${person.name}`}</Button>
+      <Act
+        variant="outlined"
+        why={person.sessions ? null : `${person.name} is not signed in.`}
+        loading={end.isPending}
+        onClick={() => end.mutate()}
+      >
+        End their sessions
+      </Act>
+      <Button
+        variant="outlined"
+        color={person.active ? "error" : "primary"}
+        onClick={() => change.mutate({ active: !person.active })}
+      >
+        {person.active ? `Disable ${person.name}` : `Enable ${person.name}`}
+      </Button>
     </Box>
   );
 }
@@ -104,7 +218,8 @@ function NewPerson({ rights }: { rights: Right[] }) {
   const [password, setPassword] = useState("");
   const [given, give] = useState<Right[]>(["look"]);
   const add = useMutation({
-    mutationFn: () => take(api.POST("/api/v1/people", { body: { name: name.trim(), password, rights: given } })),
+    mutationFn: () =>
+      take(api.POST("/api/v1/people", { body: { name: name.trim(), password, rights: given } })),
     onSuccess: (rows) => {
       queries.setQueryData(peopleQuery.queryKey, rows);
       void queries.invalidateQueries({ queryKey: ["me"] });
@@ -113,25 +228,67 @@ function NewPerson({ rights }: { rights: Right[] }) {
       give(["look"]);
     },
   });
-  const missing = !name.trim() ? "Give a name first." : !password ? "Give a first password; they change it themselves." : given.length ? null : "Give at least one right.";
+  const missing = !name.trim()
+    ? "Give a name first."
+    : !password
+      ? "Give a first password; they change it themselves."
+      : given.length
+        ? null
+        : "Give at least one right.";
   const submit = (event: FormEvent) => {
     event.preventDefault();
     if (!missing) add.mutate();
   };
-  const flip = (right: Right) => give(given.includes(right) ? given.filter((r) => r !== right) : [...given, right]);
+  const flip = (right: Right) =>
+    give(given.includes(right) ? given.filter((r) => r !== right) : [...given, right]);
   return (
-    <Box component="form" onSubmit={submit} aria-label="Add a person" sx={{ display: "grid", gap: 1, justifyItems: "start" }}>
+    <Box
+      component="form"
+      onSubmit={submit}
+      aria-label="Add a person"
+      sx={{ display: "grid", gap: 1, justifyItems: "start" }}
+    >
       <Title level={2}>Add a person</Title>
       <Box sx={{ display: "flex", gap: 1, flexWrap: "wrap", alignItems: "center" }}>
-        <TextField size="small" label="Name" value={name} onChange={(e) => setName(e.target.value)} autoComplete="off" />
-        <TextField size="small" type="password" label="First password" value={password} onChange={(e) => setPassword(e.target.value)} autoComplete="new-password" helperText="12 characters or more" sx={{ "& .MuiFormHelperText-root": { position: "absolute", top: "100%" } }} />
+        <TextField
+          size="small"
+          label="Name"
+          value={name}
+          onChange={(e) => setName(e.target.value)}
+          autoComplete="off"
+        />
+        <TextField
+          size="small"
+          type="password"
+          label="First password"
+          value={password}
+          onChange={(e) => setPassword(e.target.value)}
+          autoComplete="new-password"
+          helperText="12 characters or more"
+          sx={{ "& .MuiFormHelperText-root": { position: "absolute", top: "100%" } }}
+        />
         {rights.map((right) => (
           <Box component="label" key={right} sx={{ fontSize: 13.5, whiteSpace: "nowrap" }}>
-            <Checkbox size="small" checked={given.includes(right)} onChange={() => flip(right)} sx={{ p: 0.25 }} />{right}
+            <Checkbox
+              size="small"
+              checked={given.includes(right)}
+              onChange={() => flip(right)}
+              sx={{ p: 0.25 }}
+            />
+            {right}
           </Box>
         ))}
       </Box>
-      <Act takes="keep" type="submit" variant="contained" why={missing} loading={add.isPending} sx={{ mt: 1.5 }}>Add {name.trim() || "a person"}</Act>
+      <Act
+        takes="keep"
+        type="submit"
+        variant="contained"
+        why={missing}
+        loading={add.isPending}
+        sx={{ mt: 1.5 }}
+      >
+        Add {name.trim() || "a person"}
+      </Act>
       {add.error && <Trouble>{add.error.message}</Trouble>}
     </Box>
   );

@@ -14,7 +14,8 @@ export function PeoplePlace() {
     <Split label="People" panel={<You me={data} />} width={360}>
       <Title>People</Title>
       <Box sx={{ color: "text.secondary", fontSize: 13.5, maxWidth: 720, mb: 1.5 }}>
-        Five rights, given to each person by name. Nobody has one that was not given; what somebody may not do is shown as such, with whom to ask.
+        Five rights, given to each person by name. Nobody has one that was not given; what somebody may not do
+        is shown as such, with whom to ask.
       </Box>
       <Everyone me={data} />
     </Split>

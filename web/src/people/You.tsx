@@ -17,7 +17,9 @@ export function You({ me }: { me: Me }) {
     <Box sx={{ display: "grid", gap: 2, alignContent: "start", gridTemplateColumns: "minmax(0,1fr)" }}>
       <Box>
         <Title level={2}>{me.name}</Title>
-        <Box sx={{ fontSize: 13.5 }}>You may {me.rights.length ? me.rights.join(", ") : "do nothing here yet"}.</Box>
+        <Box sx={{ fontSize: 13.5 }}>
+          You may {me.rights.length ? me.rights.join(", ") : "do nothing here yet"}.
+        </Box>
       </Box>
       <Password />
       <Sessions />
@@ -41,12 +43,39 @@ function Password() {
     if (!missing) change.mutate();
   };
   return (
-    <Box component="form" onSubmit={submit} aria-label="Change your password" sx={{ display: "grid", gap: 1, justifyItems: "start" }}>
+    <Box
+      component="form"
+      onSubmit={submit}
+      aria-label="Change your password"
+      sx={{ display: "grid", gap: 1, justifyItems: "start" }}
+    >
       <Title level={3}>Change your password</Title>
-      <TextField size="small" fullWidth type="password" label="Present password" value={old_password} onChange={(e) => setOld(e.target.value)} autoComplete="current-password" />
-      <TextField size="small" fullWidth type="password" label="New password, 12 characters or more" value={new_password} onChange={(e) => setNew(e.target.value)} autoComplete="new-password" />
-      <Act type="submit" variant="outlined" why={missing} loading={change.isPending}>Change it</Act>
-      {change.isSuccess && <Box role="status" sx={{ fontSize: 13, color: ink("done") }}>Changed. Your other sessions have ended.</Box>}
+      <TextField
+        size="small"
+        fullWidth
+        type="password"
+        label="Present password"
+        value={old_password}
+        onChange={(e) => setOld(e.target.value)}
+        autoComplete="current-password"
+      />
+      <TextField
+        size="small"
+        fullWidth
+        type="password"
+        label="New password, 12 characters or more"
+        value={new_password}
+        onChange={(e) => setNew(e.target.value)}
+        autoComplete="new-password"
+      />
+      <Act type="submit" variant="outlined" why={missing} loading={change.isPending}>
+        Change it
+      </Act>
+      {change.isSuccess && (
+        <Box role="status" sx={{ fontSize: 13, color: ink("done") }}>
+          Changed. Your other sessions have ended.
+        </Box>
+      )}
       {change.error && <Trouble>{change.error.message}</Trouble>}
     </Box>
   );
@@ -57,7 +86,8 @@ function Sessions() {
   const queries = useQueryClient();
   const now = useSiteNow();
   const end = useMutation({
-    mutationFn: (session: string) => take(api.DELETE("/api/v1/me/sessions/{session}", { params: { path: { session } } })),
+    mutationFn: (session: string) =>
+      take(api.DELETE("/api/v1/me/sessions/{session}", { params: { path: { session } } })),
     onSuccess: () => queries.invalidateQueries({ queryKey: ["people"] }),
   });
   return (
@@ -65,12 +95,42 @@ function Sessions() {
       <Title level={3}>Where you are signed in</Title>
       <Box component="ul" aria-label="Your sessions" sx={{ m: 0, p: 0, listStyle: "none" }}>
         {data.map((s) => (
-          <Box component="li" key={s.id} sx={{ display: "flex", gap: 1, alignItems: "center", py: 0.75, borderBottom: `1px solid ${ink("rule")}`, fontSize: 13 }}>
+          <Box
+            component="li"
+            key={s.id}
+            sx={{
+              display: "flex",
+              gap: 1,
+              alignItems: "center",
+              py: 0.75,
+              borderBottom: `1px solid ${ink("rule")}`,
+              fontSize: 13,
+            }}
+          >
             <Box sx={{ flex: 1, minWidth: 0 }}>
               {s.where || "an address unknown"} {s.own && <Tag tone="water">this one</Tag>}
-              <Box sx={{ color: "text.secondary", overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" }} title={s.agent}>{s.seen ? `last used ${ago(s.seen, now)}` : ""}{s.agent && `, ${s.agent}`}</Box>
+              <Box
+                sx={{
+                  color: "text.secondary",
+                  overflow: "hidden",
+                  textOverflow: "ellipsis",
+                  whiteSpace: "nowrap",
+                }}
+                title={s.agent}
+              >
+                {s.seen ? `last used ${ago(s.seen, now)}` : ""}
+                {s.agent && `, ${s.agent}`}
+              </Box>
             </Box>
-            {!s.own && <Button variant="outlined" aria-label={`End the session from ${s.where || "an address unknown"}`} onClick={() => end.mutate(s.id)}>End</Button>}
+            {!s.own && (
+              <Button
+                variant="outlined"
+                aria-label={`End the session from ${s.where || "an address unknown"}`}
+                onClick={() => end.mutate(s.id)}
+              >
+                End
+              </Button>
+            )}
           </Box>
         ))}
       </Box>

@@ -17,59 +17,136 @@ import { FILTERS, type Filter, tellFacts } from "./trail";
 export function AuditTrail() {
   const [params, changeAddress] = useAddress();
   const [before, setBefore] = useState<number[]>([]);
-  const asked = Object.fromEntries(FILTERS.flatMap((name) => (params.get(name) ? [[name, params.get(name) ?? ""]] : [])));
+  const asked = Object.fromEntries(
+    FILTERS.flatMap((name) => (params.get(name) ? [[name, params.get(name) ?? ""]] : [])),
+  );
   const { data, error } = useQuery(auditQuery(asked, before.at(-1) ?? null));
   const change = (name: Filter, value: string) => {
     setBefore([]);
     changeAddress({ [name]: value || null });
   };
-  if (error) return <Box sx={{ p: 3 }}><Trouble>{error.message}</Trouble></Box>;
+  if (error)
+    return (
+      <Box sx={{ p: 3 }}>
+        <Trouble>{error.message}</Trouble>
+      </Box>
+    );
   if (!data) return null;
   const last = data.entries.at(-1)?.number;
   return (
     <Split label="Audit trail" panel={<Proof page={data} />} width={320}>
       <Box sx={{ display: "flex", gap: 1.5, alignItems: "baseline", flexWrap: "wrap" }}>
         <Title>Audit trail</Title>
-        <Box sx={{ color: "text.secondary" }}>{data.total} {data.total === 1 ? "entry" : "entries"}</Box>
+        <Box sx={{ color: "text.secondary" }}>
+          {data.total} {data.total === 1 ? "entry" : "entries"}
+        </Box>
         <Box sx={{ ml: "auto", display: "flex", gap: 1 }}>
-          <Button variant="outlined" href={`/api/v1/exports/audit.csv?${new URLSearchParams({ ...asked, for: "spreadsheet" }).toString()}`} download="audit.csv">For a spreadsheet (CSV)</Button>
-          <Button variant="outlined" href="/api/v1/exports/audit.json" download="audit.json">Whole, to be checked (JSON)</Button>
+          <Button
+            variant="outlined"
+            href={`/api/v1/exports/audit.csv?${new URLSearchParams({ ...asked, for: "spreadsheet" }).toString()}`}
+            download="audit.csv"
+          >
+            For a spreadsheet (CSV)
+          </Button>
+          <Button variant="outlined" href="/api/v1/exports/audit.json" download="audit.json">
+            Whole, to be checked (JSON)
+          </Button>
         </Box>
       </Box>
       <Narrow page={data} asked={asked} change={change} />
       <Entries entries={data.entries} />
       <Box sx={{ display: "flex", gap: 1, mt: 1 }}>
-        {before.length > 0 && <Button variant="outlined" onClick={() => setBefore(before.slice(0, -1))}>Newer</Button>}
-        {last !== undefined && last > 1 && data.entries.length >= 50 && <Button variant="outlined" onClick={() => setBefore([...before, last])}>Older</Button>}
+        {before.length > 0 && (
+          <Button variant="outlined" onClick={() => setBefore(before.slice(0, -1))}>
+            Newer
+          </Button>
+        )}
+        {last !== undefined && last > 1 && data.entries.length >= 50 && (
+          <Button variant="outlined" onClick={() => setBefore([...before, last])}>
+            Older
+          </Button>
+        )}
       </Box>
     </Split>
   );
 }
 
-function Narrow({ page, asked, change }: { page: AuditPage; asked: Record<string, string>; change: (name: Filter, value: string) => void }) {
+function Narrow({
+  page,
+  asked,
+  change,
+}: {
+  page: AuditPage;
+  asked: Record<string, string>;
+  change: (name: Filter, value: string) => void;
+}) {
   const choose = (name: Filter, label: string, values: string[]) => (
-    <TextField select size="small" label={label} value={values.includes(asked[name] ?? "") ? asked[name] : ""} onChange={(e) => change(name, e.target.value)} sx={{ minWidth: 150 }}>
+    <TextField
+      select
+      size="small"
+      label={label}
+      value={values.includes(asked[name] ?? "") ? asked[name] : ""}
+      onChange={(e) => change(name, e.target.value)}
+      sx={{ minWidth: 150 }}
+    >
       <MenuItem value="">anything</MenuItem>
-      {values.map((value) => <MenuItem key={value} value={value}>{value}</MenuItem>)}
+      {values.map((value) => (
+        <MenuItem key={value} value={value}>
+          {value}
+        </MenuItem>
+      ))}
     </TextField>
   );
   return (
-    <Box role="search" aria-label="Narrow the trail" sx={{ display: "flex", gap: 1, flexWrap: "wrap", my: 1.25 }}>
+    <Box
+      role="search"
+      aria-label="Narrow the trail"
+      sx={{ display: "flex", gap: 1, flexWrap: "wrap", my: 1.25 }}
+    >
       {choose("who", "Person", page.people)}
       {choose("command", "What was done", page.commands)}
       {choose("result", "Result", ["done", "refused", "failed"])}
-      <TextField size="small" label="Server" value={asked.server ?? ""} onChange={(e) => change("server", e.target.value)} sx={{ width: 140 }} />
-      <TextField size="small" label="Run" value={asked.run ?? ""} onChange={(e) => change("run", e.target.value.replace(/\D/g, ""))} sx={{ width: 90 }} slotProps={{ htmlInput: { inputMode: "numeric" } }} />
+      <TextField
+        size="small"
+        label="Server"
+        value={asked.server ?? ""}
+        onChange={(e) => change("server", e.target.value)}
+        sx={{ width: 140 }}
+      />
+      <TextField
+        size="small"
+        label="Run"
+        value={asked.run ?? ""}
+        onChange={(e) => change("run", e.target.value.replace(/\D/g, ""))}
+        sx={{ width: 90 }}
+        slotProps={{ htmlInput: { inputMode: "numeric" } }}
+      />
     </Box>
   );
 }
 
 function Entries({ entries }: { entries: AuditEntry[] }) {
-  if (!entries.length) return <Box sx={{ color: "text.secondary", py: 2 }}>Nothing of that stands on the trail.</Box>;
+  if (!entries.length)
+    return <Box sx={{ color: "text.secondary", py: 2 }}>Nothing of that stands on the trail.</Box>;
   return (
     <Box component="table" aria-label="Entries" sx={{ ...tableSx, border: `1px solid ${ink("ink")}` }}>
-      <thead><tr><th scope="col" className="n">No.</th><th scope="col">When</th><th scope="col">Who</th><th scope="col">What</th><th scope="col">Of what</th><th scope="col">Told with it</th></tr></thead>
-      <tbody>{entries.map((e) => <Row key={e.number} entry={e} />)}</tbody>
+      <thead>
+        <tr>
+          <th scope="col" className="n">
+            No.
+          </th>
+          <th scope="col">When</th>
+          <th scope="col">Who</th>
+          <th scope="col">What</th>
+          <th scope="col">Of what</th>
+          <th scope="col">Told with it</th>
+        </tr>
+      </thead>
+      <tbody>
+        {entries.map((e) => (
+          <Row key={e.number} entry={e} />
+        ))}
+      </tbody>
     </Box>
   );
 }
@@ -80,13 +157,34 @@ function Row({ entry: e }: { entry: AuditEntry }) {
   return (
     <tr>
       <td className="n">{e.number}</td>
-      <td style={{ whiteSpace: "nowrap" }}>{day(at)}, {clock(at, true)}</td>
-      <td><strong>{e.who || "nobody signed in"}</strong><Box sx={{ color: "text.secondary", fontSize: 12.5 }}>{e.where}</Box></td>
-      <td>{e.command} {e.result !== "done" && <Tag tone="deep">{e.result}</Tag>}{e.detail && <Box sx={{ fontSize: 12.5, maxWidth: 280, overflowWrap: "anywhere" }}>{e.detail}</Box>}</td>
-      <td><Box sx={{ maxWidth: 200, overflowWrap: "anywhere" }}>{tellFacts(e.on)}</Box></td>
+      <td style={{ whiteSpace: "nowrap" }}>
+        {day(at)}, {clock(at, true)}
+      </td>
+      <td>
+        <strong>{e.who || "nobody signed in"}</strong>
+        <Box sx={{ color: "text.secondary", fontSize: 12.5 }}>{e.where}</Box>
+      </td>
+      <td>
+        {e.command} {e.result !== "done" && <Tag tone="deep">{e.result}</Tag>}
+        {e.detail && <Box sx={{ fontSize: 12.5, maxWidth: 280, overflowWrap: "anywhere" }}>{e.detail}</Box>}
+      </td>
+      <td>
+        <Box sx={{ maxWidth: 200, overflowWrap: "anywhere" }}>{tellFacts(e.on)}</Box>
+      </td>
       <td>
         <Box sx={{ maxWidth: 380, overflowWrap: "anywhere", fontSize: 12.5 }}>
-          {changed ? <>{Object.keys(e.before).length > 0 && <>{tellFacts(e.before)} <span aria-label="became">→</span> </>}{tellFacts(e.after)}</> : tellFacts(e.asked, true)}
+          {changed ? (
+            <>
+              {Object.keys(e.before).length > 0 && (
+                <>
+                  {tellFacts(e.before)} <span aria-label="became">→</span>{" "}
+                </>
+              )}
+              {tellFacts(e.after)}
+            </>
+          ) : (
+            tellFacts(e.asked, true)
+          )}
         </Box>
       </td>
     </tr>
@@ -97,27 +195,59 @@ function Row({ entry: e }: { entry: AuditEntry }) {
 function Proof({ page }: { page: AuditPage }) {
   const queries = useQueryClient();
   const check = useMutation({ mutationFn: () => take(api.GET("/api/v1/audit/check")) });
-  const sign = useMutation({ mutationFn: () => take(api.POST("/api/v1/audit/heads")), onSuccess: () => queries.invalidateQueries({ queryKey: ["audit"] }) });
+  const sign = useMutation({
+    mutationFn: () => take(api.POST("/api/v1/audit/heads")),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["audit"] }),
+  });
   return (
     <Box sx={{ display: "grid", gap: 1.5, alignContent: "start", fontSize: 13.5 }}>
       <Title level={2}>Is it whole?</Title>
-      <Box sx={{ color: "text.secondary" }}>Each entry carries the one before it in its checksum. The newest is signed daily and at each run&rsquo;s end: what was changed, cut or moved since is found, also elsewhere with <Mono>ordnung audit verify</Mono>.</Box>
-      <Box><Button variant="contained" onClick={() => check.mutate()} loading={check.isPending}>Check all of it</Button></Box>
-      {check.data && (check.data.faults.length
-        ? <Trouble title="It is not what was written">{check.data.faults.map((f) => <div key={f}>{f}</div>)}</Trouble>
-        : <Box role="status" sx={{ color: ink("done") }}>Whole: {check.data.entries} entries, {count(check.data.heads, "signed link")}.</Box>)}
+      <Box sx={{ color: "text.secondary" }}>
+        Each entry carries the one before it in its checksum. The newest is signed daily and at each
+        run&rsquo;s end: what was changed, cut or moved since is found, also elsewhere with{" "}
+        <Mono>ordnung audit verify</Mono>.
+      </Box>
+      <Box>
+        <Button variant="contained" onClick={() => check.mutate()} loading={check.isPending}>
+          Check all of it
+        </Button>
+      </Box>
+      {check.data &&
+        (check.data.faults.length ? (
+          <Trouble title="It is not what was written">
+            {check.data.faults.map((f) => (
+              <div key={f}>{f}</div>
+            ))}
+          </Trouble>
+        ) : (
+          <Box role="status" sx={{ color: ink("done") }}>
+            Whole: {check.data.entries} entries, {count(check.data.heads, "signed link")}.
+          </Box>
+        ))}
       {(check.error ?? sign.error) && <Trouble>{(check.error ?? sign.error)?.message}</Trouble>}
       <Title level={3}>Signed and given out</Title>
       {page.heads.length === 0 && <Box sx={{ color: "text.secondary" }}>Nothing yet.</Box>}
       <Box component="ul" aria-label="Signed links" sx={{ m: 0, p: 0, listStyle: "none" }}>
         {page.heads.map((h) => (
           <Box component="li" key={h.number} sx={{ py: 0.5, borderBottom: `1px solid ${ink("rule")}` }}>
-            Entry {h.number}, {day(new Date(h.at))} {clock(new Date(h.at))}<Box sx={{ fontSize: 12.5, color: "text.secondary" }}>{h.why}; <Mono>{h.link.slice(0, 16)}…</Mono></Box>
+            Entry {h.number}, {day(new Date(h.at))} {clock(new Date(h.at))}
+            <Box sx={{ fontSize: 12.5, color: "text.secondary" }}>
+              {h.why}; <Mono>{h.link.slice(0, 16)}…</Mono>
+            </Box>
           </Box>
         ))}
       </Box>
-      <Box><Act takes="keep" variant="outlined" onClick={() => sign.mutate()} loading={sign.isPending}>Sign it now</Act></Box>
-      <Box sx={{ fontSize: 12.5 }}>Public key of this site<Box sx={{ overflowWrap: "anywhere" }}><Mono>{page.key}</Mono></Box></Box>
+      <Box>
+        <Act takes="keep" variant="outlined" onClick={() => sign.mutate()} loading={sign.isPending}>
+          Sign it now
+        </Act>
+      </Box>
+      <Box sx={{ fontSize: 12.5 }}>
+        Public key of this site
+        <Box sx={{ overflowWrap: "anywhere" }}>
+          <Mono>{page.key}</Mono>
+        </Box>
+      </Box>
     </Box>
   );
 }

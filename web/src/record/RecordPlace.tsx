@@ -20,14 +20,45 @@ export function RecordPlace() {
   const ended = data.rows.filter((r) => r.state !== "draft");
   const shown = id ? Number(id) : ended[0]?.id;
   if (shown === undefined) {
-    return <Empty title="Nothing on record yet" act={<Box sx={{ display: "flex", gap: 1 }}><Button component={Link} to="/run-sheet" variant="contained">Go to the Run sheet</Button><Button component={Link} to="/record/trail" variant="outlined">Audit trail</Button></Box>}>Every run is kept here with its before and after, who started it, and what can be taken back.</Empty>;
+    return (
+      <Empty
+        title="Nothing on record yet"
+        act={
+          <Box sx={{ display: "flex", gap: 1 }}>
+            <Button component={Link} to="/run-sheet" variant="contained">
+              Go to the Run sheet
+            </Button>
+            <Button component={Link} to="/record/trail" variant="outlined">
+              Audit trail
+            </Button>
+          </Box>
+        }
+      >
+        Every run is kept here with its before and after, who started it, and what can be taken back.
+      </Empty>
+    );
   }
   return (
-    <Box sx={{ display: "grid", gridTemplateColumns: { xs: "1fr", md: "270px minmax(0,1fr)" }, height: { md: "100%" } }}>
-      <Box component="nav" tabIndex={0} aria-label="Runs" sx={{ px: 2, py: 1.5, overflow: "auto", borderRight: `1px solid ${ink("rule")}` }}>
+    <Box
+      sx={{
+        display: "grid",
+        gridTemplateColumns: { xs: "1fr", md: "270px minmax(0,1fr)" },
+        height: { md: "100%" },
+      }}
+    >
+      <Box
+        component="nav"
+        tabIndex={0}
+        aria-label="Runs"
+        sx={{ px: 2, py: 1.5, overflow: "auto", borderRight: `1px solid ${ink("rule")}` }}
+      >
         <Title level={2}>Record</Title>
-        <Box component={Link} to="/record/trail" sx={{ color: ink("water"), fontSize: 13.5 }}>Audit trail: who did what</Box>
-        {ended.map((r) => <RunLink key={r.id} run={r} current={r.id === shown} />)}
+        <Box component={Link} to="/record/trail" sx={{ color: ink("water"), fontSize: 13.5 }}>
+          Audit trail: who did what
+        </Box>
+        {ended.map((r) => (
+          <RunLink key={r.id} run={r} current={r.id === shown} />
+        ))}
         <More shown={data.rows.length} total={data.total} more={() => setLimit(limit * 5)} />
       </Box>
       <Shown id={shown} />
@@ -38,11 +69,29 @@ export function RecordPlace() {
 function RunLink({ run, current }: { run: RunSummary; current: boolean }) {
   const at = run.started_at ? new Date(run.started_at) : null;
   return (
-    <Box component={Link} to={`/record/${run.id}`} aria-current={current ? "page" : undefined} sx={{ display: "block", color: "text.primary", textDecoration: "none", py: 1, pl: 1.25, mt: 0.5, borderLeft: `3px solid ${current ? ink("water") : "transparent"}`, bgcolor: current ? "background.paper" : "transparent", borderBottom: `1px solid ${ink("rule")}` }}>
+    <Box
+      component={Link}
+      to={`/record/${run.id}`}
+      aria-current={current ? "page" : undefined}
+      sx={{
+        display: "block",
+        color: "text.primary",
+        textDecoration: "none",
+        py: 1,
+        pl: 1.25,
+        mt: 0.5,
+        borderLeft: `3px solid ${current ? ink("water") : "transparent"}`,
+        bgcolor: current ? "background.paper" : "transparent",
+        borderBottom: `1px solid ${ink("rule")}`,
+      }}
+    >
       <strong>{run.name}</strong>
       <Box sx={{ color: "text.secondary", fontSize: 12.5 }}>
-        {at && `${day(at)}, ${clock(at)}`}{run.ended_at && ` to ${clock(new Date(run.ended_at))}`}<br />
-        {count(run.count, "server")}{run.failed ? `, ${run.failed} failed` : run.state === "running" ? ", running" : ", nothing failed"}
+        {at && `${day(at)}, ${clock(at)}`}
+        {run.ended_at && ` to ${clock(new Date(run.ended_at))}`}
+        <br />
+        {count(run.count, "server")}
+        {run.failed ? `, ${run.failed} failed` : run.state === "running" ? ", running" : ", nothing failed"}
       </Box>
     </Box>
   );
@@ -50,17 +99,28 @@ function RunLink({ run, current }: { run: RunSummary; current: boolean }) {
 
 function Shown({ id }: { id: number }) {
   const { data, error } = useQuery(recordQuery(id));
-  if (error) return <Box sx={{ p: 3 }}><Trouble>{error.message}</Trouble></Box>;
+  if (error)
+    return (
+      <Box sx={{ p: 3 }}>
+        <Trouble>{error.message}</Trouble>
+      </Box>
+    );
   if (!data) return null;
   return (
     <Split label="Record of a run">
       <Box sx={{ display: "flex", gap: 1.5, alignItems: "baseline", flexWrap: "wrap" }}>
         <Title>{data.name}</Title>
         <Tag tone={data.state === "running" ? "water" : data.failed ? "deep" : "done"}>{data.state}</Tag>
-        <Box sx={{ color: "text.secondary" }}>drafted by {data.drafted_by}, started by {data.started_by}</Box>
+        <Box sx={{ color: "text.secondary" }}>
+          drafted by {data.drafted_by}, started by {data.started_by}
+        </Box>
         <Box className="no-print" sx={{ ml: "auto", display: "flex", gap: 1 }}>
-          <Button variant="outlined" component={Link} to={`/run-sheet/${id}`}>Its run sheet</Button>
-          <Button variant="outlined" onClick={() => window.print()}>Print</Button>
+          <Button variant="outlined" component={Link} to={`/run-sheet/${id}`}>
+            Its run sheet
+          </Button>
+          <Button variant="outlined" onClick={() => window.print()}>
+            Print
+          </Button>
         </Box>
       </Box>
       <Facts data={data} />
@@ -70,7 +130,10 @@ function Shown({ id }: { id: number }) {
 }
 
 function Facts({ data }: { data: RunRecord }) {
-  const took = data.started_at && data.ended_at ? (Date.parse(data.ended_at) - Date.parse(data.started_at)) / 1000 : null;
+  const took =
+    data.started_at && data.ended_at
+      ? (Date.parse(data.ended_at) - Date.parse(data.started_at)) / 1000
+      : null;
   const good = data.servers.filter((s) => ["level", "skipped", "put back"].includes(s.ended)).length;
   const resets = data.servers.reduce((n, s) => n + s.resets, 0);
   const facts: [string, string][] = [
@@ -80,17 +143,53 @@ function Facts({ data }: { data: RunRecord }) {
     [String(data.failed), "failed"],
   ];
   return (
-    <Box component="dl" sx={{ display: "flex", gap: 5, my: 1.5, "& dd": { m: 0, color: "text.secondary", fontSize: 12.5 }, "& dt": { fontWeight: 700, fontSize: 15.5 } }}>
-      {facts.map(([value, what]) => <div key={what}><dt>{value}</dt><dd>{what}</dd></div>)}
+    <Box
+      component="dl"
+      sx={{
+        display: "flex",
+        gap: 5,
+        my: 1.5,
+        "& dd": { m: 0, color: "text.secondary", fontSize: 12.5 },
+        "& dt": { fontWeight: 700, fontSize: 15.5 },
+      }}
+    >
+      {facts.map(([value, what]) => (
+        <div key={what}>
+          <dt>{value}</dt>
+          <dd>{what}</dd>
+        </div>
+      ))}
     </Box>
   );
 }
 
 function Servers({ data }: { data: RunRecord }) {
   return (
-    <Box component="table" aria-label="Before and after" sx={{ ...tableSx, border: `1px solid ${ink("ink")}` }}>
-      <thead><tr><th scope="col">Server</th><th scope="col">Before</th><th scope="col">After</th><th scope="col">What was done, and its way back</th><th scope="col" className="n">Resets</th><th scope="col" className="n">Away</th><th scope="col">Compared with before</th></tr></thead>
-      <tbody>{data.servers.map((s) => <Row key={s.server} run={data.id} server={s} />)}</tbody>
+    <Box
+      component="table"
+      aria-label="Before and after"
+      sx={{ ...tableSx, border: `1px solid ${ink("ink")}` }}
+    >
+      <thead>
+        <tr>
+          <th scope="col">Server</th>
+          <th scope="col">Before</th>
+          <th scope="col">After</th>
+          <th scope="col">What was done, and its way back</th>
+          <th scope="col" className="n">
+            Resets
+          </th>
+          <th scope="col" className="n">
+            Away
+          </th>
+          <th scope="col">Compared with before</th>
+        </tr>
+      </thead>
+      <tbody>
+        {data.servers.map((s) => (
+          <Row key={s.server} run={data.id} server={s} />
+        ))}
+      </tbody>
     </Box>
   );
 }
@@ -98,13 +197,36 @@ function Servers({ data }: { data: RunRecord }) {
 function Row({ run, server: s }: { run: number; server: RecordServer }) {
   return (
     <tr>
-      <td style={{ whiteSpace: "nowrap" }}><strong>{s.server}</strong><br /><Tag tone={s.ended === "failed" ? "deep" : s.ended ? "done" : "rule"}>{s.ended || "under way"}</Tag></td>
-      <td><GlyphRow cells={s.before} /></td>
-      <td><GlyphRow cells={s.after} /></td>
-      <td><Done run={run} server={s} /></td>
+      <td style={{ whiteSpace: "nowrap" }}>
+        <strong>{s.server}</strong>
+        <br />
+        <Tag tone={s.ended === "failed" ? "deep" : s.ended ? "done" : "rule"}>{s.ended || "under way"}</Tag>
+      </td>
+      <td>
+        <GlyphRow cells={s.before} />
+      </td>
+      <td>
+        <GlyphRow cells={s.after} />
+      </td>
+      <td>
+        <Done run={run} server={s} />
+      </td>
       <td className="n">{s.resets}</td>
       <td className="n">{s.away_seconds ? duration(s.away_seconds) : "–"}</td>
-      <td>{s.overrides.map((o) => <Box key={o.check} sx={{ maxWidth: 260 }}>{o.check} check overridden: {o.reason}</Box>)}{s.differences.length ? <Box sx={{ color: ink("deep"), maxWidth: 260 }}>{s.differences.join("; ")}</Box> : s.ended ? "as it was" : "–"}</td>
+      <td>
+        {s.overrides.map((o) => (
+          <Box key={o.check} sx={{ maxWidth: 260 }}>
+            {o.check} check overridden: {o.reason}
+          </Box>
+        ))}
+        {s.differences.length ? (
+          <Box sx={{ color: ink("deep"), maxWidth: 260 }}>{s.differences.join("; ")}</Box>
+        ) : s.ended ? (
+          "as it was"
+        ) : (
+          "–"
+        )}
+      </td>
     </tr>
   );
 }
@@ -112,7 +234,13 @@ function Row({ run, server: s }: { run: number; server: RecordServer }) {
 function Done({ run, server: s }: { run: number; server: RecordServer }) {
   const navigate = useNavigate();
   const back = useMutation({
-    mutationFn: (slot: string) => take(api.POST("/api/v1/runs/{id}/take-back", { params: { path: { id: run } }, body: { server: s.server, slot } })),
+    mutationFn: (slot: string) =>
+      take(
+        api.POST("/api/v1/runs/{id}/take-back", {
+          params: { path: { id: run } },
+          body: { server: s.server, slot },
+        }),
+      ),
     onSuccess: (draft) => void navigate(`/run-sheet/${draft.id}`),
   });
   if (!s.done.length) return <>{s.reason || "nothing"}</>;
@@ -120,8 +248,21 @@ function Done({ run, server: s }: { run: number; server: RecordServer }) {
     <Box sx={{ display: "grid", gap: 0.25 }}>
       {s.done.map((d) => (
         <Box key={d.slot} sx={{ display: "flex", gap: 1, alignItems: "center" }}>
-          <Box sx={{ flex: 1 }}>{d.slot} <Mono>{d.before} → {d.after}</Mono></Box>
-          <Act takes="run" className="no-print" variant="outlined" why={d.back_to ? null : `No way back: ${d.barred}`} aria-label={`${d.back_to ? `Back to ${d.back_to}` : "No way back"}: ${d.slot} of ${s.server}`} onClick={() => back.mutate(d.slot)} sx={{ py: 0, fontSize: 12, width: 124 }}>
+          <Box sx={{ flex: 1 }}>
+            {d.slot}{" "}
+            <Mono>
+              {d.before} → {d.after}
+            </Mono>
+          </Box>
+          <Act
+            takes="run"
+            className="no-print"
+            variant="outlined"
+            why={d.back_to ? null : `No way back: ${d.barred}`}
+            aria-label={`${d.back_to ? `Back to ${d.back_to}` : "No way back"}: ${d.slot} of ${s.server}`}
+            onClick={() => back.mutate(d.slot)}
+            sx={{ py: 0, fontSize: 12, width: 124 }}
+          >
             {d.back_to ? `Back to ${d.back_to}` : "No way back"}
           </Act>
         </Box>

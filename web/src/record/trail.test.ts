@@ -13,5 +13,7 @@ it.each([
 });
 
 it("leaves out what says nothing where it is asked to", () => {
-  expect(tellFacts({ failed: false, servers: [], group: "", name: null, user: "ordnung" }, true)).toBe("user ordnung");
+  expect(tellFacts({ failed: false, servers: [], group: "", name: null, user: "ordnung" }, true)).toBe(
+    "user ordnung",
+  );
 });

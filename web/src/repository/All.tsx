@@ -8,27 +8,82 @@ import { Act, Title, Trouble } from "../shell/parts";
 import { ink } from "../theme/theme";
 import { State } from "./Shown";
 
-interface Props { all: RepositoryHead[]; shown: number | undefined; pick: (id: number) => void; compare: (id: number) => void; plan: () => void; carry: () => void }
+interface Props {
+  all: RepositoryHead[];
+  shown: number | undefined;
+  pick: (id: number) => void;
+  compare: (id: number) => void;
+  plan: () => void;
+  carry: () => void;
+}
 
 /** Every repository, and what can be done across them. */
 export function All({ all, shown, pick, compare, plan, carry }: Props) {
   const here = all.find((r) => r.id === shown);
-  const drop = useMutation({ mutationFn: (id: number) => take(api.DELETE("/api/v1/repositories/{id}", { params: { path: { id } } })) });
+  const drop = useMutation({
+    mutationFn: (id: number) => take(api.DELETE("/api/v1/repositories/{id}", { params: { path: { id } } })),
+  });
   return (
     <Box component="section" sx={{ display: "grid", gap: 1.25 }}>
       <Title level={2}>Repositories</Title>
-      <Box sx={{ display: "flex", gap: 1 }}><Button variant="outlined" onClick={plan}>Pack another</Button><Act takes="keep" variant="outlined" onClick={carry}>Carry one in</Act></Box>
+      <Box sx={{ display: "flex", gap: 1 }}>
+        <Button variant="outlined" onClick={plan}>
+          Pack another
+        </Button>
+        <Act takes="keep" variant="outlined" onClick={carry}>
+          Carry one in
+        </Act>
+      </Box>
       {drop.error && <Trouble title="Not dropped">{drop.error.message}</Trouble>}
-      <Box component="ul" aria-label="Repositories" sx={{ m: 0, p: 0, listStyle: "none", display: "grid", gap: 0.5 }}>
+      <Box
+        component="ul"
+        aria-label="Repositories"
+        sx={{ m: 0, p: 0, listStyle: "none", display: "grid", gap: 0.5 }}
+      >
         {all.map((r) => (
-          <Box component="li" key={r.id} sx={{ borderLeft: `3px solid ${r.id === shown ? ink("water") : ink("rule")}`, pl: 1.25, py: 0.5 }}>
-            <Box component="button" aria-current={r.id === shown} onClick={() => pick(r.id)} sx={{ all: "unset", cursor: "pointer", "&:focus-visible": { outline: `2px solid ${ink("water")}` } }}>
+          <Box
+            component="li"
+            key={r.id}
+            sx={{ borderLeft: `3px solid ${r.id === shown ? ink("water") : ink("rule")}`, pl: 1.25, py: 0.5 }}
+          >
+            <Box
+              component="button"
+              aria-current={r.id === shown}
+              onClick={() => pick(r.id)}
+              sx={{
+                all: "unset",
+                cursor: "pointer",
+                "&:focus-visible": { outline: `2px solid ${ink("water")}` },
+              }}
+            >
               <strong>{r.name}</strong> <State repository={r} />
-              <Box sx={{ color: "text.secondary", fontSize: 12.5 }}>edition {r.edition}, {count(r.payloads, "payload")}, {size(r.bytes)}{r.carried_from && ", carried in"}</Box>
+              <Box sx={{ color: "text.secondary", fontSize: 12.5 }}>
+                edition {r.edition}, {count(r.payloads, "payload")}, {size(r.bytes)}
+                {r.carried_from && ", carried in"}
+              </Box>
             </Box>
             <Box sx={{ display: "flex", gap: 1.5 }}>
-              {here && r.id !== here.id && <Button variant="text" aria-label={`What changed between ${r.name} edition ${r.edition} and the one shown`} onClick={() => compare(r.id)} sx={{ px: 0, py: 0, color: ink("water") }}>What changed</Button>}
-              {r.id === shown && <Act takes="keep" variant="text" why={r.state === "packing" ? "It is being packed." : null} onClick={() => drop.mutate(r.id)} sx={{ px: 0, py: 0, color: ink("ink2") }}>Drop it</Act>}
+              {here && r.id !== here.id && (
+                <Button
+                  variant="text"
+                  aria-label={`What changed between ${r.name} edition ${r.edition} and the one shown`}
+                  onClick={() => compare(r.id)}
+                  sx={{ px: 0, py: 0, color: ink("water") }}
+                >
+                  What changed
+                </Button>
+              )}
+              {r.id === shown && (
+                <Act
+                  takes="keep"
+                  variant="text"
+                  why={r.state === "packing" ? "It is being packed." : null}
+                  onClick={() => drop.mutate(r.id)}
+                  sx={{ px: 0, py: 0, color: ink("ink2") }}
+                >
+                  Drop it
+                </Act>
+              )}
             </Box>
           </Box>
         ))}

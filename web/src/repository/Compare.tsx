@@ -17,16 +17,55 @@ export function Compare({ one, other, close }: { one: number; other: number; clo
   return (
     <>
       <Box sx={{ display: "flex", gap: 1.5, alignItems: "baseline", mb: 0.5, flexWrap: "wrap" }}>
-        <Title>From {data.one} to {data.other}</Title>
-        <Box sx={{ ml: "auto" }}><Button variant="outlined" onClick={close}>Back to the list</Button></Box>
+        <Title>
+          From {data.one} to {data.other}
+        </Title>
+        <Box sx={{ ml: "auto" }}>
+          <Button variant="outlined" onClick={close}>
+            Back to the list
+          </Button>
+        </Box>
       </Box>
       <Box role="status" sx={{ color: "text.secondary", mb: 1.25 }}>
-        {data.changes.length === 0 ? "They hold the same payloads." : <>{count(data.changes.length, "payload")} differ, {count(data.same, "payload")} are the same; to bring the first up to the second, <Mono>{size(data.added_bytes)}</Mono> have to be carried.</>}
+        {data.changes.length === 0 ? (
+          "They hold the same payloads."
+        ) : (
+          <>
+            {count(data.changes.length, "payload")} differ, {count(data.same, "payload")} are the same; to
+            bring the first up to the second, <Mono>{size(data.added_bytes)}</Mono> have to be carried.
+          </>
+        )}
       </Box>
       {data.changes.length > 0 && (
-        <Box component="table" aria-label="Differences" sx={{ ...tableSx, border: `1px solid ${ink("ink")}`, maxWidth: 760 }}>
-          <thead><tr><th scope="col">Change</th><th scope="col">Product</th><th scope="col">Version</th><th scope="col" className="n">Size</th></tr></thead>
-          <tbody>{data.changes.map((c) => <tr key={`${c.change} ${c.name} ${c.version}`}><td><Tag tone={TONE[c.change]}>{c.change}</Tag></td><td>{c.name}</td><td><Mono>{c.version}</Mono></td><td className="n">{size(c.size)}</td></tr>)}</tbody>
+        <Box
+          component="table"
+          aria-label="Differences"
+          sx={{ ...tableSx, border: `1px solid ${ink("ink")}`, maxWidth: 760 }}
+        >
+          <thead>
+            <tr>
+              <th scope="col">Change</th>
+              <th scope="col">Product</th>
+              <th scope="col">Version</th>
+              <th scope="col" className="n">
+                Size
+              </th>
+            </tr>
+          </thead>
+          <tbody>
+            {data.changes.map((c) => (
+              <tr key={`${c.change} ${c.name} ${c.version}`}>
+                <td>
+                  <Tag tone={TONE[c.change]}>{c.change}</Tag>
+                </td>
+                <td>{c.name}</td>
+                <td>
+                  <Mono>{c.version}</Mono>
+                </td>
+                <td className="n">{size(c.size)}</td>
+              </tr>
+            ))}
+          </tbody>
         </Box>
       )}
     </>

@@ -16,7 +16,15 @@ import { groupOffers, readCapacity, readTrims, spellTrims, toggled } from "./sca
 import { Scale } from "./Scale";
 
 /** What would be packed: trimmed until it fits, with what each trim saves and what it costs the servers. */
-export function Draft({ made, close, hasOthers }: { made: (r: Repository) => void; close: () => void; hasOthers: boolean }) {
+export function Draft({
+  made,
+  close,
+  hasOthers,
+}: {
+  made: (r: Repository) => void;
+  close: () => void;
+  hasOthers: boolean;
+}) {
   const { names } = useSelection();
   const [address, change] = useAddress();
   const [name, setName] = useState("");
@@ -25,37 +33,89 @@ export function Draft({ made, close, hasOthers }: { made: (r: Repository) => voi
   const revision = Number(address.get("revision")) || null;
   const wanted = { servers: names, trims, capacity, revision };
   const { data, error } = useQuery(packing(wanted));
-  const pack = useMutation({ mutationFn: () => take(api.POST("/api/v1/repositories", { body: { ...wanted, name } })), onSuccess: made });
+  const pack = useMutation({
+    mutationFn: () => take(api.POST("/api/v1/repositories", { body: { ...wanted, name } })),
+    onSuccess: made,
+  });
   const press = (...pressed: Trim[]) => change({ trim: spellTrims(pressed.reduce(toggled, trims)) || null });
   if (error) return <Trouble>{error.message}</Trouble>;
   if (!data) return null;
   const packed = data.lines.filter((l) => l.state !== "left out");
-  const nothing = data.lines.length === 0 ? "These servers need nothing: all are level, held or without a route." : packed.length === 0 ? "Everything is left out." : data.media.too_large ? "It does not fit: choose a larger medium or trim it." : null;
+  const nothing =
+    data.lines.length === 0
+      ? "These servers need nothing: all are level, held or without a route."
+      : packed.length === 0
+        ? "Everything is left out."
+        : data.media.too_large
+          ? "It does not fit: choose a larger medium or trim it."
+          : null;
   return (
     <>
       <Box sx={{ display: "flex", gap: 1.5, alignItems: "baseline", mb: 0.5, flexWrap: "wrap" }}>
         <Title>To be packed</Title>
-        <Box sx={{ color: "text.secondary" }}>{names.length ? `for ${count(names.length, "selected server")}` : "for all servers"}: {count(data.servers.length, "server")} need something</Box>
+        <Box sx={{ color: "text.secondary" }}>
+          {names.length ? `for ${count(names.length, "selected server")}` : "for all servers"}:{" "}
+          {count(data.servers.length, "server")} need something
+        </Box>
         <Box sx={{ ml: "auto", display: "flex", gap: 1 }}>
-          <Act takes="plan" variant="contained" why={nothing} onClick={() => pack.mutate()} loading={pack.isPending}>Pack and seal</Act>
-          {hasOthers && <Button variant="outlined" onClick={close}>Not now</Button>}
+          <Act
+            takes="plan"
+            variant="contained"
+            why={nothing}
+            onClick={() => pack.mutate()}
+            loading={pack.isPending}
+          >
+            Pack and seal
+          </Act>
+          {hasOthers && (
+            <Button variant="outlined" onClick={close}>
+              Not now
+            </Button>
+          )}
         </Box>
       </Box>
-      <Wishes data={data} name={name} setName={setName} capacity={capacity} revision={revision} change={change} />
+      <Wishes
+        data={data}
+        name={name}
+        setName={setName}
+        capacity={capacity}
+        revision={revision}
+        change={change}
+      />
       {pack.error && <Trouble>{pack.error.message}</Trouble>}
-      {data.media.too_large && <Box sx={{ mb: 1 }}><Trouble title="Too large for this medium">{data.media.too_large}.</Trouble></Box>}
+      {data.media.too_large && (
+        <Box sx={{ mb: 1 }}>
+          <Trouble title="Too large for this medium">{data.media.too_large}.</Trouble>
+        </Box>
+      )}
       <Sums data={data} />
       <Scale lines={data.lines} capacity={capacity} filled={data.media.filled} press={press} />
       <Trims data={data} press={press} />
       <Losses losses={data.losses} />
-      {data.lines.length > 0
-        ? <PackingList lines={data.lines} media={data.media.filled.length} places={data.media.places} press={press} />
-        : <Box sx={{ color: "text.secondary" }}>Nothing is needed: these servers are level, held, without a route, or were not read yet.</Box>}
+      {data.lines.length > 0 ? (
+        <PackingList
+          lines={data.lines}
+          media={data.media.filled.length}
+          places={data.media.places}
+          press={press}
+        />
+      ) : (
+        <Box sx={{ color: "text.secondary" }}>
+          Nothing is needed: these servers are level, held, without a route, or were not read yet.
+        </Box>
+      )}
     </>
   );
 }
 
-interface WishesProps { data: Packing; name: string; setName: (name: string) => void; capacity: number | null; revision: number | null; change: (changes: Record<string, string | null>) => void }
+interface WishesProps {
+  data: Packing;
+  name: string;
+  setName: (name: string) => void;
+  capacity: number | null;
+  revision: number | null;
+  change: (changes: Record<string, string | null>) => void;
+}
 
 function Wishes({ data, name, setName, capacity, revision, change }: WishesProps) {
   const { data: revisions = [] } = useQuery(revisionsQuery);
@@ -64,19 +124,59 @@ function Wishes({ data, name, setName, capacity, revision, change }: WishesProps
   const field = { size: "small" as const, sx: { minWidth: 150 } };
   return (
     <Box sx={{ display: "flex", gap: 1, flexWrap: "wrap", my: 1.25 }}>
-      <TextField {...field} label="Name" value={name} placeholder={`${data.servers.length} servers`} onChange={(e) => setName(e.target.value)} slotProps={{ htmlInput: { maxLength: 200 } }} sx={{ width: 220 }} />
-      <TextField {...field} select label="Has to fit on" value={own ? "own" : capacity === null ? "" : String(capacity)} slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
+      <TextField
+        {...field}
+        label="Name"
+        value={name}
+        placeholder={`${data.servers.length} servers`}
+        onChange={(e) => setName(e.target.value)}
+        slotProps={{ htmlInput: { maxLength: 200 } }}
+        sx={{ width: 220 }}
+      />
+      <TextField
+        {...field}
+        select
+        label="Has to fit on"
+        value={own ? "own" : capacity === null ? "" : String(capacity)}
+        slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
         onChange={(e) => {
           setOwn(e.target.value === "own");
           change({ medium: e.target.value === "own" ? String(capacity ?? 2e9) : e.target.value || null });
-        }}>
+        }}
+      >
         <MenuItem value="">anything, in one piece</MenuItem>
-        {data.known_media.map((m) => <MenuItem key={m.name} value={String(m.bytes)}>{m.name}, {size(m.bytes)}</MenuItem>)}
+        {data.known_media.map((m) => (
+          <MenuItem key={m.name} value={String(m.bytes)}>
+            {m.name}, {size(m.bytes)}
+          </MenuItem>
+        ))}
         <MenuItem value="own">a size of your own</MenuItem>
       </TextField>
-      {own && <TextField {...field} label="Megabytes of one medium" type="number" defaultValue={Math.round((capacity ?? 2e9) / 1e6)} onChange={(e) => change({ medium: Number(e.target.value) >= 1 ? String(Number(e.target.value) * 1e6) : null })} />}
-      <TextField {...field} select label="Baseline" value={String(revision ?? data.revision)} onChange={(e) => change({ revision: e.target.value === String(revisions[0]?.number) ? null : e.target.value })}>
-        {(revisions.length ? revisions.map((r) => r.number) : [data.revision]).map((n) => <MenuItem key={n} value={String(n)}>revision {n}</MenuItem>)}
+      {own && (
+        <TextField
+          {...field}
+          label="Megabytes of one medium"
+          type="number"
+          defaultValue={Math.round((capacity ?? 2e9) / 1e6)}
+          onChange={(e) =>
+            change({ medium: Number(e.target.value) >= 1 ? String(Number(e.target.value) * 1e6) : null })
+          }
+        />
+      )}
+      <TextField
+        {...field}
+        select
+        label="Baseline"
+        value={String(revision ?? data.revision)}
+        onChange={(e) =>
+          change({ revision: e.target.value === String(revisions[0]?.number) ? null : e.target.value })
+        }
+      >
+        {(revisions.length ? revisions.map((r) => r.number) : [data.revision]).map((n) => (
+          <MenuItem key={n} value={String(n)}>
+            revision {n}
+          </MenuItem>
+        ))}
       </TextField>
     </Box>
   );
@@ -86,10 +186,26 @@ function Sums({ data }: { data: Packing }) {
   const out = data.lines.filter((l) => l.state === "left out").reduce((n, l) => n + l.size, 0);
   const packed = data.lines.filter((l) => l.state !== "left out").length;
   return (
-    <Box role="status" aria-label="Size" sx={{ display: "flex", gap: 1.5, flexWrap: "wrap", color: "text.secondary", mb: 0.75 }}>
-      <span>{count(packed, "payload")}, <Mono>{size(data.bytes)}</Mono>{data.stored > 0 && <>, of which <Mono>{size(data.stored)}</Mono> {data.stored === data.bytes ? "(all)" : ""} need not be fetched again</>}</span>
+    <Box
+      role="status"
+      aria-label="Size"
+      sx={{ display: "flex", gap: 1.5, flexWrap: "wrap", color: "text.secondary", mb: 0.75 }}
+    >
+      <span>
+        {count(packed, "payload")}, <Mono>{size(data.bytes)}</Mono>
+        {data.stored > 0 && (
+          <>
+            , of which <Mono>{size(data.stored)}</Mono> {data.stored === data.bytes ? "(all)" : ""} need not
+            be fetched again
+          </>
+        )}
+      </span>
       {data.media.filled.length > 1 && <strong>spread over {data.media.filled.length} media</strong>}
-      {out > 0 && <Box component="span" sx={{ ml: "auto" }}><Mono>{size(out)}</Mono> left out</Box>}
+      {out > 0 && (
+        <Box component="span" sx={{ ml: "auto" }}>
+          <Mono>{size(out)}</Mono> left out
+        </Box>
+      )}
     </Box>
   );
 }
@@ -101,34 +217,109 @@ function Trims({ data, press }: { data: Packing; press: (trim: Trim) => void }) 
   const groups = every.filter(([word, offers]) => more || word !== "Products" || offers.some((o) => o.made));
   if (!every.length) return null;
   return (
-    <Box sx={{ display: "grid", gridTemplateColumns: "max-content minmax(0,1fr)", columnGap: 1.5, rowGap: 0.5, mb: 1.5, fontSize: 13 }}>
+    <Box
+      sx={{
+        display: "grid",
+        gridTemplateColumns: "max-content minmax(0,1fr)",
+        columnGap: 1.5,
+        rowGap: 0.5,
+        mb: 1.5,
+        fontSize: 13,
+      }}
+    >
       {groups.map(([word, offers]) => [
-        <Box key={word} sx={{ color: "text.secondary", pt: 0.25 }}>{word}</Box>,
-        <Box key={`${word} list`} role="group" aria-label={`Leave out by ${word.toLowerCase()}`} sx={{ display: "flex", flexWrap: "wrap", gap: 0.5 }}>
+        <Box key={word} sx={{ color: "text.secondary", pt: 0.25 }}>
+          {word}
+        </Box>,
+        <Box
+          key={`${word} list`}
+          role="group"
+          aria-label={`Leave out by ${word.toLowerCase()}`}
+          sx={{ display: "flex", flexWrap: "wrap", gap: 0.5 }}
+        >
           {offers.map((o) => (
-            <Button key={o.value} variant="outlined" aria-pressed={o.made} onClick={() => press({ by: o.by as Trim["by"], value: o.value })}
-              sx={{ px: 0.75, py: 0, fontSize: 12.5, minHeight: 24, borderStyle: o.made ? "dashed" : "solid", borderColor: ink("rule"), color: o.made ? "text.secondary" : "text.primary", textDecoration: o.made ? "line-through" : "none" }}>
-              {o.label}<Box component="span" sx={{ ml: 0.75, color: "text.secondary", display: "inline-block" }}><Mono>−{size(o.saves)}</Mono></Box>
+            <Button
+              key={o.value}
+              variant="outlined"
+              aria-pressed={o.made}
+              onClick={() => press({ by: o.by as Trim["by"], value: o.value })}
+              sx={{
+                px: 0.75,
+                py: 0,
+                fontSize: 12.5,
+                minHeight: 24,
+                borderStyle: o.made ? "dashed" : "solid",
+                borderColor: ink("rule"),
+                color: o.made ? "text.secondary" : "text.primary",
+                textDecoration: o.made ? "line-through" : "none",
+              }}
+            >
+              {o.label}
+              <Box component="span" sx={{ ml: 0.75, color: "text.secondary", display: "inline-block" }}>
+                <Mono>−{size(o.saves)}</Mono>
+              </Box>
             </Button>
           ))}
         </Box>,
       ])}
-      {groups.length < every.length && <><span /><Box><Button variant="text" onClick={() => setMore(true)} sx={{ p: 0, fontSize: 12.5, color: ink("water") }}>by product as well</Button></Box></>}
+      {groups.length < every.length && (
+        <>
+          <span />
+          <Box>
+            <Button
+              variant="text"
+              onClick={() => setMore(true)}
+              sx={{ p: 0, fontSize: 12.5, color: ink("water") }}
+            >
+              by product as well
+            </Button>
+          </Box>
+        </>
+      )}
     </Box>
   );
 }
 
-const LOSS: Record<Loss["what"], string> = { stranded: "Stranded by what is left out", stays: "Stays as it is", "no way back": "No way back" };
+const LOSS: Record<Loss["what"], string> = {
+  stranded: "Stranded by what is left out",
+  stays: "Stays as it is",
+  "no way back": "No way back",
+};
 
 function Losses({ losses }: { losses: Loss[] }) {
   if (!losses.length) return null;
-  const kinds = (["stranded", "stays", "no way back"] as const).filter((what) => losses.some((l) => l.what === what));
+  const kinds = (["stranded", "stays", "no way back"] as const).filter((what) =>
+    losses.some((l) => l.what === what),
+  );
   return (
-    <Box role="status" aria-label="What the servers lose" sx={{ borderLeft: `3px solid ${ink("pending")}`, bgcolor: ink("pending2"), px: 1.5, py: 0.75, mb: 1.5, fontSize: 13, maxHeight: 190, overflow: "auto" }} tabIndex={0}>
+    <Box
+      role="status"
+      aria-label="What the servers lose"
+      sx={{
+        borderLeft: `3px solid ${ink("pending")}`,
+        bgcolor: ink("pending2"),
+        px: 1.5,
+        py: 0.75,
+        mb: 1.5,
+        fontSize: 13,
+        maxHeight: 190,
+        overflow: "auto",
+      }}
+      tabIndex={0}
+    >
       {kinds.map((what) => (
         <Box key={what} sx={{ mb: 0.5 }}>
-          <strong>{LOSS[what]}: {count(new Set(losses.filter((l) => l.what === what).flatMap((l) => l.servers)).size, "server")}</strong>
-          {losses.filter((l) => l.what === what).map((l) => <Box key={`${l.product} ${l.version} ${l.why}`}>{l.name} <Mono>{l.version}</Mono>: {l.why} ({fewNames(l.servers)})</Box>)}
+          <strong>
+            {LOSS[what]}:{" "}
+            {count(new Set(losses.filter((l) => l.what === what).flatMap((l) => l.servers)).size, "server")}
+          </strong>
+          {losses
+            .filter((l) => l.what === what)
+            .map((l) => (
+              <Box key={`${l.product} ${l.version} ${l.why}`}>
+                {l.name} <Mono>{l.version}</Mono>: {l.why} ({fewNames(l.servers)})
+              </Box>
+            ))}
         </Box>
       ))}
     </Box>

@@ -23,11 +23,18 @@ export function Holders() {
   );
 }
 
-const date = (text: string): string => new Date(text).toLocaleDateString("en-GB", { day: "numeric", month: "long", year: "numeric" });
+const date = (text: string): string =>
+  new Date(text).toLocaleDateString("en-GB", { day: "numeric", month: "long", year: "numeric" });
 
 type Staff = SealState["root"];
-interface Wish { keys: string[]; threshold: number }
-const wishOf = (staff: Staff): Wish => ({ keys: staff.holders.map((h) => h.keyid), threshold: staff.threshold });
+interface Wish {
+  keys: string[];
+  threshold: number;
+}
+const wishOf = (staff: Staff): Wish => ({
+  keys: staff.holders.map((h) => h.keyid),
+  threshold: staff.threshold,
+});
 
 function OwnSeal({ seal }: { seal: SealState }) {
   const queries = useQueryClient();
@@ -36,34 +43,69 @@ function OwnSeal({ seal }: { seal: SealState }) {
   const [targets, setTargets] = useState(wishOf(seal.targets));
   const [online, setOnline] = useState(false);
   const change = useMutation({
-    mutationFn: () => take(api.PUT("/api/v1/seal", { body: { root: root.keys, root_threshold: root.threshold, targets: targets.keys, targets_threshold: targets.threshold, other_online: online } })),
+    mutationFn: () =>
+      take(
+        api.PUT("/api/v1/seal", {
+          body: {
+            root: root.keys,
+            root_threshold: root.threshold,
+            targets: targets.keys,
+            targets_threshold: targets.threshold,
+            other_online: online,
+          },
+        }),
+      ),
     onSettled: renew,
   });
-  const changed = JSON.stringify([root, targets]) !== JSON.stringify([wishOf(seal.root), wishOf(seal.targets)]) || online;
+  const changed =
+    JSON.stringify([root, targets]) !== JSON.stringify([wishOf(seal.root), wishOf(seal.targets)]) || online;
   const own = seal.root.holders.concat(seal.targets.holders);
   const kept = (id: string) => id === "new" || own.some((h) => h.keyid === id && h.kept);
   return (
     <Box component="section" sx={{ display: "grid", gap: 1 }}>
       <Title level={2}>This house’s seal</Title>
       <Box sx={{ color: seal.ends === "later" ? "text.secondary" : ink("deep"), fontSize: 13.5 }}>
-        Root {seal.version}, good until {date(seal.expires)}{seal.ends === "soon" && ", which is soon: make the next one"}{seal.ends === "over" && ": ended, nothing sealed by it is accepted any more"}.
-        {seal.older > 0 && ` ${count(seal.older, "repository").replace("repositorys", "repositories")} sealed under an older root; seal them anew if keys were taken out.`}
+        Root {seal.version}, good until {date(seal.expires)}
+        {seal.ends === "soon" && ", which is soon: make the next one"}
+        {seal.ends === "over" && ": ended, nothing sealed by it is accepted any more"}.
+        {seal.older > 0 &&
+          ` ${count(seal.older, "repository").replace("repositorys", "repositories")} sealed under an older root; seal them anew if keys were taken out.`}
       </Box>
       {seal.draft && <Draft wanted={seal.draft} renew={renew} />}
       <Staffing title="Change who may sign (root)" wish={root} set={setRoot} kept={kept} />
       <Staffing title="Seal repositories (targets)" wish={targets} set={setTargets} kept={kept} />
-      <Box component="label" sx={{ fontSize: 13, display: "flex", gap: 0.75 }}><input type="checkbox" checked={online} onChange={(e) => setOnline(e.target.checked)} />a new key for snapshot and timestamp, which Ordnung signs by itself</Box>
+      <Box component="label" sx={{ fontSize: 13, display: "flex", gap: 0.75 }}>
+        <input type="checkbox" checked={online} onChange={(e) => setOnline(e.target.checked)} />a new key for
+        snapshot and timestamp, which Ordnung signs by itself
+      </Box>
       {change.error && <Trouble title="Not changed">{change.error.message}</Trouble>}
       <Box sx={{ display: "flex", gap: 1 }}>
-        <Act takes="approve" variant="contained" why={changed ? null : "Nothing is changed yet."} onClick={() => change.mutate()} loading={change.isPending}>Make root {seal.version + 1}</Act>
-        <Button variant="outlined" href="/api/v1/seal/root" download="1.root.json">Get the first root</Button>
+        <Act
+          takes="approve"
+          variant="contained"
+          why={changed ? null : "Nothing is changed yet."}
+          onClick={() => change.mutate()}
+          loading={change.isPending}
+        >
+          Make root {seal.version + 1}
+        </Act>
+        <Button variant="outlined" href="/api/v1/seal/root" download="1.root.json">
+          Get the first root
+        </Button>
       </Box>
-      <Box sx={{ color: "text.secondary", fontSize: 12.5 }}>The first root can be trusted at a far end before anything is carried there.</Box>
+      <Box sx={{ color: "text.secondary", fontSize: 12.5 }}>
+        The first root can be trusted at a far end before anything is carried there.
+      </Box>
     </Box>
   );
 }
 
-interface StaffingProps { title: string; wish: Wish; set: (wish: Wish) => void; kept: (id: string) => boolean }
+interface StaffingProps {
+  title: string;
+  wish: Wish;
+  set: (wish: Wish) => void;
+  kept: (id: string) => boolean;
+}
 
 function Staffing({ title, wish, set, kept }: StaffingProps) {
   const [key, setKey] = useState("");
@@ -72,39 +114,116 @@ function Staffing({ title, wish, set, kept }: StaffingProps) {
     setKey("");
   };
   return (
-    <Box role="group" aria-label={title} sx={{ border: `1px solid ${ink("rule")}`, p: 1, display: "grid", gap: 0.5, fontSize: 13 }}>
+    <Box
+      role="group"
+      aria-label={title}
+      sx={{ border: `1px solid ${ink("rule")}`, p: 1, display: "grid", gap: 0.5, fontSize: 13 }}
+    >
       <Box sx={{ display: "flex", alignItems: "center", gap: 1 }}>
         <Title level={3}>{title}</Title>
         <Box component="label" sx={{ ml: "auto", whiteSpace: "nowrap" }}>
-          <input type="number" min={1} max={wish.keys.length} value={wish.threshold} aria-label={`${title}: how many must sign`} onChange={(e) => set({ ...wish, threshold: Math.max(1, Number(e.target.value)) })} style={{ width: 44, font: "inherit" }} /> of {wish.keys.length}
+          <input
+            type="number"
+            min={1}
+            max={wish.keys.length}
+            value={wish.threshold}
+            aria-label={`${title}: how many must sign`}
+            onChange={(e) => set({ ...wish, threshold: Math.max(1, Number(e.target.value)) })}
+            style={{ width: 44, font: "inherit" }}
+          />{" "}
+          of {wish.keys.length}
         </Box>
       </Box>
       {wish.keys.map((id, n) => (
         <Box key={`${id} ${n}`} sx={{ display: "flex", gap: 1, alignItems: "baseline" }}>
-          <Mono>{id === "new" ? "a new key" : `${id.slice(0, 16)}…`}</Mono><Tag tone={kept(id) ? "water" : "rule"}>{kept(id) ? "kept here" : "elsewhere"}</Tag>
-          <Button variant="text" aria-label={`Take out ${id === "new" ? "the new key" : id.slice(0, 16)}: ${title}`} onClick={() => set({ keys: wish.keys.filter((_, m) => m !== n), threshold: Math.max(1, Math.min(wish.threshold, wish.keys.length - 1)) })} sx={{ ml: "auto", p: 0, minWidth: 0, color: ink("ink2") }}>take out</Button>
+          <Mono>{id === "new" ? "a new key" : `${id.slice(0, 16)}…`}</Mono>
+          <Tag tone={kept(id) ? "water" : "rule"}>{kept(id) ? "kept here" : "elsewhere"}</Tag>
+          <Button
+            variant="text"
+            aria-label={`Take out ${id === "new" ? "the new key" : id.slice(0, 16)}: ${title}`}
+            onClick={() =>
+              set({
+                keys: wish.keys.filter((_, m) => m !== n),
+                threshold: Math.max(1, Math.min(wish.threshold, wish.keys.length - 1)),
+              })
+            }
+            sx={{ ml: "auto", p: 0, minWidth: 0, color: ink("ink2") }}
+          >
+            take out
+          </Button>
         </Box>
       ))}
-      <Box><Button variant="text" onClick={() => add("new")} sx={{ px: 0, py: 0, color: ink("water"), whiteSpace: "nowrap" }}>Add a key kept here</Button></Box>
+      <Box>
+        <Button
+          variant="text"
+          onClick={() => add("new")}
+          sx={{ px: 0, py: 0, color: ink("water"), whiteSpace: "nowrap" }}
+        >
+          Add a key kept here
+        </Button>
+      </Box>
       <Box sx={{ display: "flex", gap: 1, alignItems: "center" }}>
-        <TextField size="small" label="or the public half of one elsewhere" value={key} onChange={(e) => setKey(e.target.value.trim())} onKeyDown={(e) => e.key === "Enter" && /^[0-9a-f]{64}$/i.test(key) && add(key.toLowerCase())} sx={{ flex: 1 }} />
-        <Act variant="outlined" why={/^[0-9a-f]{64}$/i.test(key) ? null : "A public key has 64 hex digits."} onClick={() => add(key.toLowerCase())}>Add</Act>
+        <TextField
+          size="small"
+          label="or the public half of one elsewhere"
+          value={key}
+          onChange={(e) => setKey(e.target.value.trim())}
+          onKeyDown={(e) => e.key === "Enter" && /^[0-9a-f]{64}$/i.test(key) && add(key.toLowerCase())}
+          sx={{ flex: 1 }}
+        />
+        <Act
+          variant="outlined"
+          why={/^[0-9a-f]{64}$/i.test(key) ? null : "A public key has 64 hex digits."}
+          onClick={() => add(key.toLowerCase())}
+        >
+          Add
+        </Act>
       </Box>
     </Box>
   );
 }
 
 function Draft({ wanted, renew }: { wanted: NonNullable<SealState["draft"]>; renew: () => void }) {
-  const bring = useMutation({ mutationFn: (file: File) => sendFile("/api/v1/seal/draft", file), onSettled: renew });
+  const bring = useMutation({
+    mutationFn: (file: File) => sendFile("/api/v1/seal/draft", file),
+    onSettled: renew,
+  });
   const drop = useMutation({ mutationFn: () => take(api.DELETE("/api/v1/seal/draft")), onSettled: renew });
   return (
-    <Box role="status" aria-label="The next root" sx={{ borderLeft: `3px solid ${ink("pending")}`, bgcolor: ink("pending2"), p: 1, fontSize: 13, display: "grid", gap: 0.5 }}>
+    <Box
+      role="status"
+      aria-label="The next root"
+      sx={{
+        borderLeft: `3px solid ${ink("pending")}`,
+        bgcolor: ink("pending2"),
+        p: 1,
+        fontSize: 13,
+        display: "grid",
+        gap: 0.5,
+      }}
+    >
       <strong>The next root waits for signatures</strong>
-      {wanted.map((w) => <span key={w.role}>{w.role}: {w.have} of {w.threshold}; could sign: <Mono>{w.open_to.map((k) => k.slice(0, 12)).join(", ")}</Mono></span>)}
+      {wanted.map((w) => (
+        <span key={w.role}>
+          {w.role}: {w.have} of {w.threshold}; could sign:{" "}
+          <Mono>{w.open_to.map((k) => k.slice(0, 12)).join(", ")}</Mono>
+        </span>
+      ))}
       <Box sx={{ display: "flex", gap: 1, flexWrap: "wrap" }}>
-        <Button variant="outlined" href="/api/v1/seal/draft">Get the file</Button>
-        <FileButton takes="approve" label="Bring it signed" name="Signed root" accept=".json" pending={bring.isPending} chosen={([file]) => file && bring.mutate(file)} />
-        <Act takes="approve" variant="text" onClick={() => drop.mutate()} sx={{ color: ink("ink2") }}>Leave the root as it is</Act>
+        <Button variant="outlined" href="/api/v1/seal/draft">
+          Get the file
+        </Button>
+        <FileButton
+          takes="approve"
+          label="Bring it signed"
+          name="Signed root"
+          accept=".json"
+          pending={bring.isPending}
+          chosen={([file]) => file && bring.mutate(file)}
+        />
+        <Act takes="approve" variant="text" onClick={() => drop.mutate()} sx={{ color: ink("ink2") }}>
+          Leave the root as it is
+        </Act>
       </Box>
       {bring.error && <Trouble title="Not taken">{bring.error.message}</Trouble>}
     </Box>
@@ -114,15 +233,32 @@ function Draft({ wanted, renew }: { wanted: NonNullable<SealState["draft"]>; ren
 function Accepted() {
   const queries = useQueryClient();
   const { data = [] } = useQuery(trustedRoots);
-  const drop = useMutation({ mutationFn: (id: number) => take(api.DELETE("/api/v1/trusted-roots/{id}", { params: { path: { id } } })), onSuccess: () => queries.invalidateQueries({ queryKey: ["repositories"] }) });
+  const drop = useMutation({
+    mutationFn: (id: number) => take(api.DELETE("/api/v1/trusted-roots/{id}", { params: { path: { id } } })),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["repositories"] }),
+  });
   return (
     <Box component="section" sx={{ display: "grid", gap: 0.5, fontSize: 13 }}>
       <Title level={2}>Seals accepted from elsewhere</Title>
-      {data.length === 0 && <Box sx={{ color: "text.secondary" }}>None yet. The first repository of another house is refused with its key shown, for you to compare.</Box>}
+      {data.length === 0 && (
+        <Box sx={{ color: "text.secondary" }}>
+          None yet. The first repository of another house is refused with its key shown, for you to compare.
+        </Box>
+      )}
       {data.map((r) => (
         <Box key={r.id} sx={{ borderTop: `1px solid ${ink("rule")}`, py: 0.5, overflowWrap: "anywhere" }}>
-          <strong>{r.name}</strong>, root {r.version}, compared by {r.added_by}<br /><Mono dim>{r.keys.split(",").join(" ")}</Mono>{" "}
-          <Act takes="approve" variant="text" aria-label={`Accept seals of ${r.name} no longer`} onClick={() => drop.mutate(r.id)} sx={{ p: 0, color: ink("ink2") }}>accept no longer</Act>
+          <strong>{r.name}</strong>, root {r.version}, compared by {r.added_by}
+          <br />
+          <Mono dim>{r.keys.split(",").join(" ")}</Mono>{" "}
+          <Act
+            takes="approve"
+            variant="text"
+            aria-label={`Accept seals of ${r.name} no longer`}
+            onClick={() => drop.mutate(r.id)}
+            sx={{ p: 0, color: ink("ink2") }}
+          >
+            accept no longer
+          </Act>
         </Box>
       ))}
     </Box>

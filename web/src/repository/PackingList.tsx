@@ -10,7 +10,12 @@ import { KINDS } from "../waterline/words";
 
 const REASON = { target: "water", "must stop": "rule", "way back": "pending" } as const;
 
-interface Props { lines: Line[]; media: number; places?: Record<string, number>; press?: (trim: Trim) => void }
+interface Props {
+  lines: Line[];
+  media: number;
+  places?: Record<string, number>;
+  press?: (trim: Trim) => void;
+}
 
 /** Every payload with why it is there, and how far it is. */
 export function PackingList({ lines, media, places, press }: Props) {
@@ -18,58 +23,164 @@ export function PackingList({ lines, media, places, press }: Props) {
     <Box component="table" aria-label="Packing list" sx={{ ...tableSx, border: `1px solid ${ink("ink")}` }}>
       <thead>
         <tr>
-          <th scope="col">Product</th><th scope="col">Version</th><th scope="col">Why it is packed</th><th scope="col" className="n">Size</th>
-          <th scope="col" className="n">Servers</th>{media > 1 && <th scope="col" className="n">Medium</th>}<th scope="col">State</th>{press && <th scope="col"><Box component="span" sx={spokenSx}>Trim</Box></th>}
+          <th scope="col">Product</th>
+          <th scope="col">Version</th>
+          <th scope="col">Why it is packed</th>
+          <th scope="col" className="n">
+            Size
+          </th>
+          <th scope="col" className="n">
+            Servers
+          </th>
+          {media > 1 && (
+            <th scope="col" className="n">
+              Medium
+            </th>
+          )}
+          <th scope="col">State</th>
+          {press && (
+            <th scope="col">
+              <Box component="span" sx={spokenSx}>
+                Trim
+              </Box>
+            </th>
+          )}
         </tr>
       </thead>
       <tbody>
-        {lines.map((l) => <Row key={`${l.product} ${l.version}`} line={l} medium={media > 1 ? (places?.[`${l.product} ${l.version}`] ?? l.medium) : null} press={press} />)}
+        {lines.map((l) => (
+          <Row
+            key={`${l.product} ${l.version}`}
+            line={l}
+            medium={media > 1 ? (places?.[`${l.product} ${l.version}`] ?? l.medium) : null}
+            press={press}
+          />
+        ))}
       </tbody>
     </Box>
   );
 }
 
-function Row({ line: l, medium, press }: { line: Line; medium: number | null; press: ((trim: Trim) => void) | undefined }) {
+function Row({
+  line: l,
+  medium,
+  press,
+}: {
+  line: Line;
+  medium: number | null;
+  press: ((trim: Trim) => void) | undefined;
+}) {
   const out = l.state === "left out";
   const own: Trim = { by: "payload", value: `${l.product} ${l.version}` };
   return (
     <Box component="tr" sx={out ? { "& td": { color: "text.secondary" } } : {}}>
       <td>
-        <Link to={`/drift?product=${l.product}`} style={{ color: "inherit", fontWeight: out ? 400 : 650 }}>{l.name}</Link>{" "}
-        {l.unsigned && <Tag tone="pending">unsigned catalog</Tag>} {l.form === "opaque" && <Tag tone="pending">opaque file</Tag>}
+        <Link to={`/drift?product=${l.product}`} style={{ color: "inherit", fontWeight: out ? 400 : 650 }}>
+          {l.name}
+        </Link>{" "}
+        {l.unsigned && <Tag tone="pending">unsigned catalog</Tag>}{" "}
+        {l.form === "opaque" && <Tag tone="pending">opaque file</Tag>}
       </td>
-      <td><Mono>{l.version}</Mono></td>
-      <td><Box sx={{ display: "flex", gap: 0.5, flexWrap: "wrap" }}>{out ? l.trimmed.map((t) => <Tag key={`${t.by} ${t.value}`}>left out by {byWord(t)}</Tag>) : l.reasons.map((r) => <Tag key={r} tone={REASON[r as keyof typeof REASON] ?? "rule"}>{r}</Tag>)}</Box></td>
+      <td>
+        <Mono>{l.version}</Mono>
+      </td>
+      <td>
+        <Box sx={{ display: "flex", gap: 0.5, flexWrap: "wrap" }}>
+          {out
+            ? l.trimmed.map((t) => <Tag key={`${t.by} ${t.value}`}>left out by {byWord(t)}</Tag>)
+            : l.reasons.map((r) => (
+                <Tag key={r} tone={REASON[r as keyof typeof REASON] ?? "rule"}>
+                  {r}
+                </Tag>
+              ))}
+        </Box>
+      </td>
       <td className="n">{size(l.size)}</td>
-      <td className="n" title={l.servers.join(", ")} aria-label={`${l.servers.length}: ${foldNames(l.servers)}`}>{l.servers.length}</td>
+      <td
+        className="n"
+        title={l.servers.join(", ")}
+        aria-label={`${l.servers.length}: ${foldNames(l.servers)}`}
+      >
+        {l.servers.length}
+      </td>
       {medium !== null && <td className="n">{out ? "–" : medium}</td>}
-      <td><LineState line={l} /></td>
+      <td>
+        <LineState line={l} />
+      </td>
       {press && (
         <td>
-          <TrimButton line={l} press={() => (out && !l.trimmed.some((t) => t.by === "payload") ? l.trimmed.forEach(press) : press(own))} />
+          <TrimButton
+            line={l}
+            press={() =>
+              out && !l.trimmed.some((t) => t.by === "payload") ? l.trimmed.forEach(press) : press(own)
+            }
+          />
         </td>
       )}
     </Box>
   );
 }
 
-const byWord = (t: Trim): string => (t.by === "kind" ? (KINDS[t.value] ?? t.value) : t.by === "rule" ? `rule ${Number(t.value) + 1}` : t.by === "reason" ? "ways back" : t.by === "payload" ? "itself" : t.by === "product" ? "product" : t.value);
+const byWord = (t: Trim): string =>
+  t.by === "kind"
+    ? (KINDS[t.value] ?? t.value)
+    : t.by === "rule"
+      ? `rule ${Number(t.value) + 1}`
+      : t.by === "reason"
+        ? "ways back"
+        : t.by === "payload"
+          ? "itself"
+          : t.by === "product"
+            ? "product"
+            : t.value;
 
 function TrimButton({ line: l, press }: { line: Line; press: () => void }) {
   const word = l.state === "left out" ? "pack it" : "leave out";
-  return <Button variant="text" aria-label={`${word}: ${l.name} ${l.version}`} onClick={press} sx={{ px: 0.5, py: 0, minWidth: 0, color: ink("water"), whiteSpace: "nowrap" }}>{word}</Button>;
+  return (
+    <Button
+      variant="text"
+      aria-label={`${word}: ${l.name} ${l.version}`}
+      onClick={press}
+      sx={{ px: 0.5, py: 0, minWidth: 0, color: ink("water"), whiteSpace: "nowrap" }}
+    >
+      {word}
+    </Button>
+  );
 }
 
 function LineState({ line: l }: { line: Line }) {
-  if (l.state === "refused") return <Box sx={{ color: ink("deep"), maxWidth: 320, overflowWrap: "anywhere" }}>refused: {l.message}</Box>;
-  if (l.state === "elsewhere") return <Box sx={{ color: ink("pending") }}>on medium {l.medium}, not here yet</Box>;
+  if (l.state === "refused")
+    return (
+      <Box sx={{ color: ink("deep"), maxWidth: 320, overflowWrap: "anywhere" }}>refused: {l.message}</Box>
+    );
+  if (l.state === "elsewhere")
+    return <Box sx={{ color: ink("pending") }}>on medium {l.medium}, not here yet</Box>;
   if (l.state === "left out") return <>left out</>;
-  if (l.state === "packed") return <Box component="span" title={l.signer ? `Signed by ${l.signer}${l.generation ? `, generation ${l.generation}` : ""}` : "Checked against its catalog’s checksum"}>checked{l.signer && ", signed"}</Box>;
+  if (l.state === "packed")
+    return (
+      <Box
+        component="span"
+        title={
+          l.signer
+            ? `Signed by ${l.signer}${l.generation ? `, generation ${l.generation}` : ""}`
+            : "Checked against its catalog’s checksum"
+        }
+      >
+        checked{l.signer && ", signed"}
+      </Box>
+    );
   if (l.state !== "fetching") return <>–</>;
   const part = Math.min(100, Math.round((100 * l.bytes) / Math.max(1, l.size)));
   return (
     <Box sx={{ display: "flex", alignItems: "center", gap: 1 }}>
-      <Box role="progressbar" aria-label={`Fetching ${l.name} ${l.version}`} aria-valuenow={part} sx={{ width: 70, height: 5, bgcolor: ink("rule") }}><Box sx={{ width: `${part}%`, height: "100%", bgcolor: ink("water") }} /></Box>
+      <Box
+        role="progressbar"
+        aria-label={`Fetching ${l.name} ${l.version}`}
+        aria-valuenow={part}
+        sx={{ width: 70, height: 5, bgcolor: ink("rule") }}
+      >
+        <Box sx={{ width: `${part}%`, height: "100%", bgcolor: ink("water") }} />
+      </Box>
       <Mono>{part} %</Mono>
     </Box>
   );

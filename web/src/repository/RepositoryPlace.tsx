@@ -16,7 +16,12 @@ import { Shown } from "./Shown";
 import { Supply } from "./Supply";
 import { ThisOne } from "./ThisOne";
 
-const SIDES: [string, string][] = [["this", "This one"], ["all", "All"], ["holders", "Seal holders"], ["supply", "Supply"]];
+const SIDES: [string, string][] = [
+  ["this", "This one"],
+  ["all", "All"],
+  ["holders", "Seal holders"],
+  ["supply", "Supply"],
+];
 
 /** What is packed and why, fetched, sealed, written out and carried in. */
 export function RepositoryPlace() {
@@ -26,37 +31,101 @@ export function RepositoryPlace() {
   const known = all?.some((r) => r.id === asked) ? asked : all?.[0]?.id;
   const { data: shown } = useQuery({ ...repositoryQuery(known ?? 0), enabled: known !== undefined });
   if (!all) return null;
-  const show = (id: number | null) => change({ new: null, in: null, compare: null, trim: null, medium: null, revision: null, repository: id ? String(id) : null, side: null });
+  const show = (id: number | null) =>
+    change({
+      new: null,
+      in: null,
+      compare: null,
+      trim: null,
+      medium: null,
+      revision: null,
+      repository: id ? String(id) : null,
+      side: null,
+    });
   const plan = () => change({ new: "1", in: null, compare: null });
   const carry = () => change({ in: "1", new: null, compare: null });
   const other = Number(address.get("compare"));
   const side = address.get("side") ?? (known ? "this" : "all");
   const panels: Record<string, ReactNode> = {
-    this: shown ? <ThisOne repository={shown} editions={all} key={shown.id} /> : <Box sx={{ color: "text.secondary" }}>Nothing is packed yet.</Box>,
-    all: <All all={all} shown={known} pick={show} compare={(id) => change({ compare: String(id), new: null, in: null })} plan={plan} carry={carry} />,
+    this: shown ? (
+      <ThisOne repository={shown} editions={all} key={shown.id} />
+    ) : (
+      <Box sx={{ color: "text.secondary" }}>Nothing is packed yet.</Box>
+    ),
+    all: (
+      <All
+        all={all}
+        shown={known}
+        pick={show}
+        compare={(id) => change({ compare: String(id), new: null, in: null })}
+        plan={plan}
+        carry={carry}
+      />
+    ),
     holders: <Holders />,
     supply: <Supply />,
   };
   return (
-    <Split label="Repository" width={372} panel={(
-      <Box sx={{ display: "grid", gap: 1.75, alignContent: "start" }}>
-        <Box role="group" aria-label="Beside the repository" sx={{ display: "flex", gap: 2, borderBottom: `1px solid ${ink("ink")}` }}>
-          {SIDES.map(([key, label]) => (
-            <Button key={key} variant="text" aria-pressed={side === key} onClick={() => change({ side: key })} sx={{ px: 0, borderRadius: 0, minWidth: 0, whiteSpace: "nowrap", boxShadow: side === key ? `inset 0 -3px 0 ${ink("water")}` : "none" }}>{label}</Button>
-          ))}
+    <Split
+      label="Repository"
+      width={372}
+      panel={
+        <Box sx={{ display: "grid", gap: 1.75, alignContent: "start" }}>
+          <Box
+            role="group"
+            aria-label="Beside the repository"
+            sx={{ display: "flex", gap: 2, borderBottom: `1px solid ${ink("ink")}` }}
+          >
+            {SIDES.map(([key, label]) => (
+              <Button
+                key={key}
+                variant="text"
+                aria-pressed={side === key}
+                onClick={() => change({ side: key })}
+                sx={{
+                  px: 0,
+                  borderRadius: 0,
+                  minWidth: 0,
+                  whiteSpace: "nowrap",
+                  boxShadow: side === key ? `inset 0 -3px 0 ${ink("water")}` : "none",
+                }}
+              >
+                {label}
+              </Button>
+            ))}
+          </Box>
+          {panels[side]}
         </Box>
-        {panels[side]}
-      </Box>
-    )}>
-      {address.has("in") ? <CarryIn show={show} close={all.length ? () => show(known ?? null) : null} />
-        : address.has("new") ? <Draft made={(r) => show(r.id)} close={() => show(null)} hasOthers={all.length > 0} />
-          : other && known ? <Compare one={other} other={known} close={() => change({ compare: null })} />
-            : shown ? <Shown repository={shown} show={show} />
-              : all.length === 0 && (
-                <Empty title="No repository yet" act={<Box sx={{ display: "flex", gap: 1 }}><Button variant="contained" onClick={plan}>See what would be packed</Button><Button variant="outlined" onClick={carry}>Carry one in</Button></Box>}>
-                  A repository holds every payload that chosen servers need: targets, must-stops and ways back, checked and sealed. Controllers are fed from it, and it can be carried to a site without network.
-                </Empty>
-              )}
+      }
+    >
+      {address.has("in") ? (
+        <CarryIn show={show} close={all.length ? () => show(known ?? null) : null} />
+      ) : address.has("new") ? (
+        <Draft made={(r) => show(r.id)} close={() => show(null)} hasOthers={all.length > 0} />
+      ) : other && known ? (
+        <Compare one={other} other={known} close={() => change({ compare: null })} />
+      ) : shown ? (
+        <Shown repository={shown} show={show} />
+      ) : (
+        all.length === 0 && (
+          <Empty
+            title="No repository yet"
+            act={
+              <Box sx={{ display: "flex", gap: 1 }}>
+                <Button variant="contained" onClick={plan}>
+                  See what would be packed
+                </Button>
+                <Button variant="outlined" onClick={carry}>
+                  Carry one in
+                </Button>
+              </Box>
+            }
+          >
+            A repository holds every payload that chosen servers need: targets, must-stops and ways back,
+            checked and sealed. Controllers are fed from it, and it can be carried to a site without network.
+          </Empty>
+        )
+      )}
     </Split>
   );
 }

@@ -14,29 +14,75 @@ import { ink } from "../theme/theme";
 import { PackingList } from "./PackingList";
 import { Scale } from "./Scale";
 
-const TONE = { packing: "water", signing: "pending", sealed: "done", waiting: "pending", incomplete: "deep" } as const;
-const WORD = { packing: "packing", signing: "waits for signatures", sealed: "sealed", waiting: "waits for media", incomplete: "incomplete" } as const;
+const TONE = {
+  packing: "water",
+  signing: "pending",
+  sealed: "done",
+  waiting: "pending",
+  incomplete: "deep",
+} as const;
+const WORD = {
+  packing: "packing",
+  signing: "waits for signatures",
+  sealed: "sealed",
+  waiting: "waits for media",
+  incomplete: "incomplete",
+} as const;
 
 export const State = ({ repository: r }: { repository: RepositoryHead }) => (
   <>
     <Tag tone={TONE[r.state]}>{WORD[r.state]}</Tag>
-    {r.ends === "soon" && <>{" "}<Tag tone="pending">seal ends soon</Tag></>}
-    {r.ends === "over" && <>{" "}<Tag tone="deep">seal has ended</Tag></>}
+    {r.ends === "soon" && (
+      <>
+        {" "}
+        <Tag tone="pending">seal ends soon</Tag>
+      </>
+    )}
+    {r.ends === "over" && (
+      <>
+        {" "}
+        <Tag tone="deep">seal has ended</Tag>
+      </>
+    )}
   </>
 );
 
 /** One repository: what is in it, why, and what it lacks by today. */
 export function Shown({ repository: r, show }: { repository: Repository; show: (id: number) => void }) {
-  const filled = Array.from({ length: r.media }, (_, n) => r.lines.filter((l) => l.medium === n + 1).reduce((sum, l) => sum + l.size, 0));
+  const filled = Array.from({ length: r.media }, (_, n) =>
+    r.lines.filter((l) => l.medium === n + 1).reduce((sum, l) => sum + l.size, 0),
+  );
   return (
     <>
       <Box sx={{ display: "flex", gap: 1.25, alignItems: "baseline", flexWrap: "wrap" }}>
-        <Title>{r.name}</Title><Box component="span" sx={{ color: "text.secondary" }}>edition {r.edition}</Box><State repository={r} />
+        <Title>{r.name}</Title>
+        <Box component="span" sx={{ color: "text.secondary" }}>
+          edition {r.edition}
+        </Box>
+        <State repository={r} />
       </Box>
       <Whom repository={r} />
-      {r.message && <Box sx={{ my: 1 }}><Trouble title={r.state === "incomplete" ? "Not sealed" : "Mark this"}>{r.message}</Trouble></Box>}
-      {r.state === "waiting" && <Box sx={{ my: 1 }}><Trouble title="Not whole yet">{count(r.waiting.length, "payload")} lie on media that were not brought yet ({[...new Set(r.lines.filter((l) => l.state === "elsewhere").map((l) => l.medium))].map((m) => `medium ${m} of ${r.media}`).join(", ")}). Carry those in as well.</Trouble></Box>}
-      <Box sx={{ color: "text.secondary", mb: 0.75, mt: 0.5 }}>{count(r.lines.length, "payload")}, <Mono>{size(r.bytes)}</Mono>, each stored once however many servers and repositories need it{r.left_out.length > 0 && `; ${count(r.left_out.length, "payload")} left out`}</Box>
+      {r.message && (
+        <Box sx={{ my: 1 }}>
+          <Trouble title={r.state === "incomplete" ? "Not sealed" : "Mark this"}>{r.message}</Trouble>
+        </Box>
+      )}
+      {r.state === "waiting" && (
+        <Box sx={{ my: 1 }}>
+          <Trouble title="Not whole yet">
+            {count(r.waiting.length, "payload")} lie on media that were not brought yet (
+            {[...new Set(r.lines.filter((l) => l.state === "elsewhere").map((l) => l.medium))]
+              .map((m) => `medium ${m} of ${r.media}`)
+              .join(", ")}
+            ). Carry those in as well.
+          </Trouble>
+        </Box>
+      )}
+      <Box sx={{ color: "text.secondary", mb: 0.75, mt: 0.5 }}>
+        {count(r.lines.length, "payload")}, <Mono>{size(r.bytes)}</Mono>, each stored once however many
+        servers and repositories need it
+        {r.left_out.length > 0 && `; ${count(r.left_out.length, "payload")} left out`}
+      </Box>
       <Scale lines={r.lines} capacity={r.capacity} filled={filled} />
       <UnderWay id={r.id} />
       {r.state !== "packing" && <Today repository={r} show={show} />}
@@ -45,13 +91,22 @@ export function Shown({ repository: r, show }: { repository: Repository; show: (
   );
 }
 
-const WORDS: Partial<Record<Work["kind"], string>> = { pack: "Fetching", "write-out": "Writing out", check: "Checking" };
+const WORDS: Partial<Record<Work["kind"], string>> = {
+  pack: "Fetching",
+  "write-out": "Writing out",
+  check: "Checking",
+};
 
 /** Long work on this repository, where the person is, with bytes and time left. */
 function UnderWay({ id }: { id: number }) {
   const { data = [] } = useQuery(workQuery);
   const now = useSiteNow();
-  const mine = data.filter((w) => (w.state === "running" || w.state === "asked") && WORDS[w.kind] && (w.subject as { repository?: number }).repository === id);
+  const mine = data.filter(
+    (w) =>
+      (w.state === "running" || w.state === "asked") &&
+      WORDS[w.kind] &&
+      (w.subject as { repository?: number }).repository === id,
+  );
   return (
     <>
       {mine.map((w) => {
@@ -72,8 +127,17 @@ function Whom({ repository: r }: { repository: Repository }) {
   return (
     <Box sx={{ color: "text.secondary", mt: 0.25 }}>
       by revision {r.revision} for{" "}
-      <Button variant="text" aria-expanded={open} onClick={() => setOpen(!open)} sx={{ p: 0, minWidth: 0, verticalAlign: "baseline", color: ink("water"), fontSize: "inherit" }}>{count(r.servers.length, "server")}</Button>
-      {r.made_by && `, packed by ${r.made_by}`}{r.carried_from && `, carried in as ${r.carried_from}`}{open && `: ${r.servers.join(", ")}`}
+      <Button
+        variant="text"
+        aria-expanded={open}
+        onClick={() => setOpen(!open)}
+        sx={{ p: 0, minWidth: 0, verticalAlign: "baseline", color: ink("water"), fontSize: "inherit" }}
+      >
+        {count(r.servers.length, "server")}
+      </Button>
+      {r.made_by && `, packed by ${r.made_by}`}
+      {r.carried_from && `, carried in as ${r.carried_from}`}
+      {open && `: ${r.servers.join(", ")}`}
     </Box>
   );
 }
@@ -81,20 +145,66 @@ function Whom({ repository: r }: { repository: Repository }) {
 /** What a repository lacks for its servers as they are today, and the next edition. */
 function Today({ repository: r, show }: { repository: Repository; show: (id: number) => void }) {
   const { data } = useQuery(staleQuery(r.id));
-  const again = useMutation({ mutationFn: (same: boolean) => take(api.POST("/api/v1/repositories/{id}/again", { params: { path: { id: r.id } }, body: { same } })), onSuccess: (next) => show(next.id) });
+  const again = useMutation({
+    mutationFn: (same: boolean) =>
+      take(api.POST("/api/v1/repositories/{id}/again", { params: { path: { id: r.id } }, body: { same } })),
+    onSuccess: (next) => show(next.id),
+  });
   if (!data) return null;
   const isStale = data.servers.length > 0;
   const foreign = data.unknown.length === r.servers.length;
   return (
-    <Box component="section" aria-label="By today" sx={{ border: `1px solid ${isStale ? ink("pending") : ink("rule")}`, bgcolor: isStale ? ink("pending2") : "transparent", px: 1.5, py: 0.75, mb: 1.5, fontSize: 13.5, display: "flex", gap: 1.5, alignItems: "center", flexWrap: "wrap" }}>
+    <Box
+      component="section"
+      aria-label="By today"
+      sx={{
+        border: `1px solid ${isStale ? ink("pending") : ink("rule")}`,
+        bgcolor: isStale ? ink("pending2") : "transparent",
+        px: 1.5,
+        py: 0.75,
+        mb: 1.5,
+        fontSize: 13.5,
+        display: "flex",
+        gap: 1.5,
+        alignItems: "center",
+        flexWrap: "wrap",
+      }}
+    >
       <Box sx={{ flex: 1, minWidth: 260 }}>
-        {foreign ? "None of its servers is known here." : isStale ? <><strong>Stale for {count(data.servers.length, "server")}</strong> ({fewNames(data.servers)}): lacks {data.lines.slice(0, 4).map((l) => `${l.name} ${l.version}`).join(", ")}{data.lines.length > 4 && ` and ${data.lines.length - 4} more`}.</> : "Holds all that its servers need today."}
-        {!foreign && data.not_needed > 0 && ` ${count(data.not_needed, "payload")} in it ${data.not_needed === 1 ? "is" : "are"} needed no more.`}
+        {foreign ? (
+          "None of its servers is known here."
+        ) : isStale ? (
+          <>
+            <strong>Stale for {count(data.servers.length, "server")}</strong> ({fewNames(data.servers)}):
+            lacks{" "}
+            {data.lines
+              .slice(0, 4)
+              .map((l) => `${l.name} ${l.version}`)
+              .join(", ")}
+            {data.lines.length > 4 && ` and ${data.lines.length - 4} more`}.
+          </>
+        ) : (
+          "Holds all that its servers need today."
+        )}
+        {!foreign &&
+          data.not_needed > 0 &&
+          ` ${count(data.not_needed, "payload")} in it ${data.not_needed === 1 ? "is" : "are"} needed no more.`}
       </Box>
       {!r.carried_from && (
         <Box sx={{ display: "flex", gap: 1 }}>
-          <Act takes="plan" variant={isStale ? "contained" : "outlined"} onClick={() => again.mutate(false)} loading={again.isPending}>Pack the next edition</Act>
-          {r.state === "sealed" && <Act takes="plan" variant="outlined" onClick={() => again.mutate(true)}>Only seal it anew</Act>}
+          <Act
+            takes="plan"
+            variant={isStale ? "contained" : "outlined"}
+            onClick={() => again.mutate(false)}
+            loading={again.isPending}
+          >
+            Pack the next edition
+          </Act>
+          {r.state === "sealed" && (
+            <Act takes="plan" variant="outlined" onClick={() => again.mutate(true)}>
+              Only seal it anew
+            </Act>
+          )}
         </Box>
       )}
       {again.error && <Trouble>{again.error.message}</Trouble>}

@@ -35,36 +35,99 @@ function Places() {
       return renew();
     },
   });
-  const trust = useMutation({ mutationFn: (id: number) => take(api.POST("/api/v1/fetch-places/{id}", { params: { path: { id } } })), onSuccess: renew });
-  const drop = useMutation({ mutationFn: (id: number) => take(api.DELETE("/api/v1/fetch-places/{id}", { params: { path: { id } } })), onSuccess: renew });
-  const limit = useMutation({ mutationFn: (bytes_per_s: number) => take(api.PUT("/api/v1/fetch-places", { body: { bytes_per_s } })), onSuccess: renew });
+  const trust = useMutation({
+    mutationFn: (id: number) => take(api.POST("/api/v1/fetch-places/{id}", { params: { path: { id } } })),
+    onSuccess: renew,
+  });
+  const drop = useMutation({
+    mutationFn: (id: number) => take(api.DELETE("/api/v1/fetch-places/{id}", { params: { path: { id } } })),
+    onSuccess: renew,
+  });
+  const limit = useMutation({
+    mutationFn: (bytes_per_s: number) => take(api.PUT("/api/v1/fetch-places", { body: { bytes_per_s } })),
+    onSuccess: renew,
+  });
   if (!data) return null;
   return (
     <Box component="section" sx={{ display: "grid", gap: 0.75, fontSize: 13 }}>
       <Title level={2}>Places payloads are fetched from</Title>
-      <Box sx={{ color: "text.secondary" }}>First where its catalog says, then these. One that sends something else than the catalog says is put aside.</Box>
+      <Box sx={{ color: "text.secondary" }}>
+        First where its catalog says, then these. One that sends something else than the catalog says is put
+        aside.
+      </Box>
       <Box component="ul" aria-label="Places" sx={{ m: 0, p: 0, listStyle: "none" }}>
         {data.places.map((p) => (
-          <Box component="li" key={p.id} sx={{ borderTop: `1px solid ${ink("rule")}`, py: 0.5, overflowWrap: "anywhere" }}>
+          <Box
+            component="li"
+            key={p.id}
+            sx={{ borderTop: `1px solid ${ink("rule")}`, py: 0.5, overflowWrap: "anywhere" }}
+          >
             <Mono>{p.base.replace(/^https:\/\//, "")}</Mono> {p.aside && <Tag tone="deep">put aside</Tag>}
-            <Box sx={{ color: "text.secondary" }}>{p.answered_at ? `Answered ${ago(p.answered_at, now)}` : "Never asked yet"}{p.proxy && `, through ${p.proxy}`}, named by {p.added_by}.</Box>
-            {p.aside && <Trouble title={`It lied ${p.aside_at ? ago(p.aside_at, now) : ""}`}>{p.aside}<Box><Act takes="keep" variant="outlined" onClick={() => trust.mutate(p.id)}>Trust it again</Act></Box></Trouble>}
-            <Act takes="keep" variant="text" aria-label={`Look no more at ${p.base}`} onClick={() => drop.mutate(p.id)} sx={{ p: 0, color: ink("ink2") }}>look there no more</Act>
+            <Box sx={{ color: "text.secondary" }}>
+              {p.answered_at ? `Answered ${ago(p.answered_at, now)}` : "Never asked yet"}
+              {p.proxy && `, through ${p.proxy}`}, named by {p.added_by}.
+            </Box>
+            {p.aside && (
+              <Trouble title={`It lied ${p.aside_at ? ago(p.aside_at, now) : ""}`}>
+                {p.aside}
+                <Box>
+                  <Act takes="keep" variant="outlined" onClick={() => trust.mutate(p.id)}>
+                    Trust it again
+                  </Act>
+                </Box>
+              </Trouble>
+            )}
+            <Act
+              takes="keep"
+              variant="text"
+              aria-label={`Look no more at ${p.base}`}
+              onClick={() => drop.mutate(p.id)}
+              sx={{ p: 0, color: ink("ink2") }}
+            >
+              look there no more
+            </Act>
           </Box>
         ))}
       </Box>
-      <Box component="form" aria-label="New place" onSubmit={(e) => {
-        e.preventDefault();
-        add.mutate();
-      }} sx={{ display: "grid", gap: 0.75 }}>
-        <TextField size="small" label="https address or folder, payloads below it" value={told.base} onChange={(e) => tell({ ...told, base: e.target.value })} />
-        {told.base.startsWith("https") && <TextField size="small" label="Proxy (http://host:port), if any" value={told.proxy} onChange={(e) => tell({ ...told, proxy: e.target.value })} />}
+      <Box
+        component="form"
+        aria-label="New place"
+        onSubmit={(e) => {
+          e.preventDefault();
+          add.mutate();
+        }}
+        sx={{ display: "grid", gap: 0.75 }}
+      >
+        <TextField
+          size="small"
+          label="https address or folder, payloads below it"
+          value={told.base}
+          onChange={(e) => tell({ ...told, base: e.target.value })}
+        />
+        {told.base.startsWith("https") && (
+          <TextField
+            size="small"
+            label="Proxy (http://host:port), if any"
+            value={told.proxy}
+            onChange={(e) => tell({ ...told, proxy: e.target.value })}
+          />
+        )}
         <Box sx={{ display: "flex", gap: 1, alignItems: "center" }}>
-          <Act takes="keep" type="submit" variant="outlined" why={told.base ? null : "Say where first."} loading={add.isPending}>Add a place</Act>
+          <Act
+            takes="keep"
+            type="submit"
+            variant="outlined"
+            why={told.base ? null : "Say where first."}
+            loading={add.isPending}
+          >
+            Add a place
+          </Act>
           <Limit key={data.bytes_per_s} bytes={data.bytes_per_s} set={(bytes) => limit.mutate(bytes)} />
         </Box>
       </Box>
-      {(add.error ?? limit.error) && <Trouble title="Not changed">{(add.error ?? limit.error)?.message}</Trouble>}
+      {(add.error ?? limit.error) && (
+        <Trouble title="Not changed">{(add.error ?? limit.error)?.message}</Trouble>
+      )}
     </Box>
   );
 }
@@ -75,7 +138,19 @@ function Limit({ bytes, set }: { bytes: number; set: (bytes: number) => void }) 
     const next = Math.round(Number(text || 0) * 1e6);
     if (Number.isFinite(next) && next >= 0 && next !== bytes) set(next);
   };
-  return <TextField size="small" label="At most MB a second" placeholder="no limit" value={text} onChange={(e) => setText(e.target.value)} onBlur={done} onKeyDown={(e) => e.key === "Enter" && (e.preventDefault(), done())} sx={{ ml: "auto", width: 160 }} slotProps={{ inputLabel: { shrink: true } }} />;
+  return (
+    <TextField
+      size="small"
+      label="At most MB a second"
+      placeholder="no limit"
+      value={text}
+      onChange={(e) => setText(e.target.value)}
+      onBlur={done}
+      onKeyDown={(e) => e.key === "Enter" && (e.preventDefault(), done())}
+      sx={{ ml: "auto", width: 160 }}
+      slotProps={{ inputLabel: { shrink: true } }}
+    />
+  );
 }
 
 function Store() {
@@ -88,13 +163,38 @@ function Store() {
   return (
     <Box component="section" sx={{ display: "grid", gap: 0.75, fontSize: 13 }}>
       <Title level={2}>Store</Title>
-      <Box sx={{ color: "text.secondary" }}>{count(data.files, "file")}, <Mono>{data.bytes ? size(data.bytes) : "0 kB"}</Mono>; <Mono>{size(data.free)}</Mono> free. {data.loose_files > 0 ? <>{count(data.loose_files, "file")}, <Mono>{size(data.loose_bytes)}</Mono>, that no repository needs.</> : "All of it is needed."}</Box>
+      <Box sx={{ color: "text.secondary" }}>
+        {count(data.files, "file")}, <Mono>{data.bytes ? size(data.bytes) : "0 kB"}</Mono>;{" "}
+        <Mono>{size(data.free)}</Mono> free.{" "}
+        {data.loose_files > 0 ? (
+          <>
+            {count(data.loose_files, "file")}, <Mono>{size(data.loose_bytes)}</Mono>, that no repository
+            needs.
+          </>
+        ) : (
+          "All of it is needed."
+        )}
+      </Box>
       <Box sx={{ display: "flex", gap: 1 }}>
-        <Act takes="plan" variant="outlined" onClick={() => look.mutate()} loading={look.isPending}>Look it over</Act>
-        <Act takes="keep" variant="outlined" why={data.loose_files ? null : "Nothing in it is loose."} onClick={() => clear.mutate()} loading={clear.isPending}>Throw away what is loose</Act>
+        <Act takes="plan" variant="outlined" onClick={() => look.mutate()} loading={look.isPending}>
+          Look it over
+        </Act>
+        <Act
+          takes="keep"
+          variant="outlined"
+          why={data.loose_files ? null : "Nothing in it is loose."}
+          onClick={() => clear.mutate()}
+          loading={clear.isPending}
+        >
+          Throw away what is loose
+        </Act>
       </Box>
       {clear.error && <Trouble>{clear.error.message}</Trouble>}
-      {clear.data && <Box role="status" sx={{ color: ink("done") }}>{count(clear.data.files, "file")}, {size(clear.data.bytes)} thrown away.</Box>}
+      {clear.data && (
+        <Box role="status" sx={{ color: ink("done") }}>
+          {count(clear.data.files, "file")}, {size(clear.data.bytes)} thrown away.
+        </Box>
+      )}
     </Box>
   );
 }
@@ -102,26 +202,61 @@ function Store() {
 function WayBack() {
   const [told, tell] = useState({ server: "", slot: "" });
   const [asked, ask] = useState({ server: "", slot: "" });
-  const { data, error } = useQuery({ ...waysBack(asked.server, asked.slot), enabled: Boolean(asked.server && asked.slot) });
+  const { data, error } = useQuery({
+    ...waysBack(asked.server, asked.slot),
+    enabled: Boolean(asked.server && asked.slot),
+  });
   return (
     <Box component="section" sx={{ display: "grid", gap: 0.75, fontSize: 13 }}>
       <Title level={2}>Who holds a way back?</Title>
-      <Box component="form" aria-label="Way back of" onSubmit={(e) => {
-        e.preventDefault();
-        ask(told);
-      }} sx={{ display: "flex", gap: 1 }}>
-        <TextField size="small" label="Server" value={told.server} onChange={(e) => tell({ ...told, server: e.target.value.trim() })} />
-        <TextField size="small" label="Component" value={told.slot} onChange={(e) => tell({ ...told, slot: e.target.value.trim() })} />
-        <Act type="submit" variant="outlined" why={told.server && told.slot ? null : "Name a server and a component, such as surge-01 and bios."}>Find</Act>
+      <Box
+        component="form"
+        aria-label="Way back of"
+        onSubmit={(e) => {
+          e.preventDefault();
+          ask(told);
+        }}
+        sx={{ display: "flex", gap: 1 }}
+      >
+        <TextField
+          size="small"
+          label="Server"
+          value={told.server}
+          onChange={(e) => tell({ ...told, server: e.target.value.trim() })}
+        />
+        <TextField
+          size="small"
+          label="Component"
+          value={told.slot}
+          onChange={(e) => tell({ ...told, slot: e.target.value.trim() })}
+        />
+        <Act
+          type="submit"
+          variant="outlined"
+          why={told.server && told.slot ? null : "Name a server and a component, such as surge-01 and bios."}
+        >
+          Find
+        </Act>
       </Box>
       {error && <Trouble>{error.message}</Trouble>}
       {data && (
         <Box role="status" aria-label="Ways back">
-          <strong>{data.name}</strong> at <Mono>{data.installed ?? "unread"}</Mono>{data.ways.length === 0 && ": no way back is held here."}
+          <strong>{data.name}</strong> at <Mono>{data.installed ?? "unread"}</Mono>
+          {data.ways.length === 0 && ": no way back is held here."}
           <Box component="ul" sx={{ m: 0, p: 0, listStyle: "none" }}>
             {data.ways.map((w) => (
-              <Box component="li" key={w.version} sx={{ borderTop: `1px solid ${ink("rule")}`, py: 0.25, color: w.barred ? "text.secondary" : "text.primary" }}>
-                <Mono>{w.version}</Mono> {w.bank && "in its second bank"}{w.bank && w.repositories.length > 0 && ", "}{w.repositories.map((r) => `${r.name} (edition ${r.edition})`).join(", ")}
+              <Box
+                component="li"
+                key={w.version}
+                sx={{
+                  borderTop: `1px solid ${ink("rule")}`,
+                  py: 0.25,
+                  color: w.barred ? "text.secondary" : "text.primary",
+                }}
+              >
+                <Mono>{w.version}</Mono> {w.bank && "in its second bank"}
+                {w.bank && w.repositories.length > 0 && ", "}
+                {w.repositories.map((r) => `${r.name} (edition ${r.edition})`).join(", ")}
                 {w.barred && <Box sx={{ color: ink("deep") }}>barred: {w.barred}</Box>}
               </Box>
             ))}

@@ -6,13 +6,19 @@ import { useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { api, type Repository, type RepositoryHead, sendFile, take, type Written } from "../api/client";
-import { fetches as fetchesQuery, reaching, signatures as signaturesQuery, site as siteQuery } from "../api/queries";
+import {
+  fetches as fetchesQuery,
+  reaching,
+  signatures as signaturesQuery,
+  site as siteQuery,
+} from "../api/queries";
 import { FileButton } from "../shell/FileButton";
 import { ago, count, size } from "../shell/format";
 import { Act, Mono, spokenSx, Tag, Title, Trouble } from "../shell/parts";
 import { ink } from "../theme/theme";
 
-const date = (text: string): string => new Date(text).toLocaleDateString("en-GB", { day: "numeric", month: "long", year: "numeric" });
+const date = (text: string): string =>
+  new Date(text).toLocaleDateString("en-GB", { day: "numeric", month: "long", year: "numeric" });
 
 /** What can be done with one repository: check its seal, write it out, see who reaches it. */
 export function ThisOne({ repository: r, editions }: { repository: Repository; editions: RepositoryHead[] }) {
@@ -28,20 +34,48 @@ export function ThisOne({ repository: r, editions }: { repository: Repository; e
 }
 
 function Seal({ repository: r }: { repository: Repository }) {
-  const check = useMutation({ mutationFn: () => take(api.POST("/api/v1/repositories/{id}/check", { params: { path: { id: r.id } } })) });
+  const check = useMutation({
+    mutationFn: () => take(api.POST("/api/v1/repositories/{id}/check", { params: { path: { id: r.id } } })),
+  });
   if (!r.expires) {
-    return <Box component="section"><Title level={2}>Seal</Title><Box sx={{ color: "text.secondary" }}>{r.state === "packing" ? "Sealed once every payload is fetched and checked." : r.state === "signing" ? "Everything is packed; signatures are still wanted." : "Not sealed."}</Box></Box>;
+    return (
+      <Box component="section">
+        <Title level={2}>Seal</Title>
+        <Box sx={{ color: "text.secondary" }}>
+          {r.state === "packing"
+            ? "Sealed once every payload is fetched and checked."
+            : r.state === "signing"
+              ? "Everything is packed; signatures are still wanted."
+              : "Not sealed."}
+        </Box>
+      </Box>
+    );
   }
   return (
     <Box component="section" sx={{ display: "grid", gap: 0.75 }}>
       <Title level={2}>Seal</Title>
       <Box sx={{ color: r.ends === "over" ? ink("deep") : "text.secondary" }}>
-        {r.ends === "over" ? `Ended on ${date(r.expires)}: it is refused wherever it arrives. Seal it anew.` : `Good until ${date(r.expires)}${r.ends === "soon" ? ", which is soon" : ""}. A copy that was altered, cut short, mixed or swapped for an older one is refused where it arrives.`}
+        {r.ends === "over"
+          ? `Ended on ${date(r.expires)}: it is refused wherever it arrives. Seal it anew.`
+          : `Good until ${date(r.expires)}${r.ends === "soon" ? ", which is soon" : ""}. A copy that was altered, cut short, mixed or swapped for an older one is refused where it arrives.`}
       </Box>
-      <Box sx={{ fontSize: 12, overflowWrap: "anywhere" }}>Root {r.root_version}, to compare at the far end: <Mono>{r.root_key.split(",").join(" ")}</Mono></Box>
-      <Box><Act takes="plan" variant="outlined" onClick={() => check.mutate()} loading={check.isPending}>Check it end to end</Act></Box>
+      <Box sx={{ fontSize: 12, overflowWrap: "anywhere" }}>
+        Root {r.root_version}, to compare at the far end: <Mono>{r.root_key.split(",").join(" ")}</Mono>
+      </Box>
+      <Box>
+        <Act takes="plan" variant="outlined" onClick={() => check.mutate()} loading={check.isPending}>
+          Check it end to end
+        </Act>
+      </Box>
       {check.error && <Trouble title="Refused">{check.error.message}</Trouble>}
-      {r.checked && (r.check_failed ? <Trouble title="Refused">{r.checked}</Trouble> : <Box role="status" sx={{ color: ink("done") }}>{r.checked}.</Box>)}
+      {r.checked &&
+        (r.check_failed ? (
+          <Trouble title="Refused">{r.checked}</Trouble>
+        ) : (
+          <Box role="status" sx={{ color: ink("done") }}>
+            {r.checked}.
+          </Box>
+        ))}
     </Box>
   );
 }
@@ -49,15 +83,34 @@ function Seal({ repository: r }: { repository: Repository }) {
 /** Signing by file exchange: the file goes to where the key is, and comes back signed. */
 function Signing({ repository: r }: { repository: Repository }) {
   const { data } = useQuery(signaturesQuery(r.id));
-  const bring = useMutation({ mutationFn: (file: File) => sendFile(`/api/v1/repositories/${r.id}/signatures`, file) });
+  const bring = useMutation({
+    mutationFn: (file: File) => sendFile(`/api/v1/repositories/${r.id}/signatures`, file),
+  });
   return (
     <Box component="section" sx={{ display: "grid", gap: 0.75 }}>
       <Title level={2}>Signatures</Title>
-      {data && <Box sx={{ color: "text.secondary" }}>{data.have} of {data.threshold} are there. Could still sign: <Mono>{data.open_to.map((k) => k.slice(0, 12)).join(", ")}</Mono>.</Box>}
-      <Box sx={{ color: "text.secondary", fontSize: 13 }}>Take the file to where the key is, sign it there with <Mono>ordnung seal sign</Mono>, and bring it back.</Box>
+      {data && (
+        <Box sx={{ color: "text.secondary" }}>
+          {data.have} of {data.threshold} are there. Could still sign:{" "}
+          <Mono>{data.open_to.map((k) => k.slice(0, 12)).join(", ")}</Mono>.
+        </Box>
+      )}
+      <Box sx={{ color: "text.secondary", fontSize: 13 }}>
+        Take the file to where the key is, sign it there with <Mono>ordnung seal sign</Mono>, and bring it
+        back.
+      </Box>
       <Box sx={{ display: "flex", gap: 1 }}>
-        <Button variant="outlined" href={`/api/v1/repositories/${r.id}/targets`}>Get the file</Button>
-        <FileButton takes="approve" label="Bring it signed" name="Signed file" accept=".json" pending={bring.isPending} chosen={([file]) => file && bring.mutate(file)} />
+        <Button variant="outlined" href={`/api/v1/repositories/${r.id}/targets`}>
+          Get the file
+        </Button>
+        <FileButton
+          takes="approve"
+          label="Bring it signed"
+          name="Signed file"
+          accept=".json"
+          pending={bring.isPending}
+          chosen={([file]) => file && bring.mutate(file)}
+        />
       </Box>
       {bring.error && <Trouble title="Not taken">{bring.error.message}</Trouble>}
     </Box>
@@ -77,29 +130,91 @@ function WriteOut({ repository: r, editions }: { repository: Repository; edition
   const [folder, setFolder] = useState("");
   const [since, setSince] = useState("");
   const older = editions.filter((e) => e.series === r.series && e.edition < r.edition && e.expires);
-  const write = useMutation({ mutationFn: () => take(api.POST("/api/v1/repositories/{id}/written", { params: { path: { id: r.id } }, body: { shape, folder, since: since ? Number(since) : null } })) });
+  const write = useMutation({
+    mutationFn: () =>
+      take(
+        api.POST("/api/v1/repositories/{id}/written", {
+          params: { path: { id: r.id } },
+          body: { shape, folder, since: since ? Number(since) : null },
+        }),
+      ),
+  });
   const why = r.state === "waiting" ? "Payloads are still missing; carry in the other media first." : null;
   return (
     <Box component="section" sx={{ display: "grid", gap: 1 }}>
       <Title level={2}>Write it out</Title>
-      <Box role="radiogroup" aria-label="As what" sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", gap: 0.75 }}>
+      <Box
+        role="radiogroup"
+        aria-label="As what"
+        sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", gap: 0.75 }}
+      >
         {SHAPES.map(([key, word, hint]) => (
-          <Box key={key} component="label" sx={{ position: "relative", border: `1px solid ${shape === key ? ink("ink") : ink("rule")}`, px: 1, py: 0.5, cursor: "pointer", fontSize: 13, "&:focus-within": { outline: `2px solid ${ink("water")}` } }}>
-            <Box component="input" type="radio" name="shape" sx={spokenSx} checked={shape === key} onChange={() => setShape(key)} /><strong>{word}</strong>
+          <Box
+            key={key}
+            component="label"
+            sx={{
+              position: "relative",
+              border: `1px solid ${shape === key ? ink("ink") : ink("rule")}`,
+              px: 1,
+              py: 0.5,
+              cursor: "pointer",
+              fontSize: 13,
+              "&:focus-within": { outline: `2px solid ${ink("water")}` },
+            }}
+          >
+            <Box
+              component="input"
+              type="radio"
+              name="shape"
+              sx={spokenSx}
+              checked={shape === key}
+              onChange={() => setShape(key)}
+            />
+            <strong>{word}</strong>
             <Box sx={{ color: "text.secondary", fontSize: 12 }}>{hint}</Box>
           </Box>
         ))}
       </Box>
-      <TextField size="small" label="Folder on this machine, else Ordnung keeps it" value={folder} onChange={(e) => setFolder(e.target.value)} />
+      <TextField
+        size="small"
+        label="Folder on this machine, else Ordnung keeps it"
+        value={folder}
+        onChange={(e) => setFolder(e.target.value)}
+      />
       {older.length > 0 && (
-        <TextField size="small" select label="What" value={since} onChange={(e) => setSince(e.target.value)} slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}>
+        <TextField
+          size="small"
+          select
+          label="What"
+          value={since}
+          onChange={(e) => setSince(e.target.value)}
+          slotProps={{ select: { displayEmpty: true }, inputLabel: { shrink: true } }}
+        >
           <MenuItem value="">everything</MenuItem>
-          {older.map((e) => <MenuItem key={e.id} value={String(e.edition)}>only what edition {e.edition} lacks</MenuItem>)}
+          {older.map((e) => (
+            <MenuItem key={e.id} value={String(e.edition)}>
+              only what edition {e.edition} lacks
+            </MenuItem>
+          ))}
         </TextField>
       )}
-      <Box><Act takes="plan" variant="contained" why={why} onClick={() => write.mutate()} loading={write.isPending}>Write it out{r.media > 1 && ` on ${r.media} media`}</Act></Box>
+      <Box>
+        <Act
+          takes="plan"
+          variant="contained"
+          why={why}
+          onClick={() => write.mutate()}
+          loading={write.isPending}
+        >
+          Write it out{r.media > 1 && ` on ${r.media} media`}
+        </Act>
+      </Box>
       {write.error && <Trouble title="Not written">{write.error.message}</Trouble>}
-      <Box component="ul" aria-label="Written out" sx={{ m: 0, p: 0, listStyle: "none" }}>{r.written.map((w) => <WrittenLine key={w.id} repository={r} written={w} />)}</Box>
+      <Box component="ul" aria-label="Written out" sx={{ m: 0, p: 0, listStyle: "none" }}>
+        {r.written.map((w) => (
+          <WrittenLine key={w.id} repository={r} written={w} />
+        ))}
+      </Box>
     </Box>
   );
 }
@@ -107,13 +222,42 @@ function WriteOut({ repository: r, editions }: { repository: Repository; edition
 function WrittenLine({ repository: r, written: w }: { repository: Repository; written: Written }) {
   const name = w.place.split("/").at(-1) ?? w.place;
   return (
-    <Box component="li" sx={{ borderTop: `1px solid ${ink("rule")}`, py: 0.75, fontSize: 13, overflowWrap: "anywhere" }}>
-      <strong>{name}</strong>{" "}{w.state === "writing" ? <Tag tone="water">being written</Tag> : w.state === "failed" ? <Tag tone="deep">failed</Tag> : <Mono>{size(w.size)}</Mono>}
+    <Box
+      component="li"
+      sx={{ borderTop: `1px solid ${ink("rule")}`, py: 0.75, fontSize: 13, overflowWrap: "anywhere" }}
+    >
+      <strong>{name}</strong>{" "}
+      {w.state === "writing" ? (
+        <Tag tone="water">being written</Tag>
+      ) : w.state === "failed" ? (
+        <Tag tone="deep">failed</Tag>
+      ) : (
+        <Mono>{size(w.size)}</Mono>
+      )}
       {w.state === "failed" && <Trouble>{w.message}</Trouble>}
       {w.state === "done" && (
         <Box sx={{ color: "text.secondary", fontSize: 12 }}>
-          {w.sha256 ? <>SHA-256 <Mono>{w.sha256}</Mono></> : `${count(w.files, "file")}, covered by its seal`}<br />in {w.place.slice(0, -name.length - 1)}
-          {w.sha256 && <><br /><a href={`/api/v1/repositories/${r.id}/written/${w.id}/file`} download={name} style={{ color: "inherit" }}>Download {name}</a></>}
+          {w.sha256 ? (
+            <>
+              SHA-256 <Mono>{w.sha256}</Mono>
+            </>
+          ) : (
+            `${count(w.files, "file")}, covered by its seal`
+          )}
+          <br />
+          in {w.place.slice(0, -name.length - 1)}
+          {w.sha256 && (
+            <>
+              <br />
+              <a
+                href={`/api/v1/repositories/${r.id}/written/${w.id}/file`}
+                download={name}
+                style={{ color: "inherit" }}
+              >
+                Download {name}
+              </a>
+            </>
+          )}
         </Box>
       )}
     </Box>
@@ -123,19 +267,42 @@ function WrittenLine({ repository: r, written: w }: { repository: Repository; wr
 function Reach({ repository: r }: { repository: Repository }) {
   const { data = [] } = useQuery(reaching(r.id));
   const known = data.filter((g) => g.way !== "unknown").flatMap((g) => g.servers);
-  const ask = useMutation({ mutationFn: () => take(api.POST("/api/v1/reach", { body: { servers: known, failed: false } })) });
+  const ask = useMutation({
+    mutationFn: () => take(api.POST("/api/v1/reach", { body: { servers: known, failed: false } })),
+  });
   return (
     <Box component="section" sx={{ display: "grid", gap: 0.5 }}>
       <Title level={2}>Can the controllers reach it?</Title>
       <Box component="ul" aria-label="Reach" sx={{ m: 0, p: 0, listStyle: "none", fontSize: 13.5 }}>
         {data.map((g) => (
           <Box component="li" key={g.way} sx={{ py: 0.25 }}>
-            <Box sx={{ display: "flex", gap: 1, color: g.good ? "text.primary" : g.way === "unknown" ? "text.secondary" : ink("deep") }}><span>{g.words}</span><Box component="span" sx={{ ml: "auto" }}><Mono>{g.servers.length}</Mono></Box></Box>
+            <Box
+              sx={{
+                display: "flex",
+                gap: 1,
+                color: g.good ? "text.primary" : g.way === "unknown" ? "text.secondary" : ink("deep"),
+              }}
+            >
+              <span>{g.words}</span>
+              <Box component="span" sx={{ ml: "auto" }}>
+                <Mono>{g.servers.length}</Mono>
+              </Box>
+            </Box>
             {!g.good && <Box sx={{ color: "text.secondary", fontSize: 12 }}>{g.servers.join(", ")}</Box>}
           </Box>
         ))}
       </Box>
-      <Box><Act takes="plan" variant="outlined" why={known.length ? null : "None of its servers was read here."} onClick={() => ask.mutate()} loading={ask.isPending}>Have them try</Act></Box>
+      <Box>
+        <Act
+          takes="plan"
+          variant="outlined"
+          why={known.length ? null : "None of its servers was read here."}
+          onClick={() => ask.mutate()}
+          loading={ask.isPending}
+        >
+          Have them try
+        </Act>
+      </Box>
     </Box>
   );
 }
@@ -151,13 +318,22 @@ function Fetched({ repository: r }: { repository: Repository }) {
       <Title level={2}>Fetched by controllers</Title>
       <Box component="ul" aria-label="Fetched" sx={{ m: 0, p: 0, listStyle: "none", fontSize: 13 }}>
         {data.slice(0, SHOWN).map((f) => (
-          <Box component="li" key={`${f.at} ${f.server} ${f.name}`} sx={{ borderTop: `1px solid ${ink("rule")}`, py: 0.25 }}>
+          <Box
+            component="li"
+            key={`${f.at} ${f.server} ${f.name}`}
+            sx={{ borderTop: `1px solid ${ink("rule")}`, py: 0.25 }}
+          >
             <strong>{f.server}</strong> {f.name} <Mono>{f.version}</Mono>
-            <Box sx={{ color: "text.secondary", fontSize: 12 }}>{size(f.bytes)} over {f.protocol} to {f.address}{!f.whole && ", broken off"}, {ago(f.at, now)}, run {f.run}</Box>
+            <Box sx={{ color: "text.secondary", fontSize: 12 }}>
+              {size(f.bytes)} over {f.protocol} to {f.address}
+              {!f.whole && ", broken off"}, {ago(f.at, now)}, run {f.run}
+            </Box>
           </Box>
         ))}
       </Box>
-      {data.length > SHOWN && <Box sx={{ color: "text.secondary", fontSize: 12.5 }}>and {data.length - SHOWN} before that</Box>}
+      {data.length > SHOWN && (
+        <Box sx={{ color: "text.secondary", fontSize: 12.5 }}>and {data.length - SHOWN} before that</Box>
+      )}
     </Box>
   );
 }

@@ -4,14 +4,42 @@ import type { Line, Offer, Trim } from "../api/client";
 import { groupOffers, layOut, readCapacity, readTrims, sameTrim, spellTrims, toggled } from "./scale";
 
 const line = (kind: string, size: number, reasons = ["target"], state: Line["state"] = "waiting"): Line => ({
-  product: kind, name: kind, kind, version: "1", size, sha256: "", reasons, servers: [], state, bytes: 0, unsigned: false,
-  signer: "", generation: null, form: "pldm", medium: 1, message: "", trimmed: [],
+  product: kind,
+  name: kind,
+  kind,
+  version: "1",
+  size,
+  sha256: "",
+  reasons,
+  servers: [],
+  state,
+  bytes: 0,
+  unsigned: false,
+  signer: "",
+  generation: null,
+  form: "pldm",
+  medium: 1,
+  message: "",
+  trimmed: [],
 });
 
 describe("the scale bar", () => {
   it("adds up by kind, ways back apart, what is left out last", () => {
-    const parts = layOut([line("nic", 30), line("bios", 10), line("nic", 30, ["way back"]), line("drive", 30, ["target"], "left out")], 0);
-    expect(parts.map((p) => [p.kind, p.bytes, p.out])).toEqual([["bios", 10, false], ["nic", 30, false], ["way back", 30, false], ["drive", 30, true]]);
+    const parts = layOut(
+      [
+        line("nic", 30),
+        line("bios", 10),
+        line("nic", 30, ["way back"]),
+        line("drive", 30, ["target"], "left out"),
+      ],
+      0,
+    );
+    expect(parts.map((p) => [p.kind, p.bytes, p.out])).toEqual([
+      ["bios", 10, false],
+      ["nic", 30, false],
+      ["way back", 30, false],
+      ["drive", 30, true],
+    ]);
     expect(parts.reduce((n, p) => n + p.share, 0)).toBeCloseTo(1);
     expect(parts[3]?.from).toBeCloseTo(0.7);
   });
@@ -26,9 +54,14 @@ describe("the scale bar", () => {
 });
 
 describe("trims in the address", () => {
-  const trims: Trim[] = [{ by: "kind", value: "drive" }, { by: "payload", value: "a.b 3.2.0" }, { by: "model", value: "Reed 12: old" }];
+  const trims: Trim[] = [
+    { by: "kind", value: "drive" },
+    { by: "payload", value: "a.b 3.2.0" },
+    { by: "model", value: "Reed 12: old" },
+  ];
   it("come back as they were", () => expect(readTrims(spellTrims(trims))).toEqual(trims));
-  it("junk is left out", () => expect(readTrims("colour:red|kind|:x|kind:raid")).toEqual([{ by: "kind", value: "raid" }]));
+  it("junk is left out", () =>
+    expect(readTrims("colour:red|kind|:x|kind:raid")).toEqual([{ by: "kind", value: "raid" }]));
   it("go in and out by one act", () => {
     const one = toggled([], trims[0] as Trim);
     expect(one).toHaveLength(1);
@@ -38,11 +71,26 @@ describe("trims in the address", () => {
 });
 
 describe("a medium in the address", () => {
-  it.each([[null, null], ["", null], ["x", null], ["12", null], ["4700000000", 4.7e9]])("%s", (text, bytes) => expect(readCapacity(text)).toBe(bytes));
+  it.each([
+    [null, null],
+    ["", null],
+    ["x", null],
+    ["12", null],
+    ["4700000000", 4.7e9],
+  ])("%s", (text, bytes) => expect(readCapacity(text)).toBe(bytes));
 });
 
 describe("trims that are offered", () => {
-  const offer = (by: Offer["by"], value: string): Offer => ({ by, value, label: value, saves: 1, payloads: 1, made: false });
-  it("one model alone is no choice", () => expect(groupOffers([offer("model", "a"), offer("product", "p")]).map(([w]) => w)).toEqual(["Products"]));
-  it("kinds are the bar's", () => expect(groupOffers([offer("kind", "a"), offer("reason", "way back")])).toEqual([]));
+  const offer = (by: Offer["by"], value: string): Offer => ({
+    by,
+    value,
+    label: value,
+    saves: 1,
+    payloads: 1,
+    made: false,
+  });
+  it("one model alone is no choice", () =>
+    expect(groupOffers([offer("model", "a"), offer("product", "p")]).map(([w]) => w)).toEqual(["Products"]));
+  it("kinds are the bar's", () =>
+    expect(groupOffers([offer("kind", "a"), offer("reason", "way back")])).toEqual([]));
 });

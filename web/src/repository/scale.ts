@@ -1,14 +1,22 @@
 import type { Line, Offer, Trim } from "../api/client";
 
 /** One piece of the scale bar: a kind, or the ways back, that goes along or was left out. */
-export interface Part { kind: string; bytes: number; out: boolean; from: number; share: number; trim: Trim }
+export interface Part {
+  kind: string;
+  bytes: number;
+  out: boolean;
+  from: number;
+  share: number;
+  trim: Trim;
+}
 
 const ORDER = ["bios", "controller", "raid", "nic", "drive", "power", "backplane", "logic", "store", "other"];
 const BACK = "way back";
 
 const kindOf = (line: Line): string => (line.reasons.every((r) => r === BACK) ? BACK : line.kind);
 
-export const trimOf = (kind: string): Trim => (kind === BACK ? { by: "reason", value: BACK } : { by: "kind", value: kind });
+export const trimOf = (kind: string): Trim =>
+  kind === BACK ? { by: "reason", value: BACK } : { by: "kind", value: kind };
 
 export const sameTrim = (one: Trim, other: Trim): boolean => one.by === other.by && one.value === other.value;
 
@@ -20,7 +28,11 @@ export function layOut(lines: Line[], room: number): Part[] {
   const sums = new Map<string, number>();
   const add = (key: string, bytes: number) => sums.set(key, (sums.get(key) ?? 0) + bytes);
   for (const line of lines) add(`${line.state === "left out" ? "-" : "+"}${kindOf(line)}`, line.size);
-  const total = Math.max(room, [...sums.values()].reduce((a, b) => a + b, 0), 1);
+  const total = Math.max(
+    room,
+    [...sums.values()].reduce((a, b) => a + b, 0),
+    1,
+  );
   let from = 0;
   return ["+", "-"].flatMap((sign) =>
     [...ORDER, BACK].flatMap((kind) => {
@@ -54,6 +66,12 @@ export function readCapacity(text: string | null): number | null {
 
 /** Trims by what they go by, without those the bar and the list have already. */
 export function groupOffers(offers: Offer[]): [string, Offer[]][] {
-  const words: [string, string][] = [["model", "Server models"], ["rule", "House rules"], ["product", "Products"]];
-  return words.map(([by, word]) => [word, offers.filter((o) => o.by === by)] as [string, Offer[]]).filter(([, found]) => found.length > (found[0]?.by === "model" ? 1 : 0));
+  const words: [string, string][] = [
+    ["model", "Server models"],
+    ["rule", "House rules"],
+    ["product", "Products"],
+  ];
+  return words
+    .map(([by, word]) => [word, offers.filter((o) => o.by === by)] as [string, Offer[]])
+    .filter(([, found]) => found.length > (found[0]?.by === "model" ? 1 : 0));
 }

@@ -11,10 +11,18 @@ export function Override({ run, lane }: { run: number; lane: RunServer }) {
   const [reason, setReason] = useState("");
   const path = { params: { path: { id: run, name: lane.server } } };
   const set = useMutation({
-    mutationFn: () => take(api.POST("/api/v1/runs/{id}/servers/{name}/override", { ...path, body: { check: lane.stopping, reason: reason.trim() } })),
+    mutationFn: () =>
+      take(
+        api.POST("/api/v1/runs/{id}/servers/{name}/override", {
+          ...path,
+          body: { check: lane.stopping, reason: reason.trim() },
+        }),
+      ),
     onSuccess: () => setReason(""),
   });
-  const clear = useMutation({ mutationFn: () => take(api.DELETE("/api/v1/runs/{id}/servers/{name}/override", path)) });
+  const clear = useMutation({
+    mutationFn: () => take(api.DELETE("/api/v1/runs/{id}/servers/{name}/override", path)),
+  });
   const trouble = set.error ?? clear.error;
   const submit = (event: FormEvent) => {
     event.preventDefault();
@@ -26,17 +34,43 @@ export function Override({ run, lane }: { run: number; lane: RunServer }) {
         <Trouble title="Expected to be stopped">
           {lane.detail}
           {lane.stopping && (
-            <Box component="form" onSubmit={submit} sx={{ display: "grid", gap: 1, mt: 1, justifyItems: "start" }}>
-              <TextField size="small" fullWidth multiline label={`Why ${lane.server} goes all the same`} value={reason} onChange={(e) => setReason(e.target.value)} sx={{ bgcolor: "background.paper" }} />
-              <Act takes="run" type="submit" variant="outlined" why={reason.trim() ? null : "Say why first; it stays with the run."} loading={set.isPending}>Override the {lane.stopping} check</Act>
+            <Box
+              component="form"
+              onSubmit={submit}
+              sx={{ display: "grid", gap: 1, mt: 1, justifyItems: "start" }}
+            >
+              <TextField
+                size="small"
+                fullWidth
+                multiline
+                label={`Why ${lane.server} goes all the same`}
+                value={reason}
+                onChange={(e) => setReason(e.target.value)}
+                sx={{ bgcolor: "background.paper" }}
+              />
+              <Act
+                takes="run"
+                type="submit"
+                variant="outlined"
+                why={reason.trim() ? null : "Say why first; it stays with the run."}
+                loading={set.isPending}
+              >
+                Override the {lane.stopping} check
+              </Act>
             </Box>
           )}
         </Trouble>
       )}
       {lane.overrides.length > 0 && (
         <Box sx={{ fontSize: 13 }}>
-          {lane.overrides.map((o) => <Box key={o.check}>The {o.check} check is overridden: {o.reason}</Box>)}
-          <Act takes="run" onClick={() => clear.mutate()} sx={{ ml: -1 }}>Take the override back</Act>
+          {lane.overrides.map((o) => (
+            <Box key={o.check}>
+              The {o.check} check is overridden: {o.reason}
+            </Box>
+          ))}
+          <Act takes="run" onClick={() => clear.mutate()} sx={{ ml: -1 }}>
+            Take the override back
+          </Act>
         </Box>
       )}
       {trouble && <Trouble>{trouble.message}</Trouble>}

@@ -30,22 +30,35 @@ function Sheets() {
   });
   if (!data) return null;
   const whom = names.length ? count(names.length, "selected server") : "all servers that need something";
-  const act = <Act takes="plan" variant="contained" onClick={() => plan.mutate()} loading={plan.isPending}>Plan a run for {whom}</Act>;
+  const act = (
+    <Act takes="plan" variant="contained" onClick={() => plan.mutate()} loading={plan.isPending}>
+      Plan a run for {whom}
+    </Act>
+  );
   const open = data.filter((r) => r.state !== "ended");
   if (!open.length || fresh) {
     return (
       <Box sx={{ px: 2.25 }}>
         <Empty title={fresh ? `A new run sheet for ${whom}` : "No run sheet is open"} act={act}>
-          The sheet is worked out from the catalog: for each server the fewest resets that lead to the baseline, laid out so that servers which serve together are not away together. Nothing is touched until you start it.
+          The sheet is worked out from the catalog: for each server the fewest resets that lead to the
+          baseline, laid out so that servers which serve together are not away together. Nothing is touched
+          until you start it.
           {names.length > 0 && <Box sx={{ mt: 1, color: "text.primary" }}>{names.join(", ")}</Box>}
         </Empty>
-        {plan.error && <Box sx={{ maxWidth: 520, mx: "auto", mt: 2 }}><Trouble>{plan.error.message}</Trouble></Box>}
+        {plan.error && (
+          <Box sx={{ maxWidth: 520, mx: "auto", mt: 2 }}>
+            <Trouble>{plan.error.message}</Trouble>
+          </Box>
+        )}
       </Box>
     );
   }
   return (
     <Split label="Run sheet">
-      <Box sx={{ display: "flex", gap: 1.5, alignItems: "baseline", mb: 1.25 }}><Title>Open run sheets</Title><Box sx={{ ml: "auto" }}>{act}</Box></Box>
+      <Box sx={{ display: "flex", gap: 1.5, alignItems: "baseline", mb: 1.25 }}>
+        <Title>Open run sheets</Title>
+        <Box sx={{ ml: "auto" }}>{act}</Box>
+      </Box>
       {plan.error && <Trouble>{plan.error.message}</Trouble>}
       <SheetTable rows={open} />
     </Split>
@@ -54,14 +67,48 @@ function Sheets() {
 
 function SheetTable({ rows }: { rows: RunSummary[] }) {
   return (
-    <Box component="table" aria-label="Open run sheets" sx={{ ...tableSx, border: `1px solid ${ink("ink")}` }}>
-      <thead><tr><th scope="col">Sheet</th><th scope="col">State</th><th scope="col" className="n">Servers</th><th scope="col" className="n">Updates</th><th scope="col" className="n">Outages</th><th scope="col" className="n">Expected</th><th scope="col">Drafted by</th></tr></thead>
+    <Box
+      component="table"
+      aria-label="Open run sheets"
+      sx={{ ...tableSx, border: `1px solid ${ink("ink")}` }}
+    >
+      <thead>
+        <tr>
+          <th scope="col">Sheet</th>
+          <th scope="col">State</th>
+          <th scope="col" className="n">
+            Servers
+          </th>
+          <th scope="col" className="n">
+            Updates
+          </th>
+          <th scope="col" className="n">
+            Outages
+          </th>
+          <th scope="col" className="n">
+            Expected
+          </th>
+          <th scope="col">Drafted by</th>
+        </tr>
+      </thead>
       <tbody>
         {rows.map((r) => (
           <tr key={r.id}>
-            <td><Box component={Link} to={`/run-sheet/${r.id}`} sx={{ color: "text.primary", fontWeight: 600 }}>{r.name}</Box></td>
-            <td><Tag tone={r.state === "running" ? "water" : "rule"}>{r.state}</Tag></td>
-            <td className="n">{r.count}</td><td className="n">{r.updates}</td><td className="n">{r.outages}</td><td className="n">{duration(r.planned_seconds)}</td><td>{r.drafted_by}, by r{r.revision}</td>
+            <td>
+              <Box component={Link} to={`/run-sheet/${r.id}`} sx={{ color: "text.primary", fontWeight: 600 }}>
+                {r.name}
+              </Box>
+            </td>
+            <td>
+              <Tag tone={r.state === "running" ? "water" : "rule"}>{r.state}</Tag>
+            </td>
+            <td className="n">{r.count}</td>
+            <td className="n">{r.updates}</td>
+            <td className="n">{r.outages}</td>
+            <td className="n">{duration(r.planned_seconds)}</td>
+            <td>
+              {r.drafted_by}, by r{r.revision}
+            </td>
           </tr>
         ))}
       </tbody>
@@ -73,10 +120,19 @@ function Sheet({ id }: { id: number }) {
   const { data, error } = useQuery(runQuery(id));
   const now = useSiteNow(500);
   const [picked, pick] = useParam("lane");
-  if (error) return <Box sx={{ p: 3 }}><Trouble>{error.message}</Trouble></Box>;
+  if (error)
+    return (
+      <Box sx={{ p: 3 }}>
+        <Trouble>{error.message}</Trouble>
+      </Box>
+    );
   if (!data) return null;
   return (
-    <Split label="Run sheet" panel={<SheetPanel run={data} now={now} picked={picked} pick={pick} />} width={340}>
+    <Split
+      label="Run sheet"
+      panel={<SheetPanel run={data} now={now} picked={picked} pick={pick} />}
+      width={340}
+    >
       <Head run={data} now={now} />
       <Lanes run={data} now={now} picked={picked} pick={(name) => pick(name === picked ? null : name)} />
       <LanesKey />
@@ -86,16 +142,41 @@ function Sheet({ id }: { id: number }) {
 }
 
 function Head({ run, now }: { run: Run; now: number }) {
-  const resets = [run.outages && count(run.outages, "outage"), run.restarts && count(run.restarts, "controller restart")].filter(Boolean).join(" and ");
+  const resets = [
+    run.outages && count(run.outages, "outage"),
+    run.restarts && count(run.restarts, "controller restart"),
+  ]
+    .filter(Boolean)
+    .join(" and ");
   return (
     <Box sx={{ mb: 1.25 }}>
       <Box sx={{ display: "flex", gap: 1.25, alignItems: "center", flexWrap: "wrap" }}>
         <Title>{run.name}</Title>
-        <Tag tone={run.state === "running" ? "water" : run.state === "ended" ? (run.failed ? "deep" : "done") : "rule"}>{run.order === "hold" && run.state === "running" ? "held" : run.state}</Tag>
-        <Box sx={{ ml: "auto", display: "flex", gap: 1 }}><Orders run={run} /></Box>
+        <Tag
+          tone={
+            run.state === "running"
+              ? "water"
+              : run.state === "ended"
+                ? run.failed
+                  ? "deep"
+                  : "done"
+                : "rule"
+          }
+        >
+          {run.order === "hold" && run.state === "running" ? "held" : run.state}
+        </Tag>
+        <Box sx={{ ml: "auto", display: "flex", gap: 1 }}>
+          <Orders run={run} />
+        </Box>
       </Box>
       <Box sx={{ color: "text.secondary" }}>
-        {count(run.count, "server")}, {count(run.updates, "update")}, {resets || "no reset"} (the fewest possible). {run.state === "draft" ? `Takes about ${duration(run.planned_seconds)}; no order could take less than ${duration(run.bound_seconds)}.` : run.started_at && `Started ${clock(new Date(run.started_at))} by ${run.started_by}${run.state === "running" ? `, expected to end ${clock(new Date(Math.max(now, Date.parse(run.started_at) + run.planned_seconds * 1000)))}` : ""}.`} Payloads {run.source}.
+        {count(run.count, "server")}, {count(run.updates, "update")}, {resets || "no reset"} (the fewest
+        possible).{" "}
+        {run.state === "draft"
+          ? `Takes about ${duration(run.planned_seconds)}; no order could take less than ${duration(run.bound_seconds)}.`
+          : run.started_at &&
+            `Started ${clock(new Date(run.started_at))} by ${run.started_by}${run.state === "running" ? `, expected to end ${clock(new Date(Math.max(now, Date.parse(run.started_at) + run.planned_seconds * 1000)))}` : ""}.`}{" "}
+        Payloads {run.source}.
       </Box>
     </Box>
   );
@@ -106,25 +187,72 @@ function Orders({ run }: { run: Run }) {
   const navigate = useNavigate();
   const path = { params: { path: { id: run.id } } };
   const start = useMutation({ mutationFn: () => take(api.POST("/api/v1/runs/{id}/start", path)) });
-  const hold = useMutation({ mutationFn: () => take(run.order === "hold" ? api.POST("/api/v1/runs/{id}/go", path) : api.POST("/api/v1/runs/{id}/hold", path)) });
+  const hold = useMutation({
+    mutationFn: () =>
+      take(
+        run.order === "hold"
+          ? api.POST("/api/v1/runs/{id}/go", path)
+          : api.POST("/api/v1/runs/{id}/hold", path),
+      ),
+  });
   const stop = useMutation({ mutationFn: () => take(api.POST("/api/v1/runs/{id}/stop", path)) });
-  const drop = useMutation({ mutationFn: () => take(api.DELETE("/api/v1/runs/{id}", path)), onSuccess: () => void navigate("/run-sheet") });
-  const lacking = run.missing.length ? `Not packed yet: ${run.missing.map((m) => `${m.product} ${m.version}`).slice(0, 3).join(", ")}${run.missing.length > 3 ? ` and ${run.missing.length - 3} more` : ""}` : null;
+  const drop = useMutation({
+    mutationFn: () => take(api.DELETE("/api/v1/runs/{id}", path)),
+    onSuccess: () => void navigate("/run-sheet"),
+  });
+  const lacking = run.missing.length
+    ? `Not packed yet: ${run.missing
+        .map((m) => `${m.product} ${m.version}`)
+        .slice(0, 3)
+        .join(", ")}${run.missing.length > 3 ? ` and ${run.missing.length - 3} more` : ""}`
+    : null;
   const trouble = start.error ?? hold.error ?? stop.error ?? drop.error;
   return (
     <>
       {trouble && <Trouble>{trouble.message}</Trouble>}
-      {run.state === "draft" && <>
-        <Act takes="run" variant="contained" why={lacking} onClick={() => start.mutate()} loading={start.isPending}>Start: update {count(run.count, "server")} now</Act>
-        {lacking && <Button component={Link} to={`/repository?new=1&servers=${run.servers.map((s) => s.server).join(",")}`} variant="outlined">Pack them</Button>}
-        <Act takes="plan" variant="outlined" onClick={() => drop.mutate()}>Throw away</Act>
-      </>}
-      {run.state === "running" && run.order !== "stop" && <>
-        <Act takes="run" variant="outlined" onClick={() => hold.mutate()}>{run.order === "hold" ? "Go on" : "Hold before the next step"}</Act>
-        <Act takes="run" variant="outlined" color="error" onClick={() => stop.mutate()}>Stop after the present steps</Act>
-      </>}
-      {run.state === "running" && run.order === "stop" && <Tag tone="deep">stopping after the present steps</Tag>}
-      {run.state === "ended" && <Button component={Link} to={`/record/${run.id}`} variant="contained">Open its record</Button>}
+      {run.state === "draft" && (
+        <>
+          <Act
+            takes="run"
+            variant="contained"
+            why={lacking}
+            onClick={() => start.mutate()}
+            loading={start.isPending}
+          >
+            Start: update {count(run.count, "server")} now
+          </Act>
+          {lacking && (
+            <Button
+              component={Link}
+              to={`/repository?new=1&servers=${run.servers.map((s) => s.server).join(",")}`}
+              variant="outlined"
+            >
+              Pack them
+            </Button>
+          )}
+          <Act takes="plan" variant="outlined" onClick={() => drop.mutate()}>
+            Throw away
+          </Act>
+        </>
+      )}
+      {run.state === "running" && run.order !== "stop" && (
+        <>
+          <Act takes="run" variant="outlined" onClick={() => hold.mutate()}>
+            {run.order === "hold" ? "Go on" : "Hold before the next step"}
+          </Act>
+          <Act takes="run" variant="outlined" color="error" onClick={() => stop.mutate()}>
+            Stop after the present steps
+          </Act>
+        </>
+      )}
+      {run.state === "running" && run.order === "stop" && (
+        <Tag tone="deep">stopping after the present steps</Tag>
+      )}
+      {run.state === "ended" && (
+        <Button component={Link} to={`/record/${run.id}`} variant="contained">
+          Open its record
+        </Button>
+      )}
     </>
   );
 }
@@ -133,18 +261,36 @@ function Orders({ run }: { run: Run }) {
 function WhatWillBeDone({ run }: { run: Run }) {
   return (
     <Box component="table" aria-label="What will be done" sx={{ ...tableSx, mt: 2 }}>
-      <thead><tr><th scope="col">Server</th><th scope="col">Serves in</th><th scope="col">Rounds in order</th></tr></thead>
+      <thead>
+        <tr>
+          <th scope="col">Server</th>
+          <th scope="col">Serves in</th>
+          <th scope="col">Rounds in order</th>
+        </tr>
+      </thead>
       <tbody>
         {run.servers.map((s) => (
           <tr key={s.server}>
-            <td style={{ whiteSpace: "nowrap" }}><strong>{s.server}</strong></td>
+            <td style={{ whiteSpace: "nowrap" }}>
+              <strong>{s.server}</strong>
+            </td>
             <td style={{ whiteSpace: "nowrap" }}>{s.group || "–"}</td>
-            <td>{s.rounds.map((round, at) => (
-              <Box key={at} component="span" sx={{ mr: 1.5, display: "inline-block" }}>
-                <Box component="span" sx={{ color: "text.secondary" }}>{at + 1}.</Box> {round.writes.map((w) => `${w.slot} ${w.to}`).join(", ") || "nothing to write"}{round.reset && <strong>, {round.reset}</strong>}
-              </Box>
-            ))}
-            {s.overrides.map((o) => <Box key={o.check}>The {o.check} check is overridden: {o.reason}</Box>)}</td>
+            <td>
+              {s.rounds.map((round, at) => (
+                <Box key={at} component="span" sx={{ mr: 1.5, display: "inline-block" }}>
+                  <Box component="span" sx={{ color: "text.secondary" }}>
+                    {at + 1}.
+                  </Box>{" "}
+                  {round.writes.map((w) => `${w.slot} ${w.to}`).join(", ") || "nothing to write"}
+                  {round.reset && <strong>, {round.reset}</strong>}
+                </Box>
+              ))}
+              {s.overrides.map((o) => (
+                <Box key={o.check}>
+                  The {o.check} check is overridden: {o.reason}
+                </Box>
+              ))}
+            </td>
           </tr>
         ))}
       </tbody>
@@ -156,13 +302,42 @@ function WhatWillBeDone({ run }: { run: Run }) {
 function States({ run }: { run: Run }) {
   if (run.state === "draft") return <WhatWillBeDone run={run} />;
   return (
-    <Box component="table" aria-label="State of each server" sx={{ ...tableSx, mt: 2, "& td": { ...tableSx["& td"], py: 0.4, fontSize: 13 } }}>
-      <thead><tr><th scope="col">Server</th><th scope="col">State</th><th scope="col">What</th><th scope="col" className="n">Done</th></tr></thead>
+    <Box
+      component="table"
+      aria-label="State of each server"
+      sx={{ ...tableSx, mt: 2, "& td": { ...tableSx["& td"], py: 0.4, fontSize: 13 } }}
+    >
+      <thead>
+        <tr>
+          <th scope="col">Server</th>
+          <th scope="col">State</th>
+          <th scope="col">What</th>
+          <th scope="col" className="n">
+            Done
+          </th>
+        </tr>
+      </thead>
       <tbody>
         {run.servers.map((s) => (
           <tr key={s.server}>
-            <td><strong>{s.server}</strong></td>
-            <td><Tag tone={s.ended === "failed" || s.question ? "deep" : s.ended ? "done" : s.state === "waiting" ? "rule" : "water"}>{s.ended || (s.question ? "asks" : s.state)}</Tag></td>
+            <td>
+              <strong>{s.server}</strong>
+            </td>
+            <td>
+              <Tag
+                tone={
+                  s.ended === "failed" || s.question
+                    ? "deep"
+                    : s.ended
+                      ? "done"
+                      : s.state === "waiting"
+                        ? "rule"
+                        : "water"
+                }
+              >
+                {s.ended || (s.question ? "asks" : s.state)}
+              </Tag>
+            </td>
             <td>{s.reason || s.detail}</td>
             <td className="n">{s.percent !== null && s.percent !== undefined ? `${s.percent} %` : ""}</td>
           </tr>

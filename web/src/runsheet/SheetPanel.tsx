@@ -11,7 +11,12 @@ import { ink } from "../theme/theme";
 import { Override } from "./Override";
 import { Question } from "./Question";
 
-interface Props { run: Run; now: number; picked: string | null; pick: (server: string | null) => void }
+interface Props {
+  run: Run;
+  now: number;
+  picked: string | null;
+  pick: (server: string | null) => void;
+}
 
 /** Beside the lanes: what needs a person, the server at hand, the tape. */
 export function SheetPanel({ run, now, picked, pick }: Props) {
@@ -21,22 +26,39 @@ export function SheetPanel({ run, now, picked, pick }: Props) {
   return (
     <Box sx={{ display: "grid", gap: 2 }}>
       <Standing run={run} now={now} />
-      {run.servers.filter((s) => s.question).map((s) => <Question key={s.server} run={run.id} lane={s} />)}
+      {run.servers
+        .filter((s) => s.question)
+        .map((s) => (
+          <Question key={s.server} run={run.id} lane={s} />
+        ))}
       {failed.map((s) => (
         <Trouble key={s.server} title={`${s.server} needs a look`}>
           {s.reason}
-          <Box sx={{ mt: 0.75 }}><Button variant="outlined" onClick={() => pick(s.server)}>Show its tape</Button></Box>
+          <Box sx={{ mt: 0.75 }}>
+            <Button variant="outlined" onClick={() => pick(s.server)}>
+              Show its tape
+            </Button>
+          </Box>
         </Trouble>
       ))}
-      {!lane && stopping.map((s) => (
-        <Trouble key={s.server} title={`${s.server} is expected to be stopped`}>
-          {s.detail}
-          <Box sx={{ mt: 0.75 }}><Button variant="outlined" onClick={() => pick(s.server)}>Show its plan</Button></Box>
-        </Trouble>
-      ))}
+      {!lane &&
+        stopping.map((s) => (
+          <Trouble key={s.server} title={`${s.server} is expected to be stopped`}>
+            {s.detail}
+            <Box sx={{ mt: 0.75 }}>
+              <Button variant="outlined" onClick={() => pick(s.server)}>
+                Show its plan
+              </Button>
+            </Box>
+          </Trouble>
+        ))}
       {lane && <Plan run={run} lane={lane} close={() => pick(null)} />}
       {run.state !== "draft" && <Tape key={picked} id={run.id} server={picked} />}
-      {run.state === "draft" && !lane && <Box sx={{ color: "text.secondary", fontSize: 13.5 }}>Pick a lane to see its rounds: what is written, and which reset makes it active.</Box>}
+      {run.state === "draft" && !lane && (
+        <Box sx={{ color: "text.secondary", fontSize: 13.5 }}>
+          Pick a lane to see its rounds: what is written, and which reset makes it active.
+        </Box>
+      )}
     </Box>
   );
 }
@@ -47,20 +69,32 @@ function Standing({ run, now }: { run: Run; now: number }) {
       <Box>
         <Title level={2}>Before it starts</Title>
         <Box component="ul" sx={{ m: 0, mt: 0.75, pl: 2.25, fontSize: 13.5 }}>
-          <li>Each server is read again first; one that is level is skipped, one that changed is planned anew.</li>
+          <li>
+            Each server is read again first; one that is level is skipped, one that changed is planned anew.
+          </li>
           <li>Never more servers at once than the site allows, nor more of a group than may be away.</li>
           <li>Each payload is identified against its component before it is sent.</li>
-          <li>{run.missing.length ? `${count(run.missing.length, "payload")} still to be packed.` : "Every payload is packed."}</li>
+          <li>
+            {run.missing.length
+              ? `${count(run.missing.length, "payload")} still to be packed.`
+              : "Every payload is packed."}
+          </li>
         </Box>
       </Box>
     );
   }
-  const gone = run.started_at ? ((run.ended_at ? Date.parse(run.ended_at) : now) - Date.parse(run.started_at)) / 1000 : 0;
+  const gone = run.started_at
+    ? ((run.ended_at ? Date.parse(run.ended_at) : now) - Date.parse(run.started_at)) / 1000
+    : 0;
   return (
     <Box role="status">
-      <Title level={2}>{run.state === "running" ? "Running" : "Ended"}, {run.finished} of {run.count} servers done</Title>
+      <Title level={2}>
+        {run.state === "running" ? "Running" : "Ended"}, {run.finished} of {run.count} servers done
+      </Title>
       <Box sx={{ color: "text.secondary", fontSize: 13.5 }}>
-        {duration(gone)} so far{run.state === "running" ? `, planned ${duration(run.planned_seconds)}` : ""}. {run.failed ? `${count(run.failed, "server")} failed.` : "Nothing failed."}{run.asking > 0 && ` ${count(run.asking, "server")} waits for an answer.`}
+        {duration(gone)} so far{run.state === "running" ? `, planned ${duration(run.planned_seconds)}` : ""}.{" "}
+        {run.failed ? `${count(run.failed, "server")} failed.` : "Nothing failed."}
+        {run.asking > 0 && ` ${count(run.asking, "server")} waits for an answer.`}
       </Box>
     </Box>
   );
@@ -69,18 +103,49 @@ function Standing({ run, now }: { run: Run; now: number }) {
 function Plan({ run, lane, close }: { run: Run; lane: RunServer; close: () => void }) {
   return (
     <Box component="section">
-      <Box sx={{ display: "flex", justifyContent: "space-between" }}><Title level={2}>{lane.server}</Title><Button onClick={close}>All servers</Button></Box>
+      <Box sx={{ display: "flex", justifyContent: "space-between" }}>
+        <Title level={2}>{lane.server}</Title>
+        <Button onClick={close}>All servers</Button>
+      </Box>
       {lane.group && <Box sx={{ color: "text.secondary", fontSize: 13 }}>in {lane.group}</Box>}
-      {run.state === "draft" ? <Override run={run.id} lane={lane} /> : lane.overrides.map((o) => <Box key={o.check} sx={{ fontSize: 13 }}>The {o.check} check was overridden: {o.reason}</Box>)}
+      {run.state === "draft" ? (
+        <Override run={run.id} lane={lane} />
+      ) : (
+        lane.overrides.map((o) => (
+          <Box key={o.check} sx={{ fontSize: 13 }}>
+            The {o.check} check was overridden: {o.reason}
+          </Box>
+        ))
+      )}
       <Box component="ol" sx={{ m: 0, mt: 0.5, pl: 2.5, fontSize: 13.5 }}>
         {lane.rounds.map((round, at) => (
           <li key={at}>
-            {round.writes.map((w) => <Box key={w.slot}><Mono>{w.slot} {w.source} → {w.to}</Mono>{w.identity && w.identity !== "by its descriptors" && <Box sx={{ fontSize: 12.5, color: w.identity.startsWith("by ") ? "text.secondary" : ink("deep") }}>identity {w.identity}</Box>}</Box>)}
+            {round.writes.map((w) => (
+              <Box key={w.slot}>
+                <Mono>
+                  {w.slot} {w.source} → {w.to}
+                </Mono>
+                {w.identity && w.identity !== "by its descriptors" && (
+                  <Box
+                    sx={{
+                      fontSize: 12.5,
+                      color: w.identity.startsWith("by ") ? "text.secondary" : ink("deep"),
+                    }}
+                  >
+                    identity {w.identity}
+                  </Box>
+                )}
+              </Box>
+            ))}
             {round.reset ? `${round.writes.length ? "then " : ""}${round.reset}` : "no reset"}
           </li>
         ))}
       </Box>
-      {lane.stranded.map((s) => <Box key={s.slot} sx={{ fontSize: 13 }}>{s.slot} stays: {s.reason}</Box>)}
+      {lane.stranded.map((s) => (
+        <Box key={s.slot} sx={{ fontSize: 13 }}>
+          {s.slot} stays: {s.reason}
+        </Box>
+      ))}
     </Box>
   );
 }
@@ -94,14 +159,34 @@ function Tape({ id, server }: { id: number; server: string | null }) {
   return (
     <Box component="section">
       <Title level={2}>Tape{server ? ` of ${server}` : ""}</Title>
-      <Box component="ol" sx={{ listStyle: "none", m: 0, mt: 0.75, p: 0, fontSize: 12.5, display: "grid", gap: 0.4 }}>
+      <Box
+        component="ol"
+        sx={{ listStyle: "none", m: 0, mt: 0.75, p: 0, fontSize: 12.5, display: "grid", gap: 0.4 }}
+      >
         {data.rows.map((e) => (
-          <Box component="li" key={`${e.server} ${e.seq}`} sx={{ display: "grid", gridTemplateColumns: "72px 1fr", color: e.kind.includes("failed") ? ink("deep") : "inherit" }}>
-            <Mono dim>{clock(new Date(e.at), true)}</Mono><Box sx={{ overflowWrap: "anywhere" }}>{!server && <strong>{e.server} </strong>}{e.text}</Box>
+          <Box
+            component="li"
+            key={`${e.server} ${e.seq}`}
+            sx={{
+              display: "grid",
+              gridTemplateColumns: "72px 1fr",
+              color: e.kind.includes("failed") ? ink("deep") : "inherit",
+            }}
+          >
+            <Mono dim>{clock(new Date(e.at), true)}</Mono>
+            <Box sx={{ overflowWrap: "anywhere" }}>
+              {!server && <strong>{e.server} </strong>}
+              {e.text}
+            </Box>
           </Box>
         ))}
       </Box>
-      <More shown={data.rows.length} total={data.total} what="entries" more={() => setLimit(limit + 5 * STEP)} />
+      <More
+        shown={data.rows.length}
+        total={data.total}
+        what="entries"
+        more={() => setLimit(limit + 5 * STEP)}
+      />
     </Box>
   );
 }

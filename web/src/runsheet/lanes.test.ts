@@ -31,7 +31,11 @@ describe("a lane", () => {
 
   it("shows only what is still to come, after the step under way", () => {
     const left = remaining(lane(plan, [span(200, null)]), 220);
-    expect(left.map((s) => [s.kind, s.start])).toEqual([["writing", 220], ["server reboot", 260], ["checking", 560]]);
+    expect(left.map((s) => [s.kind, s.start])).toEqual([
+      ["writing", 220],
+      ["server reboot", 260],
+      ["checking", 560],
+    ]);
   });
 
   it("never draws a reset twice", () => {
@@ -46,7 +50,9 @@ describe("a lane", () => {
 
   it("ends empty", () => {
     expect(remaining(lane([]), 10)).toEqual([]);
-    expect(remaining(lane(plan, [span(0, 1), span(1, 2, "server reboot"), span(2, 3, "checking")]), 5)).toEqual([]);
+    expect(
+      remaining(lane(plan, [span(0, 1), span(1, 2, "server reboot"), span(2, 3, "checking")]), 5),
+    ).toEqual([]);
   });
 
   it("knows its resets", () => {

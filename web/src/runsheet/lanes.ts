@@ -1,6 +1,10 @@
 import type { RunServer, Span } from "../api/client";
 
-export interface Scale { x: (seconds: number) => number; ticks: { at: number; x: number }[]; end: number }
+export interface Scale {
+  x: (seconds: number) => number;
+  ticks: { at: number; x: number }[];
+  end: number;
+}
 
 const STEPS = [300, 600, 900, 1800, 3600, 7200, 14_400];
 
@@ -9,13 +13,18 @@ export function scaleOf(end: number, width: number): Scale {
   const span = Math.max(end, 600) * 1.03;
   const step = STEPS.find((s) => span / s <= 8) ?? 28_800;
   const x = (seconds: number): number => (seconds / span) * width;
-  const ticks = Array.from({ length: Math.floor(span / step) + 1 }, (_, i) => ({ at: i * step, x: x(i * step) }));
+  const ticks = Array.from({ length: Math.floor(span / step) + 1 }, (_, i) => ({
+    at: i * step,
+    x: x(i * step),
+  }));
   return { x, ticks, end: span };
 }
 
 /** When everything on the sheet is over, planned or happened; never before now. */
 export function endOf(servers: RunServer[], now: number): number {
-  const ends = servers.flatMap((s) => [...(s.ended ? [] : remaining(s, now)), ...s.happened].map((span) => span.end ?? now));
+  const ends = servers.flatMap((s) =>
+    [...(s.ended ? [] : remaining(s, now)), ...s.happened].map((span) => span.end ?? now),
+  );
   return Math.max(now, ...ends, 0);
 }
 
@@ -39,4 +48,5 @@ export function remaining(lane: RunServer, now: number): Span[] {
   return [...open, ...moved];
 }
 
-export const isReset = (kind: string): boolean => ["controller restart", "server reboot", "power cycle"].includes(kind);
+export const isReset = (kind: string): boolean =>
+  ["controller restart", "server reboot", "power cycle"].includes(kind);

@@ -17,7 +17,8 @@ import { useSiteNow } from "./time";
 import { WorkBar } from "./WorkBar";
 
 const isTyping = (target: EventTarget | null): boolean =>
-  target instanceof HTMLElement && (target.isContentEditable || ["INPUT", "TEXTAREA", "SELECT"].includes(target.tagName));
+  target instanceof HTMLElement &&
+  (target.isContentEditable || ["INPUT", "TEXTAREA", "SELECT"].includes(target.tagName));
 
 type Sheet = "find" | "work" | "keys" | null;
 
@@ -41,9 +42,15 @@ function Now() {
   const { data } = useQuery(site);
   const time = new Date(now);
   return (
-    <Box sx={{ fontSize: 12.5, lineHeight: 1.35, whiteSpace: "nowrap", display: { xs: "none", md: "block" } }}>
-      <Box sx={{ fontFamily: fonts.mono, fontVariantNumeric: "tabular-nums", fontWeight: 650 }}>{day(time)} {clock(time)}</Box>
-      <Box sx={{ color: "text.secondary" }}>{data && data.rate !== 1 ? `clock runs ${data.rate} × as fast` : "site time"}</Box>
+    <Box
+      sx={{ fontSize: 12.5, lineHeight: 1.35, whiteSpace: "nowrap", display: { xs: "none", md: "block" } }}
+    >
+      <Box sx={{ fontFamily: fonts.mono, fontVariantNumeric: "tabular-nums", fontWeight: 650 }}>
+        {day(time)} {clock(time)}
+      </Box>
+      <Box sx={{ color: "text.secondary" }}>
+        {data && data.rate !== 1 ? `clock runs ${data.rate} × as fast` : "site time"}
+      </Box>
     </Box>
   );
 }
@@ -51,12 +58,26 @@ function Now() {
 function Scheme() {
   const { mode, systemMode, setMode } = useColorScheme();
   const night = (mode === "system" ? systemMode : mode) === "dark";
-  return <Button variant="text" color="inherit" onClick={() => setMode(night ? "light" : "dark")}>{night ? "Paper" : "Night shift"}</Button>;
+  return (
+    <Button variant="text" color="inherit" onClick={() => setMode(night ? "light" : "dark")}>
+      {night ? "Paper" : "Night shift"}
+    </Button>
+  );
 }
 
 function Who() {
   const { data } = useQuery(me);
-  return <Button variant="text" color="inherit" component={Link} to="/people" title="People, your password and your sessions">{data?.name}</Button>;
+  return (
+    <Button
+      variant="text"
+      color="inherit"
+      component={Link}
+      to="/people"
+      title="People, your password and your sessions"
+    >
+      {data?.name}
+    </Button>
+  );
 }
 
 function Leave() {
@@ -66,7 +87,11 @@ function Leave() {
     queries.clear();
     window.location.assign("/");
   };
-  return <Button variant="text" color="inherit" onClick={() => void leave()}>Sign out</Button>;
+  return (
+    <Button variant="text" color="inherit" onClick={() => void leave()}>
+      Sign out
+    </Button>
+  );
 }
 
 /** Top: the places. Bottom: work under way. Between: the place. */
@@ -75,17 +100,48 @@ export function Frame() {
   const live = useLive();
   useFrameKeys(setSheet);
   return (
-    <Box sx={{ display: "grid", gridTemplateRows: "auto minmax(0,1fr) auto", gridTemplateColumns: "minmax(0,1fr)", height: "100vh" }}>
-      <Box component="header" className="no-print" sx={{ display: "flex", alignItems: "center", gap: { xs: 1.5, md: 3 }, px: 2.25, minHeight: 62, overflowX: { xs: "auto", md: "visible" }, bgcolor: "background.paper", borderBottom: `1px solid ${ink("ink")}` }}>
-        <Box sx={{ fontFamily: fonts.title, fontWeight: 800, fontStretch: "125%", fontSize: 20 }}>Ordnung</Box>
+    <Box
+      sx={{
+        display: "grid",
+        gridTemplateRows: "auto minmax(0,1fr) auto",
+        gridTemplateColumns: "minmax(0,1fr)",
+        height: "100vh",
+      }}
+    >
+      <Box
+        component="header"
+        className="no-print"
+        sx={{
+          display: "flex",
+          alignItems: "center",
+          gap: { xs: 1.5, md: 3 },
+          px: 2.25,
+          minHeight: 62,
+          overflowX: { xs: "auto", md: "visible" },
+          bgcolor: "background.paper",
+          borderBottom: `1px solid ${ink("ink")}`,
+        }}
+      >
+        <Box sx={{ fontFamily: fonts.title, fontWeight: 800, fontStretch: "125%", fontSize: 20 }}>
+          Ordnung
+        </Box>
         <Places />
         <Button variant="text" color="inherit" onClick={() => setSheet("find")} sx={{ gap: 1, px: 1 }}>
-          Find or do <Box component="kbd" sx={{ border: "1px solid", borderRadius: 0.5, px: 0.7, fontSize: 11 }}>/</Box>
+          Find or do{" "}
+          <Box component="kbd" sx={{ border: "1px solid", borderRadius: 0.5, px: 0.7, fontSize: 11 }}>
+            /
+          </Box>
         </Button>
         <Now />
-        <Box sx={{ display: { xs: "none", sm: "flex" } }}><Scheme /><Who /><Leave /></Box>
+        <Box sx={{ display: { xs: "none", sm: "flex" } }}>
+          <Scheme />
+          <Who />
+          <Leave />
+        </Box>
       </Box>
-      <Box component="main" sx={{ minHeight: 0, overflow: { xs: "auto", md: "hidden" } }}><Outlet /></Box>
+      <Box component="main" sx={{ minHeight: 0, overflow: { xs: "auto", md: "hidden" } }}>
+        <Outlet />
+      </Box>
       <WorkBar open={sheet === "work"} setOpen={(open) => setSheet(open ? "work" : null)} live={live} />
       <Find open={sheet === "find"} close={() => setSheet(null)} />
       <Keys open={sheet === "keys"} close={() => setSheet(null)} />

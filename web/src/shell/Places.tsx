@@ -7,14 +7,26 @@ import { site } from "../api/queries";
 import { fonts, ink } from "../theme/theme";
 import { count } from "./format";
 
-interface Place { path: string; name: string; fact: (s: Site) => string }
+interface Place {
+  path: string;
+  name: string;
+  fact: (s: Site) => string;
+}
 
 export const PLACES: Place[] = [
   { path: "/floor", name: "Floor", fact: (s) => count(s.servers, "server") },
   { path: "/drift", name: "Drift", fact: (s) => `${s.off} off` },
   { path: "/baseline", name: "Baseline", fact: (s) => s.baseline || "no catalog" },
-  { path: "/repository", name: "Repository", fact: (s) => (s.ending ? `${s.sealed} sealed, ${s.ending} ending` : `${s.sealed} sealed`) },
-  { path: "/run-sheet", name: "Run sheet", fact: (s) => (s.running ? `${s.running} running` : count(s.drafts, "draft")) },
+  {
+    path: "/repository",
+    name: "Repository",
+    fact: (s) => (s.ending ? `${s.sealed} sealed, ${s.ending} ending` : `${s.sealed} sealed`),
+  },
+  {
+    path: "/run-sheet",
+    name: "Run sheet",
+    fact: (s) => (s.running ? `${s.running} running` : count(s.drafts, "draft")),
+  },
   { path: "/record", name: "Record", fact: (s) => count(s.runs, "run") },
 ];
 
@@ -24,23 +36,68 @@ export function Places() {
   const [params] = useSearchParams();
   const kept = params.get("servers");
   return (
-    <Box component="nav" aria-label="Places" sx={{ display: "flex", flex: 1, minWidth: 0, overflowX: "auto" }}>
+    <Box
+      component="nav"
+      aria-label="Places"
+      sx={{ display: "flex", flex: 1, minWidth: 0, overflowX: "auto" }}
+    >
       {PLACES.map((place, at) => (
         <Box
-          component={NavLink} key={place.path} to={{ pathname: place.path, search: kept ? `?servers=${kept}` : "" }}
+          component={NavLink}
+          key={place.path}
+          to={{ pathname: place.path, search: kept ? `?servers=${kept}` : "" }}
           sx={{
-            position: "relative", flex: "1 1 0", minWidth: 92, maxWidth: 150, pt: 0.75, color: "text.primary", textDecoration: "none", fontSize: 12.5, lineHeight: 1.35,
-            "& .dot": { width: 12, height: 12, borderRadius: "50%", border: `2px solid ${ink("ink")}`, bgcolor: "background.paper", position: "relative", zIndex: 1 },
-            "&.active .dot": { bgcolor: ink("water"), borderColor: ink("water"), boxShadow: `0 0 0 3px ${ink("water2")}` },
+            position: "relative",
+            flex: "1 1 0",
+            minWidth: 92,
+            maxWidth: 150,
+            pt: 0.75,
+            color: "text.primary",
+            textDecoration: "none",
+            fontSize: 12.5,
+            lineHeight: 1.35,
+            "& .dot": {
+              width: 12,
+              height: 12,
+              borderRadius: "50%",
+              border: `2px solid ${ink("ink")}`,
+              bgcolor: "background.paper",
+              position: "relative",
+              zIndex: 1,
+            },
+            "&.active .dot": {
+              bgcolor: ink("water"),
+              borderColor: ink("water"),
+              boxShadow: `0 0 0 3px ${ink("water2")}`,
+            },
             "&.active .name": { color: ink("water") },
-            "&::before": at < PLACES.length - 1 ? { content: '""', position: "absolute", left: 12, right: 0, top: 12, height: "1.5px", bgcolor: ink("ink3") } : {},
+            "&::before":
+              at < PLACES.length - 1
+                ? {
+                    content: '""',
+                    position: "absolute",
+                    left: 12,
+                    right: 0,
+                    top: 12,
+                    height: "1.5px",
+                    bgcolor: ink("ink3"),
+                  }
+                : {},
           }}
         >
           <Box className="dot" aria-hidden />
           <Box sx={{ display: "flex", gap: 0.75, alignItems: "baseline", whiteSpace: "nowrap", pt: 0.25 }}>
-            <Box component="span" className="name" sx={{ fontFamily: fonts.title, fontWeight: 700, fontSize: 13 }}>{place.name}</Box>
+            <Box
+              component="span"
+              className="name"
+              sx={{ fontFamily: fonts.title, fontWeight: 700, fontSize: 13 }}
+            >
+              {place.name}
+            </Box>
           </Box>
-          <Box sx={{ color: "text.secondary", whiteSpace: "nowrap" }}>{data ? place.fact(data) : "\u00a0"}</Box>
+          <Box sx={{ color: "text.secondary", whiteSpace: "nowrap" }}>
+            {data ? place.fact(data) : "\u00a0"}
+          </Box>
         </Box>
       ))}
     </Box>

@@ -28,13 +28,34 @@ export function SignIn() {
     <Box component="main" sx={{ minHeight: "100%", display: "grid", placeItems: "center", p: 3 }}>
       <Box component="form" onSubmit={submit} sx={{ width: "100%", maxWidth: 340, display: "grid", gap: 2 }}>
         <Box sx={{ display: "flex", gap: 1, alignItems: "center" }}>
-          <Glyph verdict="level" scale={1.6} /><Title>Ordnung</Title>
+          <Glyph verdict="level" scale={1.6} />
+          <Title>Ordnung</Title>
         </Box>
-        <Box sx={{ color: "text.secondary" }}>Firmware of this house: what there is, what there should be, and the way between.</Box>
-        <TextField label="Name" value={name} onChange={(e) => setName(e.target.value)} autoComplete="username" autoFocus required size="small" />
-        <TextField label="Password" type="password" value={password} onChange={(e) => setPassword(e.target.value)} autoComplete="current-password" required size="small" />
+        <Box sx={{ color: "text.secondary" }}>
+          Firmware of this house: what there is, what there should be, and the way between.
+        </Box>
+        <TextField
+          label="Name"
+          value={name}
+          onChange={(e) => setName(e.target.value)}
+          autoComplete="username"
+          autoFocus
+          required
+          size="small"
+        />
+        <TextField
+          label="Password"
+          type="password"
+          value={password}
+          onChange={(e) => setPassword(e.target.value)}
+          autoComplete="current-password"
+          required
+          size="small"
+        />
         {enter.error && <Trouble>{enter.error.message}</Trouble>}
-        <Button type="submit" variant="contained" loading={enter.isPending} sx={{ py: 1 }}>Sign in</Button>
+        <Button type="submit" variant="contained" loading={enter.isPending} sx={{ py: 1 }}>
+          Sign in
+        </Button>
       </Box>
     </Box>
   );

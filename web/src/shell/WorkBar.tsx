@@ -18,11 +18,19 @@ export function progress(w: Work, now: number): { part: number; told: string } {
   const part = w.total ? Math.min(1, w.done / w.total) : 0;
   const gone = w.started_at ? (now - Date.parse(w.started_at)) / 1000 : 0;
   // Servers of a run take very unlike times: its sheet tells the expected end, a guess here would mislead.
-  const left = w.kind !== "run" && part > 0.02 && part < 1 ? `, about ${duration((gone / part) * (1 - part))} left` : "";
-  return { part, told: w.state === "asked" ? "waits for the engine" : `${amount(w.done, w.unit)} of ${amount(w.total, w.unit)}${left}` };
+  const left =
+    w.kind !== "run" && part > 0.02 && part < 1 ? `, about ${duration((gone / part) * (1 - part))} left` : "";
+  return {
+    part,
+    told:
+      w.state === "asked"
+        ? "waits for the engine"
+        : `${amount(w.done, w.unit)} of ${amount(w.total, w.unit)}${left}`,
+  };
 }
 
-export const seen = (id: number): Promise<unknown> => take(api.POST("/api/v1/work/{id}/seen", { params: { path: { id } } }));
+export const seen = (id: number): Promise<unknown> =>
+  take(api.POST("/api/v1/work/{id}/seen", { params: { path: { id } } }));
 
 function Bar({ part }: { part: number }) {
   return (
@@ -36,10 +44,43 @@ function Item({ w, now }: { w: Work; now: number }) {
   const { part, told } = progress(w, now);
   const under = w.state === "running" || w.state === "asked";
   return (
-    <Box role={under ? "progressbar" : undefined} aria-label={under ? w.title : undefined} aria-valuenow={under ? Math.round(part * 100) : undefined}
-      sx={{ display: "flex", alignItems: "center", gap: 1.25, px: 2, borderRight: "1px solid rgba(255,255,255,.18)", whiteSpace: "nowrap", minWidth: 0, maxWidth: 520, overflow: "hidden" }}>
-      <Box component="strong" title={w.title} sx={{ overflow: "hidden", textOverflow: "ellipsis", flex: "0 1 auto", minWidth: 60 }}>{w.title}</Box>
-      {under ? <><Bar part={part} /><Mono>{told}</Mono></> : <Box component="span" title={w.note} sx={{ color: "#F6A594", overflow: "hidden", textOverflow: "ellipsis", minWidth: 0 }}>{w.note}</Box>}
+    <Box
+      role={under ? "progressbar" : undefined}
+      aria-label={under ? w.title : undefined}
+      aria-valuenow={under ? Math.round(part * 100) : undefined}
+      sx={{
+        display: "flex",
+        alignItems: "center",
+        gap: 1.25,
+        px: 2,
+        borderRight: "1px solid rgba(255,255,255,.18)",
+        whiteSpace: "nowrap",
+        minWidth: 0,
+        maxWidth: 520,
+        overflow: "hidden",
+      }}
+    >
+      <Box
+        component="strong"
+        title={w.title}
+        sx={{ overflow: "hidden", textOverflow: "ellipsis", flex: "0 1 auto", minWidth: 60 }}
+      >
+        {w.title}
+      </Box>
+      {under ? (
+        <>
+          <Bar part={part} />
+          <Mono>{told}</Mono>
+        </>
+      ) : (
+        <Box
+          component="span"
+          title={w.note}
+          sx={{ color: "#F6A594", overflow: "hidden", textOverflow: "ellipsis", minWidth: 0 }}
+        >
+          {w.note}
+        </Box>
+      )}
     </Box>
   );
 }
@@ -51,35 +92,101 @@ function AllWork({ now }: { now: number }) {
   return (
     <>
       {data.total === 0 && "Nothing has been asked for yet."}
-      {data.rows.map((w) => <WorkDetail key={w.id} w={w} now={now} />)}
+      {data.rows.map((w) => (
+        <WorkDetail key={w.id} w={w} now={now} />
+      ))}
       <More shown={data.rows.length} total={data.total} more={() => setLimit(limit * 5)} />
     </>
   );
 }
 
 /** Work under way: always on screen. A failure stays until someone has seen it. */
-export function WorkBar({ open, setOpen, live }: { open: boolean; setOpen: (open: boolean) => void; live: boolean }) {
+export function WorkBar({
+  open,
+  setOpen,
+  live,
+}: {
+  open: boolean;
+  setOpen: (open: boolean) => void;
+  live: boolean;
+}) {
   const { data = [] } = useQuery(work);
   const trouble = useQuery({ ...site, refetchInterval: 5000 }).data?.trouble;
   const now = useSiteNow();
-  const shown = data.filter((w) => w.state === "running" || w.state === "asked" || (w.state === "failed" && !w.seen));
-  const ended = data.filter((w) => w.state === "done" || (w.state === "failed" && w.seen)).sort((a, b) => b.id - a.id);
+  const shown = data.filter(
+    (w) => w.state === "running" || w.state === "asked" || (w.state === "failed" && !w.seen),
+  );
+  const ended = data
+    .filter((w) => w.state === "done" || (w.state === "failed" && w.seen))
+    .sort((a, b) => b.id - a.id);
   const last = ended[0];
   return (
-    <Box component="footer" className="no-print" sx={{ bgcolor: ink("bar"), color: ink("barText"), minHeight: 38, display: "flex", alignItems: "stretch", fontSize: 13, borderTop: `1px solid ${ink("rule")}` }}>
-      <Box role="status" aria-label="Work under way" sx={{ display: "flex", flex: 1, minWidth: 0, overflow: "hidden", py: 1 }}>
-        {live && trouble && <Box title={trouble} sx={{ px: 2, fontWeight: 700, color: "#F6A594", overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" }}>{trouble}</Box>}
-        {!live && <Box sx={{ px: 2, fontWeight: 700 }}>The line to Ordnung is down. Trying again; runs go on.</Box>}
-        {shown.slice(0, 3).map((w) => <Item key={w.id} w={w} now={now} />)}
-        <Box sx={{ px: 2, overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap", opacity: 0.85 }}>
-          {last ? `${last.title}: ${last.note}${last.ended_at ? `, ${ago(last.ended_at, now)}` : ""}` : shown.length === 0 ? "Nothing is under way." : ""}
+    <Box
+      component="footer"
+      className="no-print"
+      sx={{
+        bgcolor: ink("bar"),
+        color: ink("barText"),
+        minHeight: 38,
+        display: "flex",
+        alignItems: "stretch",
+        fontSize: 13,
+        borderTop: `1px solid ${ink("rule")}`,
+      }}
+    >
+      <Box
+        role="status"
+        aria-label="Work under way"
+        sx={{ display: "flex", flex: 1, minWidth: 0, overflow: "hidden", py: 1 }}
+      >
+        {live && trouble && (
+          <Box
+            title={trouble}
+            sx={{
+              px: 2,
+              fontWeight: 700,
+              color: "#F6A594",
+              overflow: "hidden",
+              textOverflow: "ellipsis",
+              whiteSpace: "nowrap",
+            }}
+          >
+            {trouble}
+          </Box>
+        )}
+        {!live && (
+          <Box sx={{ px: 2, fontWeight: 700 }}>The line to Ordnung is down. Trying again; runs go on.</Box>
+        )}
+        {shown.slice(0, 3).map((w) => (
+          <Item key={w.id} w={w} now={now} />
+        ))}
+        <Box
+          sx={{ px: 2, overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap", opacity: 0.85 }}
+        >
+          {last
+            ? `${last.title}: ${last.note}${last.ended_at ? `, ${ago(last.ended_at, now)}` : ""}`
+            : shown.length === 0
+              ? "Nothing is under way."
+              : ""}
         </Box>
       </Box>
-      <Button color="inherit" onClick={() => setOpen(true)} sx={{ px: 2, gap: 1 }}>All work <Box component="kbd" sx={{ border: "1px solid", borderRadius: 0.5, px: 0.6, fontSize: 11 }}>w</Box></Button>
-      <Drawer anchor="bottom" open={open} onClose={() => setOpen(false)} slotProps={{ paper: { sx: { maxHeight: "60%", p: 2.5 }, "aria-label": "All work", role: "dialog" } }}>
+      <Button color="inherit" onClick={() => setOpen(true)} sx={{ px: 2, gap: 1 }}>
+        All work{" "}
+        <Box component="kbd" sx={{ border: "1px solid", borderRadius: 0.5, px: 0.6, fontSize: 11 }}>
+          w
+        </Box>
+      </Button>
+      <Drawer
+        anchor="bottom"
+        open={open}
+        onClose={() => setOpen(false)}
+        slotProps={{ paper: { sx: { maxHeight: "60%", p: 2.5 }, "aria-label": "All work", role: "dialog" } }}
+      >
         <Box sx={{ display: "flex", justifyContent: "space-between", mb: 1.5 }}>
           <Title level={2}>All work</Title>
-          <Button variant="outlined" onClick={() => setOpen(false)}>Close</Button>
+          <Button variant="outlined" onClick={() => setOpen(false)}>
+            Close
+          </Button>
         </Box>
         <Box sx={{ display: "grid", gap: 1.25 }}>
           <AllWork now={now} />
@@ -95,14 +202,25 @@ function WorkDetail({ w, now }: { w: Work; now: number }) {
   return (
     <Box sx={{ borderBottom: `1px solid ${ink("rule")}`, pb: 1.25, display: "grid", gap: 0.5 }}>
       <Box sx={{ display: "flex", gap: 1.25, alignItems: "baseline" }}>
-        <strong>{w.title}</strong><Tag tone={TONE[w.state]}>{w.state}</Tag>
-        <Box sx={{ color: "text.secondary" }}>{w.state === "running" || w.state === "asked" ? progress(w, now).told : w.note}</Box>
+        <strong>{w.title}</strong>
+        <Tag tone={TONE[w.state]}>{w.state}</Tag>
+        <Box sx={{ color: "text.secondary" }}>
+          {w.state === "running" || w.state === "asked" ? progress(w, now).told : w.note}
+        </Box>
         <Box sx={{ ml: "auto", color: "text.secondary" }}>{ago(w.asked_at, now)}</Box>
       </Box>
       {w.failures.map((f) => (
-        <Trouble key={f.server} title={`${f.server}: ${f.cause}`}>{f.detail}. {f.remedy}</Trouble>
+        <Trouble key={f.server} title={`${f.server}: ${f.cause}`}>
+          {f.detail}. {f.remedy}
+        </Trouble>
       ))}
-      {w.state === "failed" && !w.seen && <Box><Button variant="outlined" onClick={() => void seen(w.id)}>Seen</Button></Box>}
+      {w.state === "failed" && !w.seen && (
+        <Box>
+          <Button variant="outlined" onClick={() => void seen(w.id)}>
+            Seen
+          </Button>
+        </Box>
+      )}
     </Box>
   );
 }

@@ -3,11 +3,23 @@ import { describe, expect, it } from "vitest";
 import { ago, count, duration, foldNames, month, size } from "./format";
 
 describe("numbers carry units", () => {
-  it.each([[0, "0 kB"], [1, "1 kB"], [1500, "2 kB"], [31_400_000, "31.4 MB"], [1_460_000_000, "1.46 GB"]])("%i bytes", (bytes, told) => {
+  it.each([
+    [0, "0 kB"],
+    [1, "1 kB"],
+    [1500, "2 kB"],
+    [31_400_000, "31.4 MB"],
+    [1_460_000_000, "1.46 GB"],
+  ])("%i bytes", (bytes, told) => {
     expect(size(bytes)).toBe(told);
   });
 
-  it.each([[-3, "0 s"], [45, "45 s"], [240, "4 min"], [3600, "1 h 0 min"], [4800, "1 h 20 min"]])("%i seconds", (seconds, told) => {
+  it.each([
+    [-3, "0 s"],
+    [45, "45 s"],
+    [240, "4 min"],
+    [3600, "1 h 0 min"],
+    [4800, "1 h 20 min"],
+  ])("%i seconds", (seconds, told) => {
     expect(duration(seconds)).toBe(told);
   });
 

@@ -13,14 +13,20 @@ export function duration(seconds: number): string {
 }
 
 export const clock = (time: Date, seconds = false): string =>
-  time.toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit", ...(seconds ? { second: "2-digit" } : {}) });
+  time.toLocaleTimeString("en-GB", {
+    hour: "2-digit",
+    minute: "2-digit",
+    ...(seconds ? { second: "2-digit" } : {}),
+  });
 
-export const day = (time: Date): string => time.toLocaleDateString("en-GB", { weekday: "short", day: "numeric", month: "short" });
+export const day = (time: Date): string =>
+  time.toLocaleDateString("en-GB", { weekday: "short", day: "numeric", month: "short" });
 
 const MONTHS = ["Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"];
 
 /** "Oct 26" for a date as the API spells it. */
-export const month = (date: string): string => `${MONTHS[Number(date.slice(5, 7)) - 1] ?? ""} ${date.slice(2, 4)}`;
+export const month = (date: string): string =>
+  `${MONTHS[Number(date.slice(5, 7)) - 1] ?? ""} ${date.slice(2, 4)}`;
 
 /** "3 min ago" by the site's clock. */
 export function ago(then: string, now: number): string {
@@ -32,7 +38,8 @@ export function ago(then: string, now: number): string {
 export const count = (n: number, word: string): string => `${n} ${word}${n === 1 ? "" : "s"}`;
 
 /** Up to three names as they are, more by their number: "surge-07, -08" / "13 servers, chart-10 and others". */
-export const fewNames = (names: string[]): string => (names.length <= 3 ? foldNames(names) : `${names.length} servers, ${names[0]} and others`);
+export const fewNames = (names: string[]): string =>
+  names.length <= 3 ? foldNames(names) : `${names.length} servers, ${names[0]} and others`;
 
 /** "surge-07, -08" / "surge-01 … -10": equal servers in one row. */
 export function foldNames(names: string[]): string {

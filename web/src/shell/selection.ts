@@ -13,7 +13,11 @@ const addressNow = (): URLSearchParams => new URLSearchParams(window.location.se
 export const selectedNow = (): string[] => split(addressNow().get("servers") ?? "");
 
 /** The selected servers. They live in the address and are kept when the place changes. */
-export function useSelection(): { names: string[]; select: (names: string[]) => void; toggle: (name: string) => void } {
+export function useSelection(): {
+  names: string[];
+  select: (names: string[]) => void;
+  toggle: (name: string) => void;
+} {
   const [params, change] = useAddress();
   const raw = params.get("servers") ?? "";
   const names = useMemo(() => split(raw), [raw]);

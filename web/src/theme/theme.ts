@@ -2,28 +2,75 @@ import { createTheme } from "@mui/material/styles";
 
 /** The tokens of the drawing office: paper, ink, one water colour; by day and for the night shift. */
 export interface Tokens {
-  paper: string; sheet: string; ink: string; ink2: string; ink3: string; rule: string;
-  water: string; water2: string; deep: string; deep2: string; routine: string;
-  pending: string; pending2: string; ahead: string; done: string; done2: string; bar: string; barText: string;
+  paper: string;
+  sheet: string;
+  ink: string;
+  ink2: string;
+  ink3: string;
+  rule: string;
+  water: string;
+  water2: string;
+  deep: string;
+  deep2: string;
+  routine: string;
+  pending: string;
+  pending2: string;
+  ahead: string;
+  done: string;
+  done2: string;
+  bar: string;
+  barText: string;
 }
 
 const day: Tokens = {
-  paper: "#F5F2EA", sheet: "#FCFAF5", ink: "#17242B", ink2: "#4A5A61", ink3: "#86939A", rule: "#D8D2C4",
-  water: "#0B6B7F", water2: "#CFE4E6", deep: "#A63325", deep2: "#F3D9D2", routine: "#5F7C8A",
-  pending: "#7A5105", pending2: "#F4E4BF", ahead: "#5A4A9C", done: "#366646", done2: "#D5E5D6",
-  bar: "#17242B", barText: "#E9E6DC",
+  paper: "#F5F2EA",
+  sheet: "#FCFAF5",
+  ink: "#17242B",
+  ink2: "#4A5A61",
+  ink3: "#86939A",
+  rule: "#D8D2C4",
+  water: "#0B6B7F",
+  water2: "#CFE4E6",
+  deep: "#A63325",
+  deep2: "#F3D9D2",
+  routine: "#5F7C8A",
+  pending: "#7A5105",
+  pending2: "#F4E4BF",
+  ahead: "#5A4A9C",
+  done: "#366646",
+  done2: "#D5E5D6",
+  bar: "#17242B",
+  barText: "#E9E6DC",
 };
 
 const night: Tokens = {
-  paper: "#0F191E", sheet: "#15232A", ink: "#E9E6DC", ink2: "#A9B6BA", ink3: "#71828A", rule: "#2C3D45",
-  water: "#5CC0D0", water2: "#17424C", deep: "#FF917C", deep2: "#4B211C", routine: "#93AAB5",
-  pending: "#E2B04A", pending2: "#453511", ahead: "#A99AEB", done: "#7FC096", done2: "#1F3D2A",
-  bar: "#0A1216", barText: "#E9E6DC",
+  paper: "#0F191E",
+  sheet: "#15232A",
+  ink: "#E9E6DC",
+  ink2: "#A9B6BA",
+  ink3: "#71828A",
+  rule: "#2C3D45",
+  water: "#5CC0D0",
+  water2: "#17424C",
+  deep: "#FF917C",
+  deep2: "#4B211C",
+  routine: "#93AAB5",
+  pending: "#E2B04A",
+  pending2: "#453511",
+  ahead: "#A99AEB",
+  done: "#7FC096",
+  done2: "#1F3D2A",
+  bar: "#0A1216",
+  barText: "#E9E6DC",
 };
 
 declare module "@mui/material/styles" {
-  interface Palette { t: Tokens }
-  interface PaletteOptions { t?: Tokens }
+  interface Palette {
+    t: Tokens;
+  }
+  interface PaletteOptions {
+    t?: Tokens;
+  }
 }
 
 const shared = (t: Tokens) => ({
@@ -45,7 +92,12 @@ export const fonts = {
 export const theme = createTheme({
   cssVariables: { colorSchemeSelector: "data-scheme" },
   colorSchemes: { light: { palette: shared(day) }, dark: { palette: shared(night) } },
-  typography: { fontFamily: fonts.text, fontSize: 13.5, body1: { fontSize: 13.5, lineHeight: 1.45 }, button: { textTransform: "none", fontWeight: 650 } },
+  typography: {
+    fontFamily: fonts.text,
+    fontSize: 13.5,
+    body1: { fontSize: 13.5, lineHeight: 1.45 },
+    button: { textTransform: "none", fontWeight: 650 },
+  },
   shape: { borderRadius: 3 },
   components: {
     MuiButton: {
@@ -57,7 +109,9 @@ export const theme = createTheme({
       styleOverrides: {
         "html, body, #root": { height: "100%" },
         ":focus-visible": { outline: "2px solid var(--mui-palette-t-water)", outlineOffset: 1 },
-        "@media (prefers-reduced-motion: reduce)": { "*": { transition: "none !important", animation: "none !important" } },
+        "@media (prefers-reduced-motion: reduce)": {
+          "*": { transition: "none !important", animation: "none !important" },
+        },
         "@media print": { ".no-print": { display: "none !important" } },
       },
     },

@@ -8,7 +8,13 @@ import { tellCell } from "./words";
 export function GlyphRow({ cells, scale = 1, gap = 7 }: { cells: Cell[]; scale?: number; gap?: number }) {
   const told = cells.map(tellCell).join("; ");
   return (
-    <Box component="span" role="img" aria-label={told} title={told.replaceAll("; ", "\n")} sx={{ display: "inline-flex", gap: `${gap}px`, alignItems: "center" }}>
+    <Box
+      component="span"
+      role="img"
+      aria-label={told}
+      title={told.replaceAll("; ", "\n")}
+      sx={{ display: "inline-flex", gap: `${gap}px`, alignItems: "center" }}
+    >
       {cells.map((cell) => (
         <Glyph key={cell.kind} verdict={cell.verdict} behind={cell.behind} scale={scale} />
       ))}
@@ -17,16 +23,40 @@ export function GlyphRow({ cells, scale = 1, gap = 7 }: { cells: Cell[]; scale?:
 }
 
 const LEGEND: [string, number, string][] = [
-  ["level", 0, "on the baseline"], ["behind", 2, "behind, deeper is older"], ["exposed", 2, "security fix missing"],
-  ["pending", 2, "waits for a reset"], ["ahead", 0, "ahead"], ["held", 0, "held"], ["unlisted", 0, "in no catalog"], ["unread", 0, "not read"],
+  ["level", 0, "on the baseline"],
+  ["behind", 2, "behind, deeper is older"],
+  ["exposed", 2, "security fix missing"],
+  ["pending", 2, "waits for a reset"],
+  ["ahead", 0, "ahead"],
+  ["held", 0, "held"],
+  ["unlisted", 0, "in no catalog"],
+  ["unread", 0, "not read"],
 ];
 
 /** What the marks mean, on one line. */
 export function Legend() {
   return (
-    <Box component="ul" aria-label="Legend" sx={{ display: "flex", flexWrap: "wrap", columnGap: 2, rowGap: 0.5, m: 0, p: 0, listStyle: "none", fontSize: 12.5, color: "text.secondary" }}>
+    <Box
+      component="ul"
+      aria-label="Legend"
+      sx={{
+        display: "flex",
+        flexWrap: "wrap",
+        columnGap: 2,
+        rowGap: 0.5,
+        m: 0,
+        p: 0,
+        listStyle: "none",
+        fontSize: 12.5,
+        color: "text.secondary",
+      }}
+    >
       {LEGEND.map(([verdict, behind, words]) => (
-        <Box component="li" key={verdict} sx={{ display: "flex", alignItems: "center", gap: 0.75, whiteSpace: "nowrap" }}>
+        <Box
+          component="li"
+          key={verdict}
+          sx={{ display: "flex", alignItems: "center", gap: 0.75, whiteSpace: "nowrap" }}
+        >
           <Glyph verdict={verdict} behind={behind} />
           {words}
         </Box>

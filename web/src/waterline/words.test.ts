@@ -16,7 +16,18 @@ describe("the waterline", () => {
   });
 
   it("has a word for every verdict", () => {
-    expect(Object.keys(VERDICTS).sort()).toEqual(["ahead", "behind", "exposed", "held", "level", "pending", "stranded", "unlisted", "unordered", "unread"]);
+    expect(Object.keys(VERDICTS).sort()).toEqual([
+      "ahead",
+      "behind",
+      "exposed",
+      "held",
+      "level",
+      "pending",
+      "stranded",
+      "unlisted",
+      "unordered",
+      "unread",
+    ]);
   });
 });
 
@@ -28,7 +39,12 @@ describe("cells in words", () => {
   ])("are told", (given, told) => expect(tellCell(given)).toBe(told));
 
   it("name what is off and nothing else", () => {
-    const cells = [cell("bios", "exposed"), cell("controller", "behind"), cell("nic", "level"), cell("drive", "pending")];
+    const cells = [
+      cell("bios", "exposed"),
+      cell("controller", "behind"),
+      cell("nic", "level"),
+      cell("drive", "pending"),
+    ];
     expect(tellServer(cells)).toBe("BIOS, controller, drives (waiting for a reset)");
   });
 });

@@ -2,7 +2,9 @@ import vocabulary from "../../../docs/vocabulary.json";
 import type { Cell } from "../api/client";
 
 /** The verdicts in the words of the interface. They come from the core, as everything here that it knows too. */
-export const VERDICTS: Record<string, string> = Object.fromEntries(vocabulary.verdicts.map((v) => [v.word, v.says]));
+export const VERDICTS: Record<string, string> = Object.fromEntries(
+  vocabulary.verdicts.map((v) => [v.word, v.says]),
+);
 
 /** The verdicts from what matters most to what matters least. */
 export const WORST_FIRST: string[] = vocabulary.verdicts.map((v) => v.word).reverse();
@@ -10,10 +12,13 @@ export const WORST_FIRST: string[] = vocabulary.verdicts.map((v) => v.word).reve
 /** The verdicts that count as off the baseline. */
 export const OFF: ReadonlySet<string> = new Set(vocabulary.verdicts.filter((v) => v.off).map((v) => v.word));
 
-export const KINDS: Record<string, string> = Object.fromEntries(vocabulary.kinds.map((k) => [k.kind, k.name]));
+export const KINDS: Record<string, string> = Object.fromEntries(
+  vocabulary.kinds.map((k) => [k.kind, k.name]),
+);
 
 /** Letter and kind of the six cells that every server has, and of the others that it may have. */
-const cellsOf = (fixed: boolean): [string, string][] => vocabulary.kinds.filter((k) => k.fixed === fixed).map((k) => [k.letter, k.kind]);
+const cellsOf = (fixed: boolean): [string, string][] =>
+  vocabulary.kinds.filter((k) => k.fixed === fixed).map((k) => [k.letter, k.kind]);
 export const FIXED = cellsOf(true);
 export const OTHERS = new Map(cellsOf(false));
 
@@ -32,6 +37,13 @@ export function tellCell(cell: Cell): string {
 /** What is off in a server, in few words. */
 export function tellServer(cells: Cell[]): string {
   const off = cells.filter((c) => OFF.has(c.verdict));
-  const short = (kind: string): string => (kind === "controller" ? "controller" : kind === "bios" || kind === "raid" ? kind.toUpperCase() : (KINDS[kind] ?? kind).toLowerCase());
-  return off.map((c) => `${short(c.kind)}${c.verdict === "pending" ? " (waiting for a reset)" : ""}`).join(", ");
+  const short = (kind: string): string =>
+    kind === "controller"
+      ? "controller"
+      : kind === "bios" || kind === "raid"
+        ? kind.toUpperCase()
+        : (KINDS[kind] ?? kind).toLowerCase();
+  return off
+    .map((c) => `${short(c.kind)}${c.verdict === "pending" ? " (waiting for a reset)" : ""}`)
+    .join(", ");
 }
