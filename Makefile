@@ -14,7 +14,7 @@ SRC := $(shell find web/src web/index.html -type f -not -name schema.d.ts 2>/dev
 # Where the environment forbids it, every process of the suite would compile every module anew: seconds each.
 unexport PYTHONDONTWRITEBYTECODE
 
-.PHONY: demo demo-fresh setup test check check-python check-web fix bench screenshots soak lock api clean
+.PHONY: demo demo-fresh dev setup test quick check check-python check-web fix bench screenshots soak lock api clean
 
 setup: .venv/.done web/dist/index.html
 
@@ -23,6 +23,10 @@ demo: setup
 
 demo-fresh: setup
 	@exec $(PY) -m ordnung.demo --fresh
+
+# The demo with a web server that begins anew, and an interface that is shown anew, when a file is saved.
+dev: setup
+	@trap 'kill $$!' EXIT; (cd web && exec npx vite --clearScreen false) & ORDNUNG_RELOAD=yes $(PY) -m ordnung.demo
 
 .venv/.done: requirements-bootstrap.lock requirements-dev.lock pyproject.toml
 	test -x $(PY) || python3 -m venv .venv
@@ -58,7 +62,14 @@ check-python: setup
 	$(PY) -m tests.api_contract
 
 check-web: setup
+	cd web && npx prettier --log-level warn --check src *.js *.ts *.json
+	cd web && npx eslint --max-warnings 0 .
 	cd web && npx tsc --noEmit && npx vitest run --reporter=dot
+
+# Between two thoughts.
+quick: setup
+	@$(MAKE) --no-print-directory -j2 check
+	$(PY) -m pytest -n 2 --dist loadfile tests/core tests/engine tests/formats
 
 test: setup /usr/bin/chromium
 	@$(MAKE) --no-print-directory -j2 check
@@ -70,6 +81,8 @@ test: setup /usr/bin/chromium
 fix: setup
 	$(PY) -m ruff check --fix src tests bench
 	$(PY) -m ruff format src tests bench
+	cd web && npx prettier --log-level warn --write src *.js *.ts *.json
+	cd web && npx eslint --fix .
 
 api: setup
 	$(PY) -m tests.api_contract --write

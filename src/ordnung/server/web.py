@@ -9,6 +9,7 @@ from types import FrameType
 
 import click
 import uvicorn
+from uvicorn.supervisors import ChangeReload
 
 from ordnung.server.work.hub import HUB
 
@@ -25,15 +26,19 @@ class Server(uvicorn.Server):
 @click.option("--host", default="127.0.0.1", show_default=True)
 @click.option("--port", type=int, default=8000, show_default=True)
 @click.option("--tls", type=click.Path(exists=True, path_type=Path), help="Key and certificate (PEM) to serve with.")
-def main(host: str, port: int, tls: Path | None) -> None:
+@click.option("--reload", is_flag=True, envvar="ORDNUNG_RELOAD", help="Begin anew when a file of ours changes.")
+def main(host: str, port: int, tls: Path | None, reload: bool) -> None:
     """Serve the interface and the API."""
     config = uvicorn.Config(
         "ordnung.server.asgi:application", host=host, port=port, lifespan="on", log_level="warning",
         timeout_graceful_shutdown=3, access_log=False, ws="none", proxy_headers=False,
-        server_header=False, ssl_certfile=str(tls) if tls else None, ssl_keyfile=str(tls) if tls else None,
+        server_header=False, reload=reload, reload_dirs=[str(Path(__file__).parents[1])], ssl_certfile=str(tls) if tls else None, ssl_keyfile=str(tls) if tls else None,
     )  # fmt: skip
     os.umask(0o077)
-    Server(config).run()
+    if reload:
+        ChangeReload(config, target=Server(config).run, sockets=[config.bind_socket()]).run()
+    else:
+        Server(config).run()
     sys.exit(0)
 
 

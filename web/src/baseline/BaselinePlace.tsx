@@ -4,7 +4,8 @@ import { useQuery } from "@tanstack/react-query";
 import type { ReactNode } from "react";
 
 import type { Baseline } from "../api/client";
-import { baseline as baselineQuery, floor as floorQuery, me as meQuery } from "../api/queries";
+import { baseline as baselineQuery, me as meQuery } from "../api/queries";
+import { floor as floorQuery } from "../waterline/spots";
 import { count } from "../shell/format";
 import { Empty, Split, Title, Trouble } from "../shell/parts";
 import { useParam } from "../shell/selection";

@@ -5,7 +5,8 @@ import TextField from "@mui/material/TextField";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { compared, revision as revisionQuery, revisions as revisionsQuery } from "../api/queries";
+import { revisions as revisionsQuery } from "../api/queries";
+import { compared, revision as revisionQuery } from "./queries";
 import { day } from "../shell/format";
 import { Mono, Title, Trouble } from "../shell/parts";
 import { ink } from "../theme/theme";

@@ -57,9 +57,8 @@ export function RuleEditor({
   const [open, setOpen] = useState<(keyof Options)[]>(KEYS.filter((k) => start.where?.[k]));
   const set = (next: Partial<Rule>) => setRule({ ...rule, ...next });
   const setWhere = (key: string, values: string[]) => {
-    const where = { ...rule.where, [key]: values };
-    if (!values.length) delete where[key];
-    set({ where });
+    const others = Object.entries(rule.where ?? {}).filter(([other]) => other !== key);
+    set({ where: Object.fromEntries(values.length ? [...others, [key, values]] : others) });
   };
   const done = () => {
     const { version, days, unless_score, where, until, ...rest } = rule;
@@ -128,11 +127,7 @@ export function RuleEditor({
             label="Unless scored"
             type="number"
             value={rule.unless_score ?? ""}
-            onChange={(e) =>
-              setRule(({ unless_score: _, ...rest }) =>
-                e.target.value ? { ...rest, unless_score: Number(e.target.value) } : rest,
-              )
-            }
+            onChange={(e) => set({ unless_score: e.target.value ? Number(e.target.value) : undefined })}
           />
         </Box>
       )}

@@ -4,11 +4,13 @@ import TextField from "@mui/material/TextField";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { api, type BroughtIn, type Issue, Refused, sendFile, type Source, take } from "../api/client";
-import { keys as keysQuery, site as siteQuery, sources as sourcesQuery } from "../api/queries";
+import { api, type BroughtIn, type Issue, sendFile, type Source, take } from "../api/client";
+import { site as siteQuery } from "../api/queries";
+import { keys as keysQuery, sources as sourcesQuery } from "./queries";
 import { FileButton } from "../shell/FileButton";
 import { ago, count, month } from "../shell/format";
 import { Act, Mono, Tag, Title, Trouble } from "../shell/parts";
+import { Refusal } from "../shell/Refusal";
 import { ink } from "../theme/theme";
 import { pairFiles } from "./pair-files";
 
@@ -155,7 +157,7 @@ function AddSource({ done }: { done: () => void }) {
         <FileButton
           label={told.tuf_root ? "Trusted TUF root chosen" : "Trusted TUF root, if the mirror has one"}
           accept=".json"
-          chosen={async ([file]) => file && tell({ ...told, tuf_root: await file.text() })}
+          chosen={([file]) => void file?.text().then((tuf_root) => tell({ ...told, tuf_root }))}
         />
       )}
       {add.error && <Trouble title="Not added">{add.error.message}</Trouble>}
@@ -225,30 +227,6 @@ function AtHand({ issues }: { issues: Issue[] }) {
         </Box>
       ))}
     </Box>
-  );
-}
-
-/** A refused file with everything that is wrong with it. */
-export function Refusal({ error }: { error: Error }) {
-  const faults = error instanceof Refused ? (error.problem.faults ?? []) : [];
-  return (
-    <Trouble title="Not brought in; what is here stays">
-      {error.message}
-      {faults.length > 1 && (
-        <Box
-          component="ul"
-          aria-label="Faults"
-          sx={{ m: 0, mt: 0.5, pl: 2, maxHeight: 180, overflow: "auto" }}
-          tabIndex={0}
-        >
-          {faults.map((f) => (
-            <li key={`${f.place} ${f.what}`}>
-              <Mono>{f.place}</Mono>: {f.what}
-            </li>
-          ))}
-        </Box>
-      )}
-    </Trouble>
   );
 }
 

@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
 
 import { api, type Baseline, type DraftEffect, take } from "../api/client";
-import { effect as effectQuery } from "../api/queries";
+import { effect as effectQuery } from "./queries";
 import { asDocument, isSame, ofRevision, startOf, type Proposal } from "./draft";
 
 const ASK_MS = 60;

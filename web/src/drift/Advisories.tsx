@@ -4,7 +4,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 
 import { type Advisory, type Concern, sendFile } from "../api/client";
 import { advisories as advisoriesQuery } from "../api/queries";
-import { Refusal } from "../baseline/Sources";
+import { Refusal } from "../shell/Refusal";
 import { FileButton } from "../shell/FileButton";
 import { count, foldNames } from "../shell/format";
 import { Mono, Tag, Title, Trouble } from "../shell/parts";

@@ -5,7 +5,7 @@ import { type ReactNode, useMemo, useState } from "react";
 import { Link } from "react-router";
 
 import type { Drift, Fold } from "../api/client";
-import { drift as driftQuery } from "../api/queries";
+import { drift as driftQuery } from "./queries";
 import { count } from "../shell/format";
 import { Empty, Split, Title, Trouble } from "../shell/parts";
 import { useAddress, useParam, useSelection } from "../shell/selection";

@@ -4,7 +4,7 @@ import { useState } from "react";
 import { Link } from "react-router";
 
 import type { ReleaseData, ReleaseLineData } from "../api/client";
-import { line as lineQuery } from "../api/queries";
+import { line as lineQuery } from "./queries";
 import { count, duration, month, size } from "../shell/format";
 import { Mono, pressable, Tag, Title } from "../shell/parts";
 import { useWidth } from "../shell/width";

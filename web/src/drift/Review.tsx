@@ -6,7 +6,7 @@ import { useState } from "react";
 import { useNavigate } from "react-router";
 
 import { api, type Review as Data, type Step, take } from "../api/client";
-import { review as reviewQuery } from "../api/queries";
+import { review as reviewQuery } from "./queries";
 import { count, duration, foldNames, size } from "../shell/format";
 import { Act, Mono, Tag, Title, Trouble } from "../shell/parts";
 import { ink } from "../theme/theme";

@@ -7,7 +7,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useRef, useState } from "react";
 
 import { type Added, api, type Search, type SearchRow, take } from "../api/client";
-import { search as searchQuery } from "../api/queries";
+import { search as searchQuery } from "./queries";
 import { count } from "../shell/format";
 import { Act, Mono, Tag, Title, Trouble } from "../shell/parts";
 import { useAddress } from "../shell/selection";

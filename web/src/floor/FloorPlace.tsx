@@ -4,7 +4,7 @@ import { useMutation, useQuery } from "@tanstack/react-query";
 import { useRef } from "react";
 
 import { api, take } from "../api/client";
-import { floor as floorQuery } from "../api/queries";
+import { floor as floorQuery } from "../waterline/spots";
 import { Act, Empty, Split, Title, Trouble } from "../shell/parts";
 import { useParam, useSelection } from "../shell/selection";
 import { useSiteNow } from "../shell/time";
@@ -18,7 +18,7 @@ import { RackPlan, type Zoomer } from "./RackPlan";
 import { ServerPanel } from "./ServerPanel";
 import { Several, Summary } from "./Summary";
 import { readAgain } from "./orders";
-import type { Spot } from "./spots";
+import type { Spot } from "../waterline/spots";
 
 /** The house as one walks up to it: rooms and racks to scale, each server with its row of marks. */
 export function FloorPlace() {

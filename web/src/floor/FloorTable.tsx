@@ -6,7 +6,7 @@ import { useMemo, useRef, useState } from "react";
 import { useParam } from "../shell/selection";
 import { fonts, ink } from "../theme/theme";
 import { type Lens, lensOf } from "./lenses";
-import { type Spot, tellOff, tellResets } from "./spots";
+import { type Spot, tellOff, tellResets } from "../waterline/spots";
 
 type Column = "name" | "place" | "model" | "off" | "resets" | "lens";
 const COLUMNS: [Column, string, string][] = [

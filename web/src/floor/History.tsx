@@ -6,7 +6,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 
 import { api, type Changes, type Reading, type ServerDetail, take } from "../api/client";
-import { changes as changesQuery, readings as readingsQuery } from "../api/queries";
+import { changes as changesQuery, readings as readingsQuery } from "./queries";
 import { clock, count, day } from "../shell/format";
 import { Mono, More, Title, Trouble } from "../shell/parts";
 import { ink } from "../theme/theme";

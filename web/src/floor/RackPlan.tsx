@@ -1,8 +1,8 @@
 import Box from "@mui/material/Box";
-import { useEffect, useMemo, useRef, useState } from "react";
+import { useEffect, useImperativeHandle, useMemo, useRef, useState } from "react";
 
 import { selectedNow } from "../shell/selection";
-import type { Tokens } from "../theme/theme";
+import { TOKENS, type Tokens } from "../theme/theme";
 import type { Lens } from "./lenses";
 import { NAMES_PX, paint, screen } from "./paint";
 import {
@@ -22,7 +22,7 @@ import {
   UNIT,
   zoom,
 } from "./plan";
-import { type Spot, tellSpot } from "./spots";
+import { type Spot, tellSpot } from "../waterline/spots";
 
 /** What the buttons beside the drawing call: a factor, or null for everything in sight. */
 export type Zoomer = React.RefObject<((factor: number | null) => void) | null>;
@@ -45,13 +45,11 @@ function useInk(): (name: keyof Tokens) => string {
   }, []);
   return useMemo(() => {
     const style = getComputedStyle(document.documentElement);
-    const known = new Map<string, string>();
+    const known = new Map(
+      TOKENS.map((name) => [name, style.getPropertyValue(`--mui-palette-t-${name}`).trim()]),
+    );
     void round;
-    return (name) => {
-      const value = known.get(name) ?? style.getPropertyValue(`--mui-palette-t-${name}`).trim();
-      known.set(name, value);
-      return value;
-    };
+    return (name) => known.get(name) ?? "";
   }, [round]);
 }
 
@@ -132,9 +130,10 @@ export function RackPlan({ spots, lens, selected, select, now, zoomer }: Props) 
     if (rack && spot) setLook(reveal(seen, boxOf(rack, spot), size.wide, size.high));
   };
   const closer = (factor: number, x = size.wide / 2, y = size.high / 2) => setLook(zoom(seen, factor, x, y));
-  useEffect(() => {
-    zoomer.current = (factor) => (factor === null ? setLook(null) : closer(factor));
-  });
+  useImperativeHandle(
+    zoomer,
+    () => (factor: number | null) => (factor === null ? setLook(null) : closer(factor)),
+  );
   const onKeyDown = (event: React.KeyboardEvent) => {
     if (event.ctrlKey || event.metaKey || event.altKey) return;
     if (MOVES.includes(event.key)) {
@@ -309,7 +308,9 @@ function useWheel(
   turn: (factor: number, x: number, y: number) => void,
 ) {
   const latest = useRef(turn);
-  latest.current = turn;
+  useEffect(() => {
+    latest.current = turn;
+  });
   useEffect(() => {
     const node = ref.current;
     if (!node) return;

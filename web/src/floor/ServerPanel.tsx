@@ -3,7 +3,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
 
 import { api, type Component, type ServerDetail, take } from "../api/client";
-import { server as serverQuery } from "../api/queries";
+import { server as serverQuery } from "./queries";
 import { ago, clock, count, day, month } from "../shell/format";
 import { Act, Mono, Tag, Title, Trouble } from "../shell/parts";
 import { useSiteNow } from "../shell/time";

@@ -4,7 +4,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
 
 import { api, take } from "../api/client";
-import { lost as lostQuery, named } from "../api/queries";
+import { lost as lostQuery, named } from "./queries";
 import { CAUSES } from "./causes";
 import { count } from "../shell/format";
 import { Act, Mono, Title, Trouble } from "../shell/parts";
@@ -13,7 +13,7 @@ import { ink } from "../theme/theme";
 import { Acts } from "./Acts";
 import { Credentials } from "./Credentials";
 import { tryReach } from "./orders";
-import { type Spot, tellResets } from "./spots";
+import { type Spot, tellResets } from "../waterline/spots";
 
 /** Nothing selected: what of the whole floor needs someone, the worst first. */
 export function Summary({ spots }: { spots: Spot[] }) {

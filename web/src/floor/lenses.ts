@@ -1,7 +1,7 @@
 import { duration } from "../shell/format";
 import type { Tokens } from "../theme/theme";
-import type { Spot } from "./spots";
-import { worst } from "./spots";
+import type { Spot } from "../waterline/spots";
+import { worst } from "../waterline/spots";
 
 export type LensName = "waterline" | "exposure" | "age" | "health" | "groups" | "reach";
 export type Tone = keyof Tokens;

@@ -1,7 +1,7 @@
 import type { Tokens } from "../theme/theme";
 import type { Lens } from "./lenses";
 import { type Box, boxOf, HEAD, type Look, type Plan, type RackPlan, type RoomPlan, UNIT } from "./plan";
-import type { Mark, Spot } from "./spots";
+import type { Mark, Spot } from "../waterline/spots";
 import { FIXED, OFF } from "../waterline/words";
 
 export type Ink = (name: keyof Tokens) => string;

@@ -3,7 +3,7 @@ import { describe, expect, it } from "vitest";
 import type { FloorColumns } from "../api/client";
 import { lensOf, LENSES } from "./lenses";
 import { boxOf, fit, layOut, reveal, rackOf, span, spotAt, spotsIn, step, UNIT, UNITS, zoom } from "./plan";
-import { readSpots, type Spot, tellOff, tellResets, tellSpot, worst } from "./spots";
+import { readSpots, type Spot, tellOff, tellResets, tellSpot, worst } from "../waterline/spots";
 
 const spot = (name: string, facts: Partial<Spot> = {}): Spot => ({
   name,

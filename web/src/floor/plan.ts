@@ -1,4 +1,4 @@
-import type { Spot } from "./spots";
+import type { Spot } from "../waterline/spots";
 
 /** World measures: a unit is 13 high at scale 1; a rack's width follows from the room there is for it. */
 export const UNITS = 42;

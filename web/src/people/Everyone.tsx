@@ -6,7 +6,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 
 import { api, type Me, type Person, type Right, take } from "../api/client";
-import { people as peopleQuery } from "../api/queries";
+import { people as peopleQuery } from "./queries";
 import { ago, count } from "../shell/format";
 import { Act, spokenSx, tableSx, Tag, Title, Trouble } from "../shell/parts";
 import { useBarred } from "../shell/rights";

@@ -5,7 +5,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 
 import { api, type Me, take } from "../api/client";
-import { sessions as sessionsQuery } from "../api/queries";
+import { sessions as sessionsQuery } from "./queries";
 import { ago } from "../shell/format";
 import { Act, Tag, Title, Trouble } from "../shell/parts";
 import { useSiteNow } from "../shell/time";

@@ -6,7 +6,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { api, type AuditEntry, type AuditPage, take } from "../api/client";
-import { audit as auditQuery } from "../api/queries";
+import { audit as auditQuery } from "./queries";
 import { clock, count, day } from "../shell/format";
 import { Act, Mono, Split, tableSx, Tag, Title, Trouble } from "../shell/parts";
 import { useAddress } from "../shell/selection";

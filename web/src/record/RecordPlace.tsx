@@ -5,7 +5,7 @@ import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 
 import { api, type RecordServer, type RunRecord, type RunSummary, take } from "../api/client";
-import { record as recordQuery, runsPage } from "../api/queries";
+import { record as recordQuery, runsPage } from "./queries";
 import { clock, count, day, duration } from "../shell/format";
 import { Act, Empty, Mono, More, Split, tableSx, Tag, Title, Trouble } from "../shell/parts";
 import { ink } from "../theme/theme";

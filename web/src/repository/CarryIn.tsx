@@ -6,7 +6,8 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { api, type Arrival, take } from "../api/client";
-import { arrivals as arrivalsQuery, repository as repositoryQuery, site as siteQuery } from "../api/queries";
+import { site as siteQuery } from "../api/queries";
+import { arrivals as arrivalsQuery, repository as repositoryQuery } from "./queries";
 import { FileButton } from "../shell/FileButton";
 import { ago, size } from "../shell/format";
 import { Act, Mono, Tag, Title, Trouble } from "../shell/parts";

@@ -2,7 +2,7 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useQuery } from "@tanstack/react-query";
 
-import { contents } from "../api/queries";
+import { contents } from "./queries";
 import { count, size } from "../shell/format";
 import { Mono, tableSx, Tag, Title, Trouble } from "../shell/parts";
 import { ink } from "../theme/theme";

@@ -6,7 +6,8 @@ import { useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { api, type Loss, type Packing, type Repository, take, type Trim } from "../api/client";
-import { packing, revisions as revisionsQuery } from "../api/queries";
+import { revisions as revisionsQuery } from "../api/queries";
+import { packing } from "./queries";
 import { count, fewNames, size } from "../shell/format";
 import { Act, Mono, Title, Trouble } from "../shell/parts";
 import { useAddress, useSelection } from "../shell/selection";

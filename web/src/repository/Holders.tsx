@@ -5,7 +5,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { api, type SealState, sendFile, take } from "../api/client";
-import { seal as sealQuery, trustedRoots } from "../api/queries";
+import { seal as sealQuery, trustedRoots } from "./queries";
 import { FileButton } from "../shell/FileButton";
 import { count } from "../shell/format";
 import { Act, Mono, Tag, Title, Trouble } from "../shell/parts";
@@ -69,9 +69,9 @@ function OwnSeal({ seal }: { seal: SealState }) {
         {seal.ends === "soon" && ", which is soon: make the next one"}
         {seal.ends === "over" && ": ended, nothing sealed by it is accepted any more"}.
         {seal.older > 0 &&
-          ` ${count(seal.older, "repository").replace("repositorys", "repositories")} sealed under an older root; seal them anew if keys were taken out.`}
+          ` ${count(seal.older, "repository")} sealed under an older root; seal them anew if keys were taken out.`}
       </Box>
-      {seal.draft && <Draft wanted={seal.draft} renew={renew} />}
+      {seal.draft && <Draft wanted={seal.draft} renew={() => void renew()} />}
       <Staffing title="Change who may sign (root)" wish={root} set={setRoot} kept={kept} />
       <Staffing title="Seal repositories (targets)" wish={targets} set={setTargets} kept={kept} />
       <Box component="label" sx={{ fontSize: 13, display: "flex", gap: 0.75 }}>

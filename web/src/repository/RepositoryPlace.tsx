@@ -3,7 +3,8 @@ import Button from "@mui/material/Button";
 import { useQuery } from "@tanstack/react-query";
 import type { ReactNode } from "react";
 
-import { repositories, repository as repositoryQuery } from "../api/queries";
+import { repositories } from "../api/queries";
+import { repository as repositoryQuery } from "./queries";
 import { Empty, Split } from "../shell/parts";
 import { useAddress } from "../shell/selection";
 import { ink } from "../theme/theme";

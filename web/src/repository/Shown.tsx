@@ -5,7 +5,8 @@ import { useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { api, type Repository, type RepositoryHead, take, type Work } from "../api/client";
-import { stale as staleQuery, work as workQuery } from "../api/queries";
+import { work as workQuery } from "../api/queries";
+import { stale as staleQuery } from "./queries";
 import { count, fewNames, size } from "../shell/format";
 import { Act, Mono, Tag, Title, Trouble } from "../shell/parts";
 import { useSiteNow } from "../shell/time";

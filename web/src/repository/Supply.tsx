@@ -4,7 +4,8 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { api, take } from "../api/client";
-import { places as placesQuery, site as siteQuery, store as storeQuery, waysBack } from "../api/queries";
+import { site as siteQuery } from "../api/queries";
+import { places as placesQuery, store as storeQuery, waysBack } from "./queries";
 import { ago, count, size } from "../shell/format";
 import { Act, Mono, Tag, Title, Trouble } from "../shell/parts";
 import { ink } from "../theme/theme";

@@ -6,12 +6,8 @@ import { useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { api, type Repository, type RepositoryHead, sendFile, take, type Written } from "../api/client";
-import {
-  fetches as fetchesQuery,
-  reaching,
-  signatures as signaturesQuery,
-  site as siteQuery,
-} from "../api/queries";
+import { site as siteQuery } from "../api/queries";
+import { fetches as fetchesQuery, reaching, signatures as signaturesQuery } from "./queries";
 import { FileButton } from "../shell/FileButton";
 import { ago, count, size } from "../shell/format";
 import { Act, Mono, spokenSx, Tag, Title, Trouble } from "../shell/parts";

@@ -4,7 +4,8 @@ import { useMutation, useQuery } from "@tanstack/react-query";
 import { Link, useNavigate, useParams } from "react-router";
 
 import { api, type Run, type RunSummary, take } from "../api/client";
-import { run as runQuery, runs as runsQuery } from "../api/queries";
+import { runs as runsQuery } from "../api/queries";
+import { run as runQuery } from "./queries";
 import { clock, count, duration } from "../shell/format";
 import { Act, Empty, Split, tableSx, Tag, Title, Trouble } from "../shell/parts";
 import { useParam, useSelection } from "../shell/selection";

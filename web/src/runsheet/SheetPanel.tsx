@@ -4,7 +4,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
 import type { Run, RunServer } from "../api/client";
-import { tape as tapeQuery } from "../api/queries";
+import { tape as tapeQuery } from "./queries";
 import { clock, count, duration } from "../shell/format";
 import { Mono, More, Title, Trouble } from "../shell/parts";
 import { ink } from "../theme/theme";

@@ -35,7 +35,8 @@ export function ago(then: string, now: number): string {
   return seconds < 86_400 * 2 ? `${duration(seconds)} ago` : `${Math.round(seconds / 86_400)} days ago`;
 }
 
-export const count = (n: number, word: string): string => `${n} ${word}${n === 1 ? "" : "s"}`;
+export const count = (n: number, word: string): string =>
+  `${n} ${n === 1 ? word : word.endsWith("ory") ? `${word.slice(0, -1)}ies` : `${word}s`}`;
 
 /** Up to three names as they are, more by their number: "surge-07, -08" / "13 servers, chart-10 and others". */
 export const fewNames = (names: string[]): string =>

@@ -64,6 +64,9 @@ const night: Tokens = {
   barText: "#E9E6DC",
 };
 
+/** Every token's name. */
+export const TOKENS = Object.keys(day) as (keyof Tokens)[];
+
 declare module "@mui/material/styles" {
   interface Palette {
     t: Tokens;

@@ -1,0 +1,52 @@
+// What the front end is checked by. The folder law: a place knows what is shared, never another place; what is shared
+// knows no place; only `main.tsx` knows them all.
+import js from "@eslint/js";
+import a11y from "eslint-plugin-jsx-a11y";
+import hooks from "eslint-plugin-react-hooks";
+import tseslint from "typescript-eslint";
+
+const PLACES = ["floor", "drift", "baseline", "repository", "runsheet", "record", "people"];
+/** What is shared, from the bottom up: each may use those before it. */
+const SHARED = ["theme", "api", "ui", "waterline", "shell"];
+
+const keptFrom = (folder, others, message) => ({
+  files: [`src/${folder}/**/*.{ts,tsx}`],
+  rules: {
+    "no-restricted-imports": [
+      "error",
+      { patterns: [{ group: others.map((other) => `../${other}/*`), message }] },
+    ],
+  },
+});
+
+export default tseslint.config(
+  { ignores: ["dist", "src/api/schema.d.ts"] },
+  js.configs.recommended,
+  tseslint.configs.strict,
+  a11y.flatConfigs.recommended,
+  {
+    files: ["src/**/*.{ts,tsx}"],
+    plugins: { "react-hooks": hooks },
+    languageOptions: { parserOptions: { projectService: true, tsconfigRootDir: import.meta.dirname } },
+    rules: {
+      // Those that compile every component first take as long as all others together, and found four lines in all.
+      "react-hooks/exhaustive-deps": "error",
+      "react-hooks/rules-of-hooks": "error",
+      "@typescript-eslint/await-thenable": "error",
+      "@typescript-eslint/no-floating-promises": "error",
+      "@typescript-eslint/no-misused-promises": "error",
+      // A field that is opened by a person's own act, to be filled next, takes the focus: else a keyboard hunts for it.
+      "jsx-a11y/no-autofocus": "off",
+    },
+  },
+  ...PLACES.map((place) =>
+    keptFrom(
+      place,
+      PLACES.filter((other) => other !== place),
+      "A place knows no other place: share it below.",
+    ),
+  ),
+  ...SHARED.map((folder, at) =>
+    keptFrom(folder, [...PLACES, ...SHARED.slice(at + 1)], "What is shared knows nothing above it."),
+  ),
+);

@@ -1,0 +1,50 @@
+// What the floor asks for.
+import { queryOptions } from "@tanstack/react-query";
+
+import { api, take, takePage } from "../api/client";
+
+/** How many servers are asked for at once. */
+const PAGE = 1000;
+
+export const named = (names: string[]) =>
+  queryOptions({
+    queryKey: ["servers", ...names],
+    queryFn: async () =>
+      (
+        await take(
+          api.GET("/api/v1/servers", { params: { query: { servers: names.join(","), limit: PAGE } } }),
+        )
+      ).servers,
+  });
+export const groups = queryOptions({ queryKey: ["groups"], queryFn: () => take(api.GET("/api/v1/groups")) });
+export const away = queryOptions({
+  queryKey: ["groups", "away"],
+  queryFn: () => take(api.GET("/api/v1/away")),
+});
+export const lost = queryOptions({ queryKey: ["lost"], queryFn: () => take(api.GET("/api/v1/lost")) });
+export const search = (id: number) =>
+  queryOptions({
+    queryKey: ["search", id],
+    queryFn: () => take(api.GET("/api/v1/searches/{id}", { params: { path: { id } } })),
+  });
+export const readings = (name: string, limit: number) =>
+  queryOptions({
+    queryKey: ["server", name, "readings", limit],
+    queryFn: () =>
+      takePage(api.GET("/api/v1/servers/{name}/readings", { params: { path: { name }, query: { limit } } })),
+  });
+export const changes = (name: string, before: number | null, after: number | null) =>
+  queryOptions({
+    queryKey: ["server", name, "changes", before, after],
+    queryFn: () =>
+      take(
+        api.GET("/api/v1/servers/{name}/changes", {
+          params: { path: { name }, query: { ...(before ? { before } : {}), ...(after ? { after } : {}) } },
+        }),
+      ),
+  });
+export const server = (name: string) =>
+  queryOptions({
+    queryKey: ["server", name],
+    queryFn: () => take(api.GET("/api/v1/servers/{name}", { params: { path: { name } } })),
+  });

@@ -1,0 +1,10 @@
+// What the place of the people asks for.
+import { queryOptions } from "@tanstack/react-query";
+
+import { api, take } from "../api/client";
+
+export const people = queryOptions({ queryKey: ["people"], queryFn: () => take(api.GET("/api/v1/people")) });
+export const sessions = queryOptions({
+  queryKey: ["people", "sessions"],
+  queryFn: () => take(api.GET("/api/v1/me/sessions")),
+});

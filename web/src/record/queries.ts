@@ -1,0 +1,23 @@
+// What the record asks for.
+import { keepPreviousData, queryOptions } from "@tanstack/react-query";
+
+import { api, take, takePage } from "../api/client";
+
+export const audit = (asked: Record<string, string>, before: number | null) =>
+  queryOptions({
+    queryKey: ["audit", asked, before],
+    placeholderData: keepPreviousData,
+    queryFn: () =>
+      take(api.GET("/api/v1/audit", { params: { query: { ...asked, ...(before ? { before } : {}) } } })),
+  });
+export const record = (id: number) =>
+  queryOptions({
+    queryKey: ["record", id],
+    queryFn: () => take(api.GET("/api/v1/runs/{id}/record", { params: { path: { id } } })),
+  });
+export const runsPage = (limit: number) =>
+  queryOptions({
+    queryKey: ["runs", limit],
+    placeholderData: keepPreviousData,
+    queryFn: () => takePage(api.GET("/api/v1/runs", { params: { query: { limit } } })),
+  });

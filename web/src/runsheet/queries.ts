@@ -1,0 +1,22 @@
+// What the run sheet asks for.
+import { queryOptions } from "@tanstack/react-query";
+
+import { api, take, takePage } from "../api/client";
+
+export const run = (id: number) =>
+  queryOptions({
+    queryKey: ["run", id],
+    queryFn: () => take(api.GET("/api/v1/runs/{id}", { params: { path: { id } } })),
+  });
+export const tape = (id: number, name: string | null, limit: number) =>
+  queryOptions({
+    queryKey: ["tape", id, name, limit],
+    placeholderData: (before, query) =>
+      query?.queryKey[1] === id && query.queryKey[2] === name ? before : undefined,
+    queryFn: () =>
+      takePage(
+        api.GET("/api/v1/runs/{id}/tape", {
+          params: { path: { id }, query: { limit, ...(name ? { server: name } : {}) } },
+        }),
+      ),
+  });

@@ -1,0 +1,28 @@
+import Box from "@mui/material/Box";
+
+import { Refused } from "../api/client";
+import { Mono, Trouble } from "./parts";
+
+/** A refused file with everything that is wrong with it. */
+export function Refusal({ error }: { error: Error }) {
+  const faults = error instanceof Refused ? (error.problem.faults ?? []) : [];
+  return (
+    <Trouble title="Not brought in; what is here stays">
+      {error.message}
+      {faults.length > 1 && (
+        <Box
+          component="ul"
+          aria-label="Faults"
+          sx={{ m: 0, mt: 0.5, pl: 2, maxHeight: 180, overflow: "auto" }}
+          tabIndex={0}
+        >
+          {faults.map((f) => (
+            <li key={`${f.place} ${f.what}`}>
+              <Mono>{f.place}</Mono>: {f.what}
+            </li>
+          ))}
+        </Box>
+      )}
+    </Trouble>
+  );
+}
