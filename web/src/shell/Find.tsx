@@ -3,22 +3,17 @@ import Box from "@mui/material/Box";
 import Dialog from "@mui/material/Dialog";
 import TextField from "@mui/material/TextField";
 import { useQuery } from "@tanstack/react-query";
-import { useMemo } from "react";
+import { type ReactNode, useMemo, useState } from "react";
 import { useNavigate } from "react-router";
 
 import { api, take } from "../api/client";
-import { advisories, baseline, floor, repositories, runs } from "../api/queries";
+import { advisories, baseline, repositories, runs } from "../api/queries";
+import { floor } from "../waterline/spots";
+import { type Fits, type Found, indexOf } from "./found";
 import { PLACES } from "./Places";
 
-interface Found {
-  group: string;
-  label: string;
-  hint: string;
-  go: () => void;
-}
-
-/** Everything that can be found or done, flat. */
-function useFound(): Found[] {
+/** Looks through everything that can be found or done. */
+function useIndex(): (line: string) => Fits {
   const navigate = useNavigate();
   const all = useQuery(floor).data;
   const list = useQuery(baseline).data;
@@ -154,13 +149,7 @@ function useFound(): Found[] {
       hint: `edition ${r.edition}, ${r.state}`,
       go: to(`/repository?repository=${r.id}`),
     }));
-    const seen = new Set<string>();
-    return [...acts, ...places, ...names, ...products, ...told, ...rules, ...boxes, ...sheetRows].filter(
-      (f) => {
-        const key = `${f.group} ${f.label} ${f.hint}`;
-        return !seen.has(key) && Boolean(seen.add(key));
-      },
-    );
+    return indexOf([...acts, ...places, ...names, ...products, ...told, ...rules, ...boxes, ...sheetRows]);
   }, [all, list, notes, packed, sheets, navigate]);
 }
 
@@ -181,12 +170,28 @@ export function Find({ open, close }: { open: boolean; close: () => void }) {
 }
 
 function FindLine({ close }: { close: () => void }) {
-  const found = useFound();
+  const find = useIndex();
+  const [line, setLine] = useState("");
+  const { rows, totals } = useMemo(() => find(line), [find, line]);
   return (
     <Box sx={{ p: 2 }}>
       <Autocomplete
         open
-        options={found}
+        options={rows}
+        filterOptions={(fitting) => fitting}
+        inputValue={line}
+        onInputChange={(_, typed) => setLine(typed)}
+        noOptionsText="Nothing here is called that."
+        renderGroup={({ key, group, children }) => (
+          <Group
+            key={key}
+            name={group}
+            total={totals.get(group) ?? 0}
+            shown={rows.filter((f) => f.group === group).length}
+          >
+            {children}
+          </Group>
+        )}
         groupBy={(f) => f.group}
         getOptionLabel={(f) => f.label}
         getOptionKey={(f) => `${f.group} ${f.label} ${f.hint}`}
@@ -208,5 +213,31 @@ function FindLine({ close }: { close: () => void }) {
         )}
       />
     </Box>
+  );
+}
+
+/** A heading that says when there are more than are shown. */
+function Group({
+  name,
+  shown,
+  total,
+  children,
+}: {
+  name: string;
+  shown: number;
+  total: number;
+  children: ReactNode;
+}) {
+  return (
+    <li>
+      <Box sx={{ px: 2, pt: 1, fontSize: 12.5, color: "text.secondary" }}>
+        {name}
+        {total > shown &&
+          `: the first ${shown} of ${total.toLocaleString("en-GB")}; type on to find the others`}
+      </Box>
+      <Box component="ul" sx={{ p: 0 }}>
+        {children}
+      </Box>
+    </li>
   );
 }
