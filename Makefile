@@ -43,8 +43,9 @@ web/node_modules/.done: web/package-lock.json web/package.json
 web/src/api/schema.d.ts: docs/openapi.json web/node_modules/.done
 	cd web && npx openapi-typescript ../docs/openapi.json --output src/api/schema.d.ts > /dev/null
 
-web/dist/index.html: web/node_modules/.done web/src/api/schema.d.ts web/vite.config.ts docs/vocabulary.json $(SRC)
+web/dist/index.html: .venv/.done web/node_modules/.done web/src/api/schema.d.ts web/vite.config.ts docs/vocabulary.json $(SRC)
 	cd web && npx vite build --logLevel warn
+	$(PY) -m whitenoise.compress --quiet web/dist
 	touch $@
 
 /usr/bin/chromium:

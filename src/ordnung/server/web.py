@@ -32,7 +32,8 @@ def main(host: str, port: int, tls: Path | None, reload: bool) -> None:
     config = uvicorn.Config(
         "ordnung.server.asgi:application", host=host, port=port, lifespan="on", log_level="warning",
         timeout_graceful_shutdown=3, access_log=False, ws="none", proxy_headers=False,
-        server_header=False, reload=reload, reload_dirs=[str(Path(__file__).parents[1])], ssl_certfile=str(tls) if tls else None, ssl_keyfile=str(tls) if tls else None,
+        server_header=False, reload=reload, reload_dirs=[str(Path(__file__).parents[1])],
+        ssl_certfile=str(tls) if tls else None, ssl_keyfile=str(tls) if tls else None,
     )  # fmt: skip
     os.umask(0o077)
     if reload:

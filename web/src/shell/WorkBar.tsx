@@ -10,6 +10,7 @@ import { ink } from "../theme/theme";
 import { ago, duration, size } from "./format";
 import { Mono, More, Tag, Title, Trouble } from "./parts";
 import { useSiteNow } from "./time";
+import { shortened, workLine } from "./work";
 
 const amount = (n: number, unit: string): string => (unit === "bytes" ? size(n) : String(n));
 
@@ -40,9 +41,13 @@ function Bar({ part }: { part: number }) {
   );
 }
 
+const CUT = { overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap", minWidth: 0 } as const;
+
+/** One thing in full: its title and how far it is, or how it ended. */
 function Item({ w, now }: { w: Work; now: number }) {
   const { part, told } = progress(w, now);
   const under = w.state === "running" || w.state === "asked";
+  const failed = w.state === "failed" && !w.seen;
   return (
     <Box
       role={under ? "progressbar" : undefined}
@@ -52,33 +57,23 @@ function Item({ w, now }: { w: Work; now: number }) {
         display: "flex",
         alignItems: "center",
         gap: 1.25,
-        px: 2,
-        borderRight: "1px solid rgba(255,255,255,.18)",
-        whiteSpace: "nowrap",
         minWidth: 0,
-        maxWidth: 520,
-        overflow: "hidden",
+        opacity: under || failed ? 1 : 0.85,
       }}
     >
-      <Box
-        component="strong"
-        title={w.title}
-        sx={{ overflow: "hidden", textOverflow: "ellipsis", flex: "0 1 auto", minWidth: 60 }}
-      >
-        {w.title}
+      <Box component="strong" title={w.title} sx={{ ...CUT, flex: "0 1 auto" }}>
+        {shortened(w.title)}
       </Box>
-      {under ? (
-        <>
-          <Bar part={part} />
-          <Mono>{told}</Mono>
-        </>
-      ) : (
+      {under && <Bar part={part} />}
+      {under && <Mono>{told}</Mono>}
+      {!under && (
         <Box
           component="span"
           title={w.note}
-          sx={{ color: "#F6A594", overflow: "hidden", textOverflow: "ellipsis", minWidth: 0 }}
+          sx={{ ...CUT, flex: "0 3 auto", color: failed ? "#F6A594" : "inherit" }}
         >
-          {w.note}
+          {shortened(w.note)}
+          {!failed && w.ended_at && `, ${ago(w.ended_at, now)}`}
         </Box>
       )}
     </Box>
@@ -113,13 +108,7 @@ export function WorkBar({
   const { data = [] } = useQuery(work);
   const trouble = useQuery({ ...site, refetchInterval: 5000 }).data?.trouble;
   const now = useSiteNow();
-  const shown = data.filter(
-    (w) => w.state === "running" || w.state === "asked" || (w.state === "failed" && !w.seen),
-  );
-  const ended = data
-    .filter((w) => w.state === "done" || (w.state === "failed" && w.seen))
-    .sort((a, b) => b.id - a.id);
-  const last = ended[0];
+  const { main, others } = workLine(data);
   return (
     <Box
       component="footer"
@@ -137,40 +126,20 @@ export function WorkBar({
       <Box
         role="status"
         aria-label="Work under way"
-        sx={{ display: "flex", flex: 1, minWidth: 0, overflow: "hidden", py: 1 }}
+        sx={{ display: "flex", alignItems: "center", gap: 2, flex: 1, minWidth: 0, px: 2, py: 1 }}
       >
         {live && trouble && (
-          <Box
-            title={trouble}
-            sx={{
-              px: 2,
-              fontWeight: 700,
-              color: "#F6A594",
-              overflow: "hidden",
-              textOverflow: "ellipsis",
-              whiteSpace: "nowrap",
-            }}
-          >
+          <Box title={trouble} sx={{ ...CUT, fontWeight: 700, color: "#F6A594" }}>
             {trouble}
           </Box>
         )}
         {!live && (
-          <Box sx={{ px: 2, fontWeight: 700 }}>The line to Ordnung is down. Trying again; runs go on.</Box>
+          <Box sx={{ ...CUT, fontWeight: 700 }}>The line to Ordnung is down. Trying again; runs go on.</Box>
         )}
-        {shown.slice(0, 3).map((w) => (
-          <Item key={w.id} w={w} now={now} />
-        ))}
-        <Box
-          sx={{ px: 2, overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap", opacity: 0.85 }}
-        >
-          {last
-            ? `${last.title}: ${last.note}${last.ended_at ? `, ${ago(last.ended_at, now)}` : ""}`
-            : shown.length === 0
-              ? "Nothing is under way."
-              : ""}
-        </Box>
+        {live && !trouble && (main ? <Item key={main.id} w={main} now={now} /> : "Nothing is under way.")}
+        {others && <Box sx={{ flex: "none", whiteSpace: "nowrap", ml: "auto" }}>{others}</Box>}
       </Box>
-      <Button color="inherit" onClick={() => setOpen(true)} sx={{ px: 2, gap: 1 }}>
+      <Button color="inherit" onClick={() => setOpen(true)} sx={{ px: 2, gap: 1, flex: "none" }}>
         All work{" "}
         <Box component="kbd" sx={{ border: "1px solid", borderRadius: 0.5, px: 0.6, fontSize: 11 }}>
           w

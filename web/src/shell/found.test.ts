@@ -28,7 +28,7 @@ describe("finding", () => {
 
   it("shows few of many, and says how many there are", () => {
     const { rows, totals } = indexOf(ALL)("surge");
-    expect(rows).toHaveLength(8);
+    expect(rows).toHaveLength(15);
     expect(totals.get("Servers")).toBe(10_000);
     expect(totals.get("Places")).toBe(0);
   });

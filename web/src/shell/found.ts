@@ -12,7 +12,7 @@ export interface Fits {
   totals: ReadonlyMap<string, number>;
 }
 
-const MOST = 8;
+const MOST = 15;
 
 /** An index over everything, made once: what is looked through for each key that is pressed. */
 export function indexOf(all: Found[]): (line: string) => Fits {

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from django.http import HttpRequest, HttpResponse
+from django.utils.http import parse_etags
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework.views import APIView
 
@@ -144,7 +145,7 @@ class FloorView(APIView):
         global _last
         assessment = current_assessment()
         tag = f'"{assessment.event}-{len(assessment.rows)}"'
-        if request.headers.get("If-None-Match") == tag:
+        if tag in (known.removeprefix("W/") for known in parse_etags(request.headers.get("If-None-Match", ""))):
             return HttpResponse(status=304, headers={"ETag": tag})
         with _lock:
             if _last is None or _last[0] is not assessment:
