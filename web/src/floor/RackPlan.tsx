@@ -19,7 +19,6 @@ import {
   spotAt,
   spotsIn,
   step,
-  UNIT,
   zoom,
 } from "./plan";
 import { type Spot, tellSpot } from "../waterline/spots";
@@ -211,7 +210,7 @@ function Options({
   };
   const own = rackOf(plan, active) ?? plan.racks[0];
   const racks =
-    UNIT * look.scale >= NAMES_PX
+    (plan.racks[0]?.unit ?? 0) * look.scale >= NAMES_PX
       ? plan.racks.filter((rack) => near(rack) || rack === own)
       : own
         ? [own]

@@ -1,6 +1,7 @@
 import type { Tokens } from "../theme/theme";
+import type { Break } from "./folded";
 import type { Lens } from "./lenses";
-import { type Box, boxOf, HEAD, type Look, type Plan, type RackPlan, type RoomPlan, UNIT } from "./plan";
+import { type Box, boxOf, HEAD, type Look, type Plan, type RackPlan, type RoomPlan } from "./plan";
 import type { Mark, Spot } from "../waterline/spots";
 import { FIXED, OFF } from "../waterline/words";
 
@@ -78,7 +79,7 @@ function paintRoom(c: CanvasRenderingContext2D, { look }: Scene, ink: Ink, room:
   const first = room.racks[0];
   const y = Math.max(
     11,
-    first ? (first.y - look.top) * look.scale - (UNIT * look.scale >= HEADS_PX ? 22 : 5) : at.y + 11,
+    first ? (first.y - look.top) * look.scale - (first.unit * look.scale >= HEADS_PX ? 22 : 5) : at.y + 11,
   );
   write(c, name, at.x, y, at.width - 4);
   const used = Math.min(c.measureText(name).width, at.width) + 10;
@@ -89,12 +90,13 @@ function paintRoom(c: CanvasRenderingContext2D, { look }: Scene, ink: Ink, room:
 
 function paintRack(c: CanvasRenderingContext2D, scene: Scene, ink: Ink, rack: RackPlan): number {
   const at = screen(rack, scene.look);
-  const unit = UNIT * scene.look.scale;
+  const unit = rack.unit * scene.look.scale;
   c.fillStyle = ink("sheet");
   c.fillRect(at.x, at.y, at.width, at.height);
   if (unit >= BARS_PX && unit < MARKS_PX) rack.spots.forEach((spot) => paintBar(c, scene, ink, rack, spot));
   else if (unit >= MARKS_PX) rack.spots.forEach((spot) => paintUnit(c, scene, ink, rack, spot, unit));
   else paintColumn(c, scene, ink, rack, at);
+  if (unit >= NAMES_PX) for (const fold of rack.rows.breaks) paintBreak(c, ink, at, fold, unit);
   c.strokeStyle = ink("ink");
   c.lineWidth = unit >= MARKS_PX ? 1.2 : 0.6;
   c.strokeRect(at.x, at.y, at.width, at.height);
@@ -103,6 +105,26 @@ function paintRack(c: CanvasRenderingContext2D, scene: Scene, ink: Ink, rack: Ra
   if (unit >= HEADS_PX) write(c, rack.rack || "–", at.x + 1, at.y - 4, at.width * 0.6);
   if (unit >= NAMES_PX && scene.lens.name === "waterline") paintLetters(c, ink, at, unit);
   return unit >= BARS_PX ? rack.spots.length : 0;
+}
+
+/** Empty units in one row: their numbers, and the rack's sides drawn as broken there. */
+function paintBreak(c: CanvasRenderingContext2D, ink: Ink, at: Box, fold: Break, unit: number): void {
+  const y = at.y + fold.row * unit;
+  c.fillStyle = ink("paper");
+  c.fillRect(at.x, y + unit * 0.12, at.width, unit * 0.76);
+  c.strokeStyle = ink("rule");
+  c.lineWidth = 1;
+  for (const edge of [y + unit * 0.12, y + unit * 0.88]) {
+    c.beginPath();
+    c.moveTo(at.x, edge);
+    for (let x = 0; x <= at.width; x += 4) c.lineTo(at.x + x, edge + ((x / 4) % 2 ? 1.6 : -1.6));
+    c.stroke();
+  }
+  c.font = `${Math.min(11, unit * 0.62)}px ${MONO}`;
+  c.fillStyle = ink("ink2");
+  c.textAlign = "center";
+  c.fillText(`${fold.from}–${fold.to}`, at.x + at.width / 2, y + unit / 2 + Math.min(11, unit * 0.62) * 0.35);
+  c.textAlign = "left";
 }
 
 /** How far apart the marks of a row stand, and where the first one begins. */

@@ -2,7 +2,7 @@ import { describe, expect, it } from "vitest";
 
 import type { FloorColumns } from "../api/client";
 import { lensOf, LENSES } from "./lenses";
-import { boxOf, fit, layOut, reveal, rackOf, span, spotAt, spotsIn, step, UNIT, UNITS, zoom } from "./plan";
+import { boxOf, fit, layOut, reveal, rackOf, span, spotAt, spotsIn, step, zoom } from "./plan";
 import { readSpots, type Spot, tellOff, tellResets, tellSpot, worst } from "../waterline/spots";
 
 const spot = (name: string, facts: Partial<Spot> = {}): Spot => ({
@@ -59,7 +59,25 @@ describe("the plan", () => {
     const [a, , c] = rack?.spots ?? [];
     if (!rack || !a || !c) throw new Error("no rack");
     expect(boxOf(rack, a).y).toBe(rack.y);
-    expect(boxOf(rack, c)).toMatchObject({ y: rack.y + (UNITS - 2) * UNIT, height: 2 * UNIT });
+    // 42 and 40 with 41 between, then one row for 39 to 3, then the two units of c.
+    expect(rack.rows.breaks).toEqual([{ row: 3, from: 39, to: 3 }]);
+    expect(boxOf(rack, c)).toMatchObject({ y: rack.y + 4 * rack.unit, height: 2 * rack.unit });
+  });
+  it("uses the height there is, and never less than a unit needs", () => {
+    const tall = Math.max(...plan.racks.map((rack) => rack.y + rack.height));
+    expect(tall).toBeLessThanOrEqual(600);
+    expect(plan.racks[0]?.unit).toBeGreaterThanOrEqual(13);
+    expect(layOut([spot("a", { unit: 3 })], 900, 600).racks[0]?.unit).toBe(30);
+  });
+  it("draws many racks to scale, folding nothing", () => {
+    const many = layOut(
+      Array.from({ length: 20 }, (_, n) => spot(`n${n}`, { rack: `R${n}`, unit: 7 })),
+      900,
+    );
+    const rack = many.racks[0];
+    if (!rack?.spots[0]) throw new Error("no rack");
+    expect(rack.rows.breaks).toEqual([]);
+    expect(boxOf(rack, rack.spots[0]).y).toBe(rack.y + 35 * 13);
   });
   it("finds what is at a point and in a frame", () => {
     for (const s of house) {

@@ -1,8 +1,9 @@
 import type { Spot } from "../waterline/spots";
+import { foldEmpty, type Rows, toScale, UNITS } from "./folded";
 
-/** World measures: a unit is 13 high at scale 1; a rack's width follows from the room there is for it. */
-export const UNITS = 42;
+/** World measures: a unit is 13 high at scale 1, or higher where few racks leave room; so with a rack's width. */
 export const UNIT = 13;
+const HIGHEST = 30;
 export const HEAD = 34;
 const GAP = 6;
 const ROOM_GAP = 15;
@@ -22,6 +23,9 @@ export interface RackPlan {
   y: number;
   width: number;
   height: number;
+  /** How high a unit is. */
+  unit: number;
+  rows: Rows;
   spots: Spot[];
 }
 export interface RoomPlan {
@@ -65,8 +69,15 @@ export function layOut(spots: Spot[], wide: number, high = 600): Plan {
   if (total <= ONE_LINE) {
     const free = wide - (total - rooms.size) * GAP - (rooms.size - 1) * ROOM_GAP - 3;
     const width = Math.max(NARROWEST, Math.min(WIDEST, free / Math.max(1, total)));
+    const most = Math.max(
+      1,
+      ...order.flatMap(([, racks]) => [...racks.values()].map((r) => foldEmpty(r).count)),
+    );
+    const unit = Math.max(UNIT, Math.min(HIGHEST, (high - HEAD - 2) / most));
     return shelve(
-      order.map(([room, racks]) => block(room, racks, width, total, HEAD)),
+      order.map(([room, racks]) =>
+        block(room, racks, { width, inLine: total, head: HEAD, unit, rowsOf: foldEmpty }),
+      ),
       order.length,
       ROOM_GAP,
     );
@@ -75,7 +86,15 @@ export function layOut(spots: Spot[], wide: number, high = 600): Plan {
   let best: Plan | null = null;
   for (let columns = 1; columns <= Math.min(12, order.length); columns += 1) {
     const plan = shelve(
-      order.map(([room, racks]) => block(room, racks, WIDEST, ROW_OF, FAR_HEAD)),
+      order.map(([room, racks]) =>
+        block(room, racks, {
+          width: WIDEST,
+          inLine: ROW_OF,
+          head: FAR_HEAD,
+          unit: UNIT,
+          rowsOf: () => toScale,
+        }),
+      ),
       columns,
       WIDEST,
     );
@@ -84,25 +103,34 @@ export function layOut(spots: Spot[], wide: number, high = 600): Plan {
   return best ?? shelve([], 1, 0);
 }
 
+/** How large what stands in a room is drawn. */
+interface Size {
+  width: number;
+  unit: number;
+  /** So many racks stand in a line, below a head of this height. */
+  inLine: number;
+  head: number;
+  rowsOf: (spots: Spot[]) => Rows;
+}
+
 /** One room at the origin: its racks in lines of so many. */
-function block(
-  room: string,
-  racks: Map<string, Spot[]>,
-  width: number,
-  inLine: number,
-  head: number,
-): RoomPlan {
-  const made = [...racks.keys()]
-    .sort(byName)
-    .map((rack, n): RackPlan => ({
+function block(room: string, racks: Map<string, Spot[]>, size: Size): RoomPlan {
+  const { width, inLine, head, unit, rowsOf } = size;
+  const made = [...racks.keys()].sort(byName).map((rack, n): RackPlan => {
+    const spots = walk(racks.get(rack) ?? []);
+    const rows = rowsOf(spots);
+    return {
       room,
       rack,
       width,
-      height: UNITS * UNIT,
+      unit,
+      rows,
+      spots,
+      height: rows.count * unit,
       x: (n % inLine) * (width + GAP),
-      y: head + Math.floor(n / inLine) * (UNITS * UNIT + ROW_GAP),
-      spots: walk(racks.get(rack) ?? []),
-    }));
+      y: head + Math.floor(n / inLine) * (UNITS * unit + ROW_GAP),
+    };
+  });
   return {
     room,
     x: 0,
@@ -135,8 +163,9 @@ function shelve(rooms: RoomPlan[], columns: number, gap: number): Plan {
 
 /** A server's box in the world. Its unit is its lowest; one without a unit hangs at the top. */
 export function boxOf(rack: RackPlan, spot: Spot): Box {
-  const top = spot.unit ? UNITS - (spot.unit + spot.height - 1) : rack.spots.indexOf(spot);
-  return { x: rack.x, y: rack.y + Math.max(0, top) * UNIT, width: rack.width, height: spot.height * UNIT };
+  const highest = Math.min(UNITS, spot.unit + spot.height - 1);
+  const row = spot.unit ? (rack.rows.of[highest] ?? 0) : rack.spots.indexOf(spot);
+  return { x: rack.x, y: rack.y + row * rack.unit, width: rack.width, height: spot.height * rack.unit };
 }
 
 export const rackOf = (plan: Plan, name: string | null): RackPlan | null =>
