@@ -133,7 +133,7 @@ function Head({ data, side, setSide, filters }: HeadProps) {
         {t.exposed} miss a security fix, on {count(t.exposed_servers, "server")}
         {t.servers < t.of ? `; ${t.servers} of ${t.of} servers shown` : ""}
       </Box>
-      <Box sx={{ ml: "auto", display: "flex", gap: 1, alignItems: "center" }}>
+      <Box sx={{ ml: "auto", display: "flex", flexWrap: "wrap", gap: 1, alignItems: "center" }}>
         <Files filters={filters} />
         <Button variant="outlined" aria-pressed={side === "advisories"} onClick={toggle("advisories")}>
           Advisories
@@ -157,7 +157,10 @@ function Files({ filters }: { filters: Record<string, string> }) {
     ["BOM", `firmware.cdx.json${query}`, "BOM of the firmware shown, CycloneDX"],
   ];
   return (
-    <Box component="span" sx={{ fontSize: 13, color: "text.secondary", display: "flex", gap: 1 }}>
+    <Box
+      component="span"
+      sx={{ fontSize: 13, color: "text.secondary", display: "flex", gap: 1, whiteSpace: "nowrap" }}
+    >
       {kinds.map(([label, file, words]) => (
         <a
           key={label}

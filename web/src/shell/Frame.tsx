@@ -114,10 +114,12 @@ export function Frame() {
         sx={{
           display: "flex",
           alignItems: "center",
-          gap: { xs: 1.5, md: 3 },
+          // A phone has the places in a line of their own, all six of them.
+          flexWrap: { xs: "wrap", md: "nowrap" },
+          columnGap: { xs: 0.5, md: 3 },
+          "& .MuiButton-root": { px: { xs: 0.75, sm: 1.5 }, minWidth: 0 },
           px: 2.25,
           minHeight: 62,
-          overflowX: { xs: "auto", md: "visible" },
           bgcolor: "background.paper",
           borderBottom: `1px solid ${ink("ink")}`,
         }}
@@ -128,18 +130,32 @@ export function Frame() {
         <Places />
         <Button variant="text" color="inherit" onClick={() => setSheet("find")} sx={{ gap: 1, px: 1 }}>
           Find or do{" "}
-          <Box component="kbd" sx={{ border: "1px solid", borderRadius: 0.5, px: 0.7, fontSize: 11 }}>
+          <Box
+            component="kbd"
+            sx={{
+              border: "1px solid",
+              borderRadius: 0.5,
+              px: 0.7,
+              fontSize: 11,
+              display: { xs: "none", sm: "inline" },
+            }}
+          >
             /
           </Box>
         </Button>
         <Now />
-        <Box sx={{ display: { xs: "none", sm: "flex" } }}>
-          <Scheme />
+        <Box sx={{ display: "flex", ml: { xs: "auto", md: 0 } }}>
+          <Box sx={{ display: { xs: "none", sm: "block" } }}>
+            <Scheme />
+          </Box>
           <Who />
           <Leave />
         </Box>
       </Box>
-      <Box component="main" sx={{ minHeight: 0, overflow: { xs: "auto", md: "hidden" } }}>
+      <Box
+        component="main"
+        sx={{ position: "relative", minHeight: 0, overflow: { xs: "auto", md: "hidden" } }}
+      >
         <Outlet />
       </Box>
       <WorkBar open={sheet === "work"} setOpen={(open) => setSheet(open ? "work" : null)} live={live} />

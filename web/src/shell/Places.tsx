@@ -39,7 +39,13 @@ export function Places() {
     <Box
       component="nav"
       aria-label="Places"
-      sx={{ display: "flex", flex: 1, minWidth: 0, overflowX: "auto" }}
+      sx={{
+        display: "flex",
+        flex: { xs: "1 0 100%", md: "1 1 0" },
+        order: { xs: 1, md: 0 },
+        minWidth: 0,
+        pb: { xs: 0.5, md: 0 },
+      }}
     >
       {PLACES.map((place, at) => (
         <Box
@@ -49,8 +55,8 @@ export function Places() {
           sx={{
             position: "relative",
             flex: "1 1 0",
-            minWidth: 92,
-            maxWidth: 150,
+            minWidth: { xs: 0, md: 92 },
+            maxWidth: { xs: "none", md: 150 },
             pt: 0.75,
             color: "text.primary",
             textDecoration: "none",
@@ -90,12 +96,17 @@ export function Places() {
             <Box
               component="span"
               className="name"
-              sx={{ fontFamily: fonts.title, fontWeight: 700, fontSize: 13 }}
+              sx={{
+                fontFamily: fonts.title,
+                fontWeight: 700,
+                fontSize: { xs: 12, sm: 13 },
+                fontStretch: { xs: "80%", sm: "100%" },
+              }}
             >
               {place.name}
             </Box>
           </Box>
-          <Box sx={{ color: "text.secondary", whiteSpace: "nowrap" }}>
+          <Box sx={{ color: "text.secondary", whiteSpace: "nowrap", display: { xs: "none", sm: "block" } }}>
             {data ? place.fact(data) : "\u00a0"}
           </Box>
         </Box>

@@ -26,7 +26,9 @@ export function progress(w: Work, now: number): { part: number; told: string } {
     told:
       w.state === "asked"
         ? "waits for the engine"
-        : `${amount(w.done, w.unit)} of ${amount(w.total, w.unit)}${left}`,
+        : w.total
+          ? `${amount(w.done, w.unit)} of ${amount(w.total, w.unit)}${left}`
+          : "begun",
   };
 }
 
@@ -75,6 +77,17 @@ function Item({ w, now }: { w: Work; now: number }) {
           {shortened(w.note)}
           {!failed && w.ended_at && `, ${ago(w.ended_at, now)}`}
         </Box>
+      )}
+      {failed && (
+        <Button
+          color="inherit"
+          variant="outlined"
+          aria-label={`Seen: ${w.title}`}
+          onClick={() => void seen(w.id)}
+          sx={{ flex: "none", py: 0, px: 1, minWidth: 0, fontSize: 12.5 }}
+        >
+          Seen
+        </Button>
       )}
     </Box>
   );
@@ -137,7 +150,11 @@ export function WorkBar({
           <Box sx={{ ...CUT, fontWeight: 700 }}>The line to Ordnung is down. Trying again; runs go on.</Box>
         )}
         {live && !trouble && (main ? <Item key={main.id} w={main} now={now} /> : "Nothing is under way.")}
-        {others && <Box sx={{ flex: "none", whiteSpace: "nowrap", ml: "auto" }}>{others}</Box>}
+        {others && (
+          <Box sx={{ flex: "none", whiteSpace: "nowrap", ml: "auto", display: { xs: "none", sm: "block" } }}>
+            {others}
+          </Box>
+        )}
       </Box>
       <Button color="inherit" onClick={() => setOpen(true)} sx={{ px: 2, gap: 1, flex: "none" }}>
         All work{" "}
