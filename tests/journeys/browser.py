@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -48,6 +49,21 @@ def open_page(browser: Browser) -> Iterator[Page]:
     OPEN.remove(page)
     context.close()
     assert trouble == []
+
+
+def let_failures_go(page: Page) -> None:
+    """What failed before was meant to: seen, it leaves the work line to what comes."""
+    seen = page.get_by_role("button", name=re.compile("^Seen: "))
+    while seen.count():
+        name = seen.first.get_attribute("aria-label")
+        seen.first.click()
+        expect(page.get_by_role("button", name=name, exact=True)).to_be_hidden()
+
+
+def expect_work(page: Page, title: str, note: str) -> None:
+    """The work line says in the end what a work came to."""
+    line = page.get_by_role("status", name="Work under way")
+    expect(line).to_contain_text(re.compile(f"{re.escape(title)}.*{re.escape(note)}"), timeout=60_000)
 
 
 def tell_open_pages() -> str:

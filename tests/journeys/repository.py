@@ -14,7 +14,7 @@ from playwright.sync_api import expect
 
 from ordnung.server.supervisor import answers
 from tests.journeys.axe import check_axe
-from tests.journeys.browser import open_page, sign_in
+from tests.journeys.browser import expect_work, let_failures_go, open_page, sign_in
 from tests.journeys.site import Api, clean_environment, control, free_port, wait_until
 
 LONG = 60_000
@@ -168,7 +168,8 @@ def test_3_planned_from_it_at_the_annex(browser, read_demo, annex):
         page.get_by_role("textbox", name="Controller password").fill("kelp-and-slate")
         page.get_by_role("button", name="Look who is there").click()
         page.get_by_role("button", name=f"Add {len(ANNEX)} servers and read").click(timeout=LONG)
-        expect(page.get_by_text(f"{len(ANNEX)} read")).to_be_visible(timeout=LONG)
+        let_failures_go(page)
+        expect_work(page, "Reading", f"{len(ANNEX)} read")
         page.goto(f"{annex.web}/repository")
         expect(page.get_by_role("region", name="By today")).not_to_contain_text("None of its servers", timeout=LONG)
         page.goto(f"{annex.web}/run-sheet?new=1")

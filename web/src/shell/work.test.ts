@@ -15,6 +15,7 @@ describe("the work line", () => {
   const old = work("failed");
   const failed = work("failed");
   const seen = work("failed", { seen: true });
+  const since = work("running");
 
   it.each([
     ["nothing", [], null, ""],
@@ -24,6 +25,12 @@ describe("the work line", () => {
     ["what waits", [done, asked], asked, ""],
     ["the newest failure first", [old, run, failed, survey], failed, "1 more failed, 2 under way"],
     ["a failure alone", [old, done], old, ""],
+    [
+      "what was asked for since, while it is under way",
+      [run, failed, since],
+      since,
+      "1 failed, 1 more under way",
+    ],
   ])("says %s", (_, all, main, others) => {
     expect(workLine(all)).toEqual({ main, others });
   });

@@ -8,12 +8,16 @@ export interface WorkLine {
 
 const under = (w: Work): boolean => w.state === "running" || w.state === "asked";
 
-/** The newest failure that nobody has seen, else what is under way (a run before all else), else what ended last. */
+/**
+ * The newest failure that nobody has seen, unless something was asked for since and is under way: who asked wants to
+ * see how far it is. Else what is under way (a run before all else), else what ended last.
+ */
 export function workLine(all: Work[]): WorkLine {
   const newest = [...all].sort((a, b) => b.id - a.id);
   const failed = newest.filter((w) => w.state === "failed" && !w.seen);
   const going = newest.filter(under).sort((a, b) => rank(a) - rank(b));
-  const main = failed[0] ?? going[0] ?? newest[0] ?? null;
+  const since = going.find((w) => w.id > (failed[0]?.id ?? 0));
+  const main = since ?? failed[0] ?? going[0] ?? newest[0] ?? null;
   const more = (rows: Work[], what: string) => {
     const others = rows.filter((w) => w !== main).length;
     return others ? [`${others}${main && rows.includes(main) ? " more" : ""} ${what}`] : [];
