@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+import json
+from pathlib import Path
+
 import pytest
 
 from ordnung.server.clock import now
+from ordnung.server.fleet.models import Group
 from ordnung.server.people.models import KeptAnswer
 from ordnung.server.people.repeats import forget_answers
 from ordnung.server.runs.models import Run
@@ -33,6 +37,24 @@ def test_what_needs_a_person_comes_first_however_much_came_after_it(web):
     work(1, state="running")
     work(30)
     assert [w["state"] for w in web.get("/api/v1/work").json()[:3]] == ["running", "failed", "done"]
+
+
+def test_a_list_of_the_house_comes_whole_unless_fewer_are_asked_for(web):
+    Group.objects.bulk_create(Group(name=f"pair {n}", may_be_away=1) for n in range(7))
+    whole, some = web.get("/api/v1/groups"), web.get("/api/v1/groups?offset=2&limit=3")
+    assert (len(whole.json()), whole.headers["X-Total-Count"]) == (7, "7")
+    assert [g["name"] for g in some.json()] == ["pair 2", "pair 3", "pair 4"] and some.headers["X-Total-Count"] == "7"
+
+
+def test_every_list_comes_in_pages_and_says_its_total():
+    contract = json.loads(Path("docs/openapi.json").read_text())
+    few = {"/api/v1/me/sessions", "/api/v1/repositories/{id}/reach"}  # a person's own, and one for each way there is
+    for path, methods in contract["paths"].items():
+        answer = methods.get("get", {}).get("responses", {}).get("200", {})
+        kinds = [kind.get("schema", {}) for kind in answer.get("content", {}).values()]
+        if path not in few and any(kind.get("type") == "array" for kind in kinds):
+            assert "X-Total-Count" in answer.get("headers", {}), path
+            assert {"limit", "offset"} <= {p["name"] for p in methods["get"]["parameters"]}, path
 
 
 @pytest.mark.parametrize("query", ["limit=0", "limit=5001", "limit=x", "offset=-1", "limit=²", "offset=99999999999"])

@@ -41,7 +41,7 @@ from ordnung.server.runs.journal import DatabaseJournal  # noqa: E402
 from ordnung.server.runs.models import Run  # noqa: E402
 from ordnung.server.vault import purpose_key  # noqa: E402
 from ordnung.server.work.models import Work  # noqa: E402
-from ordnung.server.work.progress import bump  # noqa: E402
+from ordnung.server.work.progress import fail  # noqa: E402
 from ordnung.store import PayloadProcess  # noqa: E402
 
 POLL_S = 0.2
@@ -54,8 +54,8 @@ log = structlog.get_logger()
 def claim() -> list[Work]:
     """Take work that was asked for; compare-and-set, so that no two engines take the same."""
     taken = []
-    for work in Work.objects.filter(state="asked").order_by("pk"):
-        if Work.objects.filter(pk=work.pk, state="asked").update(state="running", started_at=now()):
+    for work in Work.objects.asked():
+        if Work.objects.take(work.pk, now()):
             work.refresh_from_db()
             taken.append(work)
     return taken
@@ -63,10 +63,10 @@ def claim() -> list[Work]:
 
 def left_over() -> list[Work]:
     """Work that was under way when the engine died, and runs that an error of ours broke off."""
-    open_runs = list(Run.objects.filter(state="running").values_list("pk", flat=True))
-    broken = Q(kind="run", state="failed", subject__run__in=open_runs)
-    works = list(Work.objects.filter(Q(state="running") | broken).order_by("pk"))
-    Work.objects.filter(pk__in=[work.pk for work in works]).update(state="running", ended_at=None)
+    open_runs = list(Run.objects.filter(state=Run.State.RUNNING).values_list("pk", flat=True))
+    broken = Q(kind="run", state=Work.State.FAILED, subject__run__in=open_runs)
+    works = list(Work.objects.filter(Q(state=Work.State.RUNNING) | broken).order_by("pk"))
+    Work.objects.take_up_again(work.pk for work in works)
     return works
 
 
@@ -80,7 +80,7 @@ async def carry_out(work: Work, ports: EnginePorts) -> None:
             f"Ordnung met an error of its own: {type(error).__name__}: {error}. Nothing more was sent to a device; "
             "started again, Ordnung goes on where this stopped."
         )
-        await sync_to_async(bump)(work, state="failed", ended_at=now(), note=message)
+        await sync_to_async(fail)(work, message)
 
 
 async def serve(stopped: asyncio.Event) -> None:

@@ -42,7 +42,7 @@ from ordnung.server.runs.models import Run
 from ordnung.server.runs.sheets import place_of
 from ordnung.server.work.events import tell
 from ordnung.server.work.models import Work
-from ordnung.server.work.progress import add_done, bump
+from ordnung.server.work.progress import add_done, bump, fail, succeed
 
 Job = Callable[[Work, EnginePorts], Awaitable[None]]
 
@@ -66,8 +66,7 @@ async def do_survey(work: Work, ports: EnginePorts) -> None:
     read = len(read_before)
     read += await survey(await sync_to_async(endpoints)(left), ports.controllers, settings.CLOCK, report)
     note = f"{read} of {len(names)} read" if failures else f"{read} read"
-    state = "failed" if failures else "done"
-    await sync_to_async(bump)(work, state=state, note=note, ended_at=now())
+    await sync_to_async(fail if failures else succeed)(work, note)
 
 
 def _already(work: Work, names: list[str]) -> tuple[set[str], list[dict[str, str]]]:
@@ -109,7 +108,7 @@ async def do_run(work: Work, ports: EnginePorts) -> None:
     left = sorted(server for server, how in ended.items() if not how)
     if left:
         message = f"{', '.join(left)}: its tape could not be written to its end. Started again, Ordnung goes on there."
-        await sync_to_async(bump)(work, state="failed", note=message, ended_at=now())
+        await sync_to_async(fail)(work, message)
     else:
         await sync_to_async(write_run)(run.pk, now())
         await sync_to_async(tell)("work", id=work.pk)

@@ -18,6 +18,7 @@ from ordnung.server.advisories.models import AdvisoryFile
 from ordnung.server.advisories.store import bring_in_advisory, load_advisories
 from ordnung.server.apart import apart
 from ordnung.server.api.files import SentFile, read_file
+from ordnung.server.api.paging import paged, rows_of
 from ordnung.server.assessment.current import current_assessment
 from ordnung.server.baselines.rows import NAMES_SHOWN
 from ordnung.server.shapes import read, row_from, shape, upload
@@ -94,7 +95,7 @@ def _concern(concern: Concern) -> ConcernRow:
 class AdvisoriesView(APIView):
     parser_classes = [MultiPartParser]
 
-    @extend_schema(responses=shape(AdvisoryRow)(many=True))
+    @paged(AdvisoryRow)
     def get(self, request: Request) -> Response:
         """All advisories: which servers run something affected, which release ends it, or why none applies."""
         assessment = current_assessment()
@@ -102,7 +103,7 @@ class AdvisoriesView(APIView):
             advisory_row(row, assess(value, assessment.folds, assessment.catalogs)) for row, value in load_advisories()
         ]
         rows.sort(key=lambda r: (r.affected == 0 and not r.undecided, -(r.score or 0)))
-        return Response(rows)
+        return rows_of(request, rows)
 
     @extend_schema(request={"multipart/form-data": shape(AdvisoryUpload)}, responses={201: shape(AdvisoryBroughtInRow)})
     def post(self, request: Request) -> Response:

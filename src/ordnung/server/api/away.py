@@ -10,6 +10,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from ordnung.server.api.paging import paged, rows_of
 from ordnung.server.runs.groups import (
     MOST_AWAY,
     GroupRow,
@@ -46,10 +47,10 @@ class GroupList:
 
 
 class GroupsView(APIView):
-    @extend_schema(responses=shape(GroupRow)(many=True))
+    @paged(GroupRow)
     def get(self, request: Request) -> Response:
         """All groups: servers that serve together, and how many of them may be away at once."""
-        return Response(group_rows())
+        return rows_of(request, group_rows())
 
     @extend_schema(request=shape(NewGroup), responses={201: shape(GroupRow)(many=True)})
     def post(self, request: Request) -> Response:
@@ -103,11 +104,11 @@ def away_row(lease: AwayLease) -> AwayRow:
 
 
 class AwayListView(APIView):
-    @extend_schema(responses=shape(AwayRow)(many=True))
+    @paged(AwayRow)
     def get(self, request: Request) -> Response:
         """Every server that is away because of us or about to be; ``kept`` ones were left away by a failure."""
         leases = AwayLease.objects.select_related("server", "run").order_by("server__name")
-        return Response([away_row(lease) for lease in leases])
+        return rows_of(request, [away_row(lease) for lease in leases])
 
 
 class AwayBackView(APIView):

@@ -20,6 +20,7 @@ from ordnung.core.rule_check import check_rules, fit_together
 from ordnung.core.rules import Rule
 from ordnung.formats.text import whole_number
 from ordnung.server.api.catalogs import IssueRow, issue_rows
+from ordnung.server.api.paging import paged, rows_of
 from ordnung.server.assessment.current import Assessment, current_assessment, load_catalogs
 from ordnung.server.assessment.effects import (
     DraftEffectRow,
@@ -208,11 +209,11 @@ class DraftView(APIView):
 
 
 class RevisionsView(APIView):
-    @extend_schema(responses=shape(RevisionRow)(many=True))
+    @paged(RevisionRow)
     def get(self, request: Request) -> Response:
         """All revisions, newest first."""
         latest()
-        return Response([revision_row(row) for row in Revision.objects.order_by("-number")])
+        return rows_of(request, [revision_row(row) for row in Revision.objects.order_by("-number")])
 
     @extend_schema(request=shape(NewRevision), responses={201: shape(RevisionDetailRow)})
     def post(self, request: Request) -> Response:

@@ -21,6 +21,7 @@ from ordnung.formats.signatures import read_signature
 from ordnung.repository import read_root
 from ordnung.server.apart import apart
 from ordnung.server.api.files import SentFile, read_file
+from ordnung.server.api.paging import paged, rows_of
 from ordnung.server.assessment.current import load_catalogs
 from ordnung.server.catalogs.bring_in import bring_in
 from ordnung.server.catalogs.commands import add_source, fetch_sources, trust_key
@@ -127,10 +128,10 @@ def _sums(issue: Issue) -> dict[str, Any]:
 class CatalogsView(APIView):
     parser_classes = [MultiPartParser]
 
-    @extend_schema(responses=shape(IssueRow)(many=True))
+    @paged(IssueRow)
     def get(self, request: Request) -> Response:
         """All issues at hand."""
-        return Response(issue_rows())
+        return rows_of(request, issue_rows())
 
     @extend_schema(request={"multipart/form-data": shape(CatalogFile)}, responses={201: shape(BroughtInRow)})
     def post(self, request: Request) -> Response:
@@ -150,13 +151,15 @@ class CatalogsView(APIView):
 
 
 class IssueDiffView(APIView):
-    @extend_schema(responses=shape(IssueChangeRow)(many=True), operation_id="catalogs_compare")
+    @extend_schema(operation_id="catalogs_compare")
+    @paged(IssueChangeRow)
     def get(self, request: Request, maker: str, catalog: str, old: str, new: str) -> Response:
         """What one issue of a catalog adds, drops and changes against another."""
         issues = {i.issue: i for i in load_catalogs().issues if (i.maker, i.catalog) == (maker, catalog)}
         if old not in issues or new not in issues:
             raise Problem("not-found", f"{catalog} has no issue {old if old not in issues else new} here.", status=404)
-        return Response([row_from(IssueChangeRow, change) for change in compare_issues(issues[old], issues[new])])
+        changes = compare_issues(issues[old], issues[new])
+        return rows_of(request, [row_from(IssueChangeRow, change) for change in changes])
 
 
 def source_row(row: Source) -> SourceRow:
@@ -167,10 +170,10 @@ def source_row(row: Source) -> SourceRow:
 class SourcesView(APIView):
     parser_classes = [JSONParser]
 
-    @extend_schema(responses=shape(SourceRow)(many=True))
+    @paged(SourceRow)
     def get(self, request: Request) -> Response:
         """Where catalogs come from, when each last answered and what failed."""
-        return Response([source_row(r) for r in Source.objects.order_by("pk")])
+        return rows_of(request, [source_row(r) for r in Source.objects.order_by("pk")])
 
     @extend_schema(request=shape(NewSource), responses={201: shape(SourceRow)})
     def post(self, request: Request) -> Response:
@@ -198,10 +201,10 @@ class SourcesFetchView(APIView):
 
 
 class KeysView(APIView):
-    @extend_schema(responses=shape(KeyRow)(many=True))
+    @paged(KeyRow)
     def get(self, request: Request) -> Response:
         """The keys this house trusts to sign catalogs."""
-        return Response([row_from(KeyRow, key) for key in TrustedKey.objects.order_by("maker", "name")])
+        return rows_of(request, [row_from(KeyRow, key) for key in TrustedKey.objects.order_by("maker", "name")])
 
     @extend_schema(request=shape(NewKey), responses={201: shape(KeyRow)})
     def post(self, request: Request) -> Response:

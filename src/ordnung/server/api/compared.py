@@ -177,7 +177,7 @@ class WaysBackView(APIView):
         ways = list_ways_back(found)
         sums = {way.sha256 for way in ways if way.sha256}
         holders: dict[str, list[Repository]] = {}
-        lines = Line.objects.filter(sha256__in=sums, state="packed", repository__state="sealed")
+        lines = Line.objects.packed().filter(sha256__in=sums, repository__in=Repository.objects.sealed())
         for line in lines.select_related("repository").order_by("-repository_id"):
             holders.setdefault(line.sha256, []).append(line.repository)
         rows = [

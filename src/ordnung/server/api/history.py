@@ -12,7 +12,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from ordnung.formats.text import whole_number
-from ordnung.server.api.paging import page_of, paged
+from ordnung.server.api.paging import page_of, paged, rows_of
 from ordnung.server.fleet.commands import find_server, mark_loss_seen
 from ordnung.server.fleet.models import Reading, Server
 from ordnung.server.fleet.readings import changes_between
@@ -100,11 +100,11 @@ class ChangesView(APIView):
 
 
 class LostView(APIView):
-    @extend_schema(responses=shape(LostRow)(many=True))
+    @paged(LostRow)
     def get(self, request: Request) -> Response:
         """Everything in the house that was there once and is not any more, until someone has looked at it."""
         rows = Server.objects.exclude(lost=[]).order_by("name")
-        return Response([LostRow(server=row.name, **item) for row in rows for item in row.lost])
+        return rows_of(request, [LostRow(server=row.name, **item) for row in rows for item in row.lost])
 
 
 class LostSeenView(APIView):

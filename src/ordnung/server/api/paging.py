@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -34,9 +34,23 @@ def paged(row: type[Any], *more: OpenApiParameter) -> Callable[..., Any]:
     return extend_schema(responses=shape(row)(many=True), parameters=[*_ASKED, *more])
 
 
+def rows_of(request: Request, rows: Sequence[Any]) -> Response:
+    """A page of rows that are at hand: all of them, unless fewer are asked for."""
+    asked = _asked(request)
+    end = None if asked.limit is None else asked.offset + asked.limit
+    return _page(rows[asked.offset : end], len(rows))
+
+
 def page_of(request: Request, rows: QuerySet[Any], tell: Callable[[Any], Any], usual: int) -> Response:
     """A page of rows, each told by ``tell``; the answer says in ``X-Total-Count`` how many there are in all."""
+    asked = _asked(request)
+    return _page([tell(row) for row in rows[asked.offset : asked.offset + (asked.limit or usual)]], rows.count())
+
+
+def _asked(request: Request) -> Page:
     query = request.query_params
-    asked = read(Page, {name: query[name] for name in ("limit", "offset") if name in query})
-    body = [tell(row) for row in rows[asked.offset : asked.offset + (asked.limit or usual)]]
-    return Response(body, headers={TOTAL: str(rows.count())})
+    return read(Page, {name: query[name] for name in ("limit", "offset") if name in query})
+
+
+def _page(rows: Sequence[Any], total: int) -> Response:
+    return Response(rows, headers={TOTAL: str(total)})

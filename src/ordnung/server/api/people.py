@@ -18,6 +18,7 @@ from rest_framework.response import Response
 from rest_framework.throttling import ScopedRateThrottle
 from rest_framework.views import APIView
 
+from ordnung.server.api.paging import paged, rows_of
 from ordnung.server.audit.recording import client_address, record, recorded, refuse
 from ordnung.server.people import pace
 from ordnung.server.people.commands import add_person, change_person, demand_password
@@ -237,10 +238,10 @@ def _person_row(user: User) -> PersonRow:
 
 
 class PeopleView(APIView):
-    @extend_schema(responses=shape(PersonRow)(many=True))
+    @paged(PersonRow)
     def get(self, request: Request) -> Response:
         """Everyone of the site, with their rights."""
-        return Response(person_rows())
+        return rows_of(request, person_rows())
 
     @extend_schema(request=shape(NewPerson), responses={201: shape(PersonRow)(many=True)})
     def post(self, request: Request) -> Response:

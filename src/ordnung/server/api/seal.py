@@ -16,6 +16,7 @@ from rest_framework.views import APIView
 
 from ordnung.repository import SealBook, Wish
 from ordnung.repository.roots import SPELLING
+from ordnung.server.api.paging import paged, rows_of
 from ordnung.server.api.repositories import SignatureFile, SignaturesDueRow, read_signed
 from ordnung.server.audit.recording import record, recorded
 from ordnung.server.clock import now
@@ -80,7 +81,7 @@ def seal_row(book: SealBook) -> SealStateRow:
     """The seal as the interface shows it."""
     signed = book.root.signed
     draft = book.draft
-    older = Repository.objects.filter(state="sealed", carried_from="", root_version__lt=signed.version)
+    older = Repository.objects.sealed_here().filter(root_version__lt=signed.version)
     due = book.signatures_due(draft) if draft is not None else None
     return SealStateRow(
         version=signed.version,
@@ -164,10 +165,10 @@ def _download(raw: bytes, name: str) -> HttpResponse:
 
 
 class TrustedRootsView(APIView):
-    @extend_schema(responses=shape(TrustedRootRow)(many=True))
+    @paged(TrustedRootRow)
     def get(self, request: Request) -> Response:
         """Whose repositories are accepted here."""
-        return Response([row_from(TrustedRootRow, root) for root in TrustedRoot.objects.order_by("pk")])
+        return rows_of(request, [row_from(TrustedRootRow, root) for root in TrustedRoot.objects.order_by("pk")])
 
 
 class TrustedRootView(APIView):

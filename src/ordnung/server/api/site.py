@@ -33,7 +33,7 @@ from ordnung.server.runs.models import Run
 from ordnung.server.shapes import shape
 from ordnung.server.work.events import tell
 from ordnung.server.work.hub import GAP, HUB
-from ordnung.server.work.models import Work
+from ordnung.server.work.models import UNDER_WAY, Work
 from ordnung.server.work.rows import WorkRow, work_row
 
 SHOWN = 20
@@ -44,9 +44,7 @@ class WorkListView(APIView):
     @paged(WorkRow)
     def get(self, request: Request) -> Response:
         """Work: what is under way, failures nobody has seen, then the rest, the latest first, in pages."""
-        urgency = Case(
-            When(state__in=("running", "asked"), then=0), When(state="failed", seen=False, then=1), default=2
-        )
+        urgency = Case(When(state__in=UNDER_WAY, then=0), When(state=Work.State.FAILED, seen=False, then=1), default=2)
         rows = Work.objects.annotate(urgency=urgency).order_by("urgency", "-pk")
         return page_of(request, rows, work_row, SHOWN)
 
@@ -92,11 +90,11 @@ class SiteView(APIView):
             servers=len(assessment.standings),
             **assessment.tally,
             baseline=f"{issued:%b %Y}, r{assessment.baseline.number}" if issued else "",
-            sealed=Repository.objects.filter(state="sealed").count(),
-            ending=Repository.objects.filter(state="sealed", carried_from="", expires__lt=now() + SOON).count(),
-            drafts=Run.objects.filter(state="draft").count(),
-            running=Run.objects.filter(state="running").count(),
-            runs=Run.objects.filter(state="ended").count(),
+            sealed=Repository.objects.sealed().count(),
+            ending=Repository.objects.sealed_here().filter(expires__lt=now() + SOON).count(),
+            drafts=Run.objects.filter(state=Run.State.DRAFT).count(),
+            running=Run.objects.filter(state=Run.State.RUNNING).count(),
+            runs=Run.objects.filter(state=Run.State.ENDED).count(),
             trouble=engine_trouble(),
         )
         return Response(body)

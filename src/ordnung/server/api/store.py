@@ -154,7 +154,7 @@ class StoreClearView(APIView):
     @extend_schema(request=None, responses=shape(ClearedRow))
     def post(self, request: Request) -> Response:
         """Throw away what no repository needs."""
-        if Work.objects.filter(state__in=("asked", "running"), kind="run").exists():
+        if Work.objects.open().filter(kind="run").exists():
             raise Problem("busy", "A run is under way; the store is cleared when it has ended.", status=409)
         forget_old_uploads()
         cleared = open_store().collect()

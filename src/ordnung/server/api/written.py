@@ -72,7 +72,7 @@ def _order(row: Repository, shape: str, folder: Path, medium: int, since: Reposi
     name += f"-e{row.edition}" + (f"-since-e{since.edition}" if since else "")
     name += f"-{medium}-of-{row.media}" if medium else ""
     place = folder / (name + SHAPES[shape])
-    under_way = WrittenOut.objects.filter(place=str(place), state="writing").exists()
+    under_way = WrittenOut.objects.filter(place=str(place), state=WrittenOut.State.WRITING).exists()
     if under_way:
         raise Problem("busy", f"{place.name} is being written already.", status=409)
     written = WrittenOut.objects.create(

@@ -30,7 +30,7 @@ from ordnung.server.engine_ports import EnginePorts
 from ordnung.server.problems import Problem
 from ordnung.server.work.events import tell
 from ordnung.server.work.models import Work
-from ordnung.server.work.progress import add_done, bump
+from ordnung.server.work.progress import add_done, bump, fail, succeed
 from ordnung.store import RepositoryError
 
 
@@ -53,8 +53,7 @@ async def do_catalogs(work: Work, ports: EnginePorts) -> None:
     message = f"{new} new issue{'' if new == 1 else 's'}"
     if failures:
         message += f"; {len(failures)} of {len(work.subject['sources'])} sources failed: {failures[0]['detail']}"
-    state = "failed" if failures else "done"
-    await sync_to_async(bump)(work, state=state, note=message, ended_at=now())
+    await sync_to_async(fail if failures else succeed)(work, message)
 
 
 async def _look_at(source: Source, work: Work) -> int:

@@ -29,7 +29,7 @@ from ordnung.server.engine_ports import EnginePorts
 from ordnung.server.fleet.models import Search, SearchRow, Server
 from ordnung.server.work.events import tell
 from ordnung.server.work.models import Work
-from ordnung.server.work.progress import add_done, bump
+from ordnung.server.work.progress import add_done, bump, fail, succeed
 
 
 async def do_search(work: Work, ports: EnginePorts) -> None:
@@ -118,7 +118,7 @@ def _end_search(work: Work, found: Search, doubles: Mapping[Where, Where]) -> No
         found.save(update_fields=["is_done"])
         counts = {state: found.rows.filter(state=state).count() for state in ("new", "known", "moved", "uncertain")}
         note = ", ".join(f"{n} {state}" for state, n in counts.items() if n) or "nobody answered"
-        bump(work, state="done", note=note, ended_at=now())
+        succeed(work, note)
         tell("searches", id=found.pk)
 
 
@@ -136,7 +136,7 @@ async def do_reach(work: Work, ports: EnginePorts) -> None:
     endpoints = await sync_to_async(_endpoints)(names)
     await probe_all(endpoints, ports.controllers, ports.payloads, report)
     note = f"{len(names) - len(failures)} of {len(names)} tried"
-    await sync_to_async(bump)(work, state="failed" if failures else "done", note=note, ended_at=now())
+    await sync_to_async(fail if failures else succeed)(work, note)
 
 
 def _endpoints(names: list[str]) -> list[Endpoint]:

@@ -55,7 +55,7 @@ def try_again(before: Arrival, trust: str, expired_reason: str, person: str) -> 
     Raises:
         Problem: it is under way, is not there any more, or was sealed by other keys.
     """
-    if before.state == "checking":
+    if before.state == Arrival.State.CHECKING:
         raise Problem("busy", f"{before.name} is being carried in.", status=409)
     if not Path(before.place).exists():
         raise Problem("not-found", f"{before.name} is not there any more.", status=404)

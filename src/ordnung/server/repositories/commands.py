@@ -146,7 +146,7 @@ def drop_repository(row: Repository) -> None:
 
 def is_busy(row: Repository) -> bool:
     """Whether the engine is at work on a repository."""
-    works = Work.objects.filter(state__in=("asked", "running"), kind__in=("pack", "write-out", "check"))
+    works = Work.objects.open().filter(kind__in=("pack", "write-out", "check"))
     return any(work.subject.get("repository") == row.pk for work in works)
 
 

@@ -39,7 +39,7 @@ from ordnung.server.repositories.payloads import open_book, open_store, seal_fol
 from ordnung.server.repositories.uploads import forget_upload
 from ordnung.server.work.events import tell
 from ordnung.server.work.models import Work
-from ordnung.server.work.progress import bump
+from ordnung.server.work.progress import fail, succeed
 from ordnung.store import RepositoryError
 
 
@@ -53,11 +53,11 @@ async def do_carry_in(work: Work, ports: EnginePorts) -> None:
     except (RepositoryError, Problem, FormatError, OSError) as error:
         code = error.code if isinstance(error, RepositoryError | Problem) else "broken"
         message = error.strerror or str(error) if isinstance(error, OSError) else str(error)
-        await Arrival.objects.filter(pk=row.pk).aupdate(state="refused", code=code, message=message)
-        await sync_to_async(bump)(work, state="failed", note=f"{row.name} refused: {message}", ended_at=now())
+        await sync_to_async(Arrival.objects.refuse)(row.pk, code, message)
+        await sync_to_async(fail)(work, f"{row.name} refused: {message}")
     else:
         await sync_to_async(forget_upload)(row.place)
-        await sync_to_async(bump)(work, state="done", note=note, ended_at=now(), done=work.total)
+        await sync_to_async(succeed)(work, note, done=work.total)
     await sync_to_async(tell)("repositories")
 
 
@@ -169,7 +169,7 @@ def _seen(arrived: Arrived) -> Seen | None:
 def _create(arrived: Arrived, row: Arrival) -> Repository:
     packing, seal = arrived.packing, arrived.seal
     repository = Repository.objects.create(
-        name=packing.name, series=packing.series, edition=packing.edition, state="waiting",
+        name=packing.name, series=packing.series, edition=packing.edition, state=Repository.State.WAITING,
         servers=list(packing.servers), trims=list(packing.trims), media=packing.media, made_at=packing.made_at,
         made_by=packing.made_by, expires=seal.expires, root_key=seal.root_key, root_version=seal.root_version,
         packing_sum=arrived.packing_sum, revision=packing.revision, carried_from=row.name, carried_at=now(),
@@ -206,9 +206,7 @@ def _take_over(repository: Repository, carried: CarriedIn, row: Arrival) -> None
         values: dict[str, Any] = {"state": state, "bytes": 0 if payload.path in waiting else payload.size}
         repository.lines.filter(product=payload.product, version=payload.version).update(**values)
     rules = load_json(carried.documents[arrived.packing.rules], "rules.json") if arrived.packing.rules else None
-    Repository.objects.filter(pk=repository.pk).update(
-        state="waiting" if waiting else "sealed", waiting=sorted(waiting), rules=rules, message=_expired(row, arrived)
-    )
+    Repository.objects.take_over(repository.pk, waiting, rules=rules, message=_expired(row, arrived))
     tell("repositories", id=repository.pk)
 
 
@@ -248,8 +246,8 @@ def _tell_end(row: Arrival, repository: Repository, carried: CarriedIn) -> str:
     message = f"{carried.new_files} files new, {carried.known_files} here already" + (
         f"; {waiting} lie on media still to come" if waiting else ""
     )
-    Arrival.objects.filter(pk=row.pk).update(
-        state="waiting" if waiting else "done", message=message, repository=repository, new_files=carried.new_files,
+    Arrival.objects.finish(
+        row.pk, waits=waiting > 0, message=message, repository=repository, new_files=carried.new_files,
         new_bytes=carried.new_bytes, known_files=carried.known_files,
     )  # fmt: skip
     return f"{repository.name}, edition {repository.edition}: {message}"

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import uuid
+from collections.abc import Collection
+from typing import Any
 
 from django.db import models
 
@@ -10,6 +12,35 @@ from django.db import models
 def new_series() -> str:
     """The name of a new series of editions."""
     return uuid.uuid4().hex
+
+
+class RepositoryQuerySet(models.QuerySet["Repository"]):
+    """Repositories, and how one becomes another."""
+
+    def sealed(self) -> RepositoryQuerySet:
+        """Those that are whole and sealed."""
+        return self.filter(state=Repository.State.SEALED)
+
+    def sealed_here(self) -> RepositoryQuerySet:
+        """Those that this site sealed itself."""
+        return self.sealed().filter(carried_from="")
+
+    def fail(self, pk: int, message: str) -> None:
+        """Its packing ended without all it needs."""
+        self.filter(pk=pk).update(state=Repository.State.INCOMPLETE, message=message)
+
+    def await_signatures(self, pk: int) -> None:
+        """It is drafted; others have to sign before it is sealed."""
+        self.filter(pk=pk).update(state=Repository.State.SIGNING)
+
+    def seal(self, pk: int, **seal: Any) -> None:
+        """It is sealed: until when, by which keys, over which packing list."""
+        self.filter(pk=pk).update(state=Repository.State.SEALED, message="", **seal)
+
+    def take_over(self, pk: int, waiting: Collection[str], **values: Any) -> None:
+        """It was carried in: whole, or waiting for what lies on other media."""
+        state = Repository.State.WAITING if waiting else Repository.State.SEALED
+        self.filter(pk=pk).update(state=state, waiting=sorted(waiting), **values)
 
 
 class Repository(models.Model):
@@ -51,6 +82,8 @@ class Repository(models.Model):
     checked = models.TextField(default="")
     check_failed = models.BooleanField(default=False)
 
+    objects = RepositoryQuerySet.as_manager()
+
     class Meta:
         constraints = [models.UniqueConstraint(fields=["series", "edition"], name="one_edition_once")]
 
@@ -58,6 +91,14 @@ class Repository(models.Model):
     def owner(self) -> str:
         """How the content store knows it."""
         return f"repository-{self.pk}"
+
+
+class LineQuerySet(models.QuerySet["Line"]):
+    """Payloads of packing lists."""
+
+    def packed(self) -> LineQuerySet:
+        """Those that are in the store, identified."""
+        return self.filter(state="packed")
 
 
 class Line(models.Model):
@@ -83,9 +124,28 @@ class Line(models.Model):
     medium = models.PositiveIntegerField(default=1)
     message = models.TextField(default="")
 
+    objects = LineQuerySet.as_manager()
+
+
+class WrittenOutQuerySet(models.QuerySet["WrittenOut"]):
+    """What was written out, and how it ends."""
+
+    def finish(self, pk: int, **values: Any) -> None:
+        """It lies there: so many files and bytes, with this checksum."""
+        self.filter(pk=pk).update(state=WrittenOut.State.DONE, **values)
+
+    def fail(self, pk: int, message: str) -> None:
+        """It could not be written; what lies there is of no use."""
+        self.filter(pk=pk).update(state=WrittenOut.State.FAILED, message=message)
+
 
 class WrittenOut(models.Model):
     """A repository written out: as what, where, and what came of it."""
+
+    class State(models.TextChoices):
+        WRITING = "writing"
+        DONE = "done"
+        FAILED = "failed"
 
     repository = models.ForeignKey(Repository, on_delete=models.CASCADE, related_name="written")
     shape = models.CharField(max_length=10)
@@ -94,13 +154,15 @@ class WrittenOut(models.Model):
     since = models.PositiveIntegerField(null=True)
     """The edition that is at the far end already: only what it lacks is written."""
     place = models.CharField(max_length=1000)
-    state = models.CharField(max_length=10, default="writing")
+    state = models.CharField(max_length=10, choices=State.choices, default=State.WRITING)
     files = models.PositiveIntegerField(default=0)
     size = models.PositiveBigIntegerField(default=0)
     sha256 = models.CharField(max_length=64, default="")
     message = models.TextField(default="")
     asked_at = models.DateTimeField()
     asked_by = models.CharField(max_length=150)
+
+    objects = WrittenOutQuerySet.as_manager()
 
 
 class TrustedRoot(models.Model):
@@ -125,6 +187,22 @@ class Upload(models.Model):
     size = models.PositiveBigIntegerField()
     person = models.CharField(max_length=150)
     begun_at = models.DateTimeField()
+
+
+class ArrivalQuerySet(models.QuerySet["Arrival"]):
+    """What was carried in, and how it ends."""
+
+    def checking(self) -> ArrivalQuerySet:
+        """Those that are just being carried in."""
+        return self.filter(state=Arrival.State.CHECKING)
+
+    def refuse(self, pk: int, code: str, message: str) -> None:
+        """It was refused; nothing of it was taken."""
+        self.filter(pk=pk).update(state=Arrival.State.REFUSED, code=code, message=message)
+
+    def finish(self, pk: int, *, waits: bool, **values: Any) -> None:
+        """It was taken, whole or but for what lies on other media."""
+        self.filter(pk=pk).update(state=Arrival.State.WAITING if waits else Arrival.State.DONE, **values)
 
 
 class Arrival(models.Model):
@@ -153,6 +231,8 @@ class Arrival(models.Model):
     known_files = models.PositiveIntegerField(default=0)
     asked_at = models.DateTimeField()
     asked_by = models.CharField(max_length=150)
+
+    objects = ArrivalQuerySet.as_manager()
 
 
 class FetchPlace(models.Model):

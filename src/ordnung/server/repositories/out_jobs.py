@@ -16,7 +16,7 @@ from ordnung.server.repositories.models import Line, Repository, WrittenOut
 from ordnung.server.repositories.payloads import open_book, open_repository, open_store
 from ordnung.server.work.events import tell
 from ordnung.server.work.models import Work
-from ordnung.server.work.progress import bump
+from ordnung.server.work.progress import fail, succeed
 from ordnung.store import RepositoryError, look_over
 
 
@@ -48,15 +48,15 @@ async def do_write_out(work: Work, ports: EnginePorts) -> None:
         )  # fmt: skip
     except (RepositoryError, OSError) as error:
         message = str(error) if isinstance(error, RepositoryError) else f"{row.place}: {error.strerror}"
-        await WrittenOut.objects.filter(pk=row.pk).aupdate(state="failed", message=message)
-        await sync_to_async(bump)(work, state="failed", note=message, ended_at=now())
+        await sync_to_async(WrittenOut.objects.fail)(row.pk, message)
+        await sync_to_async(fail)(work, message)
     else:
-        values = {"state": "done", "files": written.files, "size": written.bytes, "sha256": written.sha256}
-        await WrittenOut.objects.filter(pk=row.pk).aupdate(**values)
+        values = {"files": written.files, "size": written.bytes, "sha256": written.sha256}
+        await sync_to_async(WrittenOut.objects.finish)(row.pk, **values)
         note = f"{written.path.name}, {written.files} files" + (
             f", SHA-256 {written.sha256[:12]}…" if written.sha256 else ""
         )
-        await sync_to_async(bump)(work, state="done", note=note, ended_at=now(), done=work.total)
+        await sync_to_async(succeed)(work, note, done=work.total)
     await sync_to_async(tell)("repositories", id=row.repository_id)
 
 
@@ -83,8 +83,7 @@ def _own_root(row: Repository) -> bytes | None:
 async def _end_check(work: Work, row: Repository, message: str, *, failed: bool) -> None:
     values = {"checked_at": now(), "checked": message, "check_failed": failed}
     await Repository.objects.filter(pk=row.pk).aupdate(**values)
-    state = "failed" if failed else "done"
-    await sync_to_async(bump)(work, state=state, note=message, ended_at=now())
+    await sync_to_async(fail if failed else succeed)(work, message)
     await sync_to_async(tell)("repositories", id=row.pk)
 
 
@@ -99,5 +98,5 @@ async def do_look_over(work: Work, ports: EnginePorts) -> None:
     )  # fmt: skip
     if report.missing:
         message += f"; {len(report.missing)} that repositories name are missing"
-    state = "done" if report.is_sound and not report.missing else "failed"
-    await sync_to_async(bump)(work, state=state, note=message, ended_at=now())
+    is_well = report.is_sound and not report.missing
+    await sync_to_async(succeed if is_well else fail)(work, message)

@@ -30,7 +30,7 @@ from ordnung.server.repositories.plans import Plan, gather_documents, make_plan
 from ordnung.server.repositories.rows import LINE_FIELDS, packed_rows
 from ordnung.server.work.events import tell
 from ordnung.server.work.models import Work
-from ordnung.server.work.progress import add_done, bump
+from ordnung.server.work.progress import add_done, bump, fail, succeed
 from ordnung.store import RepositoryError
 from ordnung.store.copying import write_durably
 
@@ -140,8 +140,8 @@ def _end_incomplete(work: Work, row: Repository, refused: int) -> None:
 
 
 def _fail(work: Work, row: Repository, message: str) -> None:
-    Repository.objects.filter(pk=row.pk).update(state="incomplete", message=message)
-    bump(work, state="failed", note=message, ended_at=now())
+    Repository.objects.fail(row.pk, message)
+    fail(work, message)
     tell("repositories", id=row.pk)
 
 
@@ -167,7 +167,7 @@ def _seal(work: Work, row: Repository, plan: Plan, lines: list[Packed], document
     else:
         row.refresh_from_db()
         note = f"{len(lines)} payloads, sealed until {row.expires:%d %b %Y}"
-    bump(work, state="done", note=note, ended_at=now(), done=work.total)
+    succeed(work, note, done=work.total)
 
 
 def draft_seal(row: Repository, composed: Composed) -> SignaturesDue | None:
@@ -186,18 +186,17 @@ def keep_draft(row: Repository, targets: Metadata[Targets]) -> SignaturesDue | N
     folder = seal_folder(row)
     if not needed.is_enough:
         write_durably(folder / DRAFT, targets.to_bytes(SPELLING))
-        Repository.objects.filter(pk=row.pk).update(state="signing")
+        Repository.objects.await_signatures(row.pk)
         tell("repositories", id=row.pk)
         return needed
     store_metadata(folder, finish(targets, book))
     (folder / DRAFT).unlink(missing_ok=True)
-    Repository.objects.filter(pk=row.pk).update(
-        state="sealed",
+    Repository.objects.seal(
+        row.pk,
         expires=targets.signed.expires,
         root_key=",".join(sorted(h.keyid for h in book.holders("root"))),
         root_version=book.root.signed.version,
         packing_sum=targets.signed.targets[PACKING].hashes["sha256"],
-        message="",
     )
     see_edition(row.series, row.edition, targets.signed.targets[PACKING].hashes["sha256"])
     tell("repositories", id=row.pk)

@@ -114,7 +114,7 @@ def forget_upload(place: str) -> None:
 
 def forget_old_uploads() -> None:
     """Uploads that were given up, unless one is just being carried in."""
-    busy = set(Arrival.objects.filter(state="checking").values_list("place", flat=True))
+    busy = set(Arrival.objects.checking().values_list("place", flat=True))
     for row in Upload.objects.filter(begun_at__lt=now() - KEPT):
         if str(upload_path(row)) not in busy:
             forget_upload(str(upload_path(row)))

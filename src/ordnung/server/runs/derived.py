@@ -124,12 +124,12 @@ def write_run(run: int, at: datetime.datetime, note: str = "") -> None:
     if len(ended) < len(places):
         works.update(done=len(ended), **({"note": note} if note else {}))
         return
-    if not Run.objects.filter(pk=run, state="running").update(state="ended", ended_at=at):
+    if not Run.objects.end(run, at):
         return
     message = f"{len(places) - len(failed)} of {len(places)} done" + (
         f"; look at {', '.join(failed)}" if failed else ""
     )
-    works.update(state="failed" if failed else "done", done=len(places), note=message, ended_at=at)
+    works.update(state=Work.State.FAILED if failed else Work.State.DONE, done=len(places), note=message, ended_at=at)
 
 
 def _write_lease(run: int, server: str, values: dict[str, Any] | None, at: datetime.datetime) -> None:
@@ -150,7 +150,7 @@ def find_differences(runs: Iterable[Run]) -> list[tuple[Run, str]]:
         for place in run.servers.select_related("server"):
             name = place.server.name
             state = fold(tapes.get(name, ()))
-            values = place_values(state, run.state == "running")
+            values = place_values(state, run.state == Run.State.RUNNING)
             held = leases.get(name)
             by_server = lease_values(state)
             have = None if held is None else {key: getattr(held, key) for key in by_server or {"kept": None}}
@@ -167,11 +167,11 @@ def rebuild(runs: Iterable[Run]) -> list[tuple[Run, str]]:
             tape = load_tape(run.pk, name)
             state = fold(tape)
             at = tape[-1].at if tape else run.started_at or run.drafted_at
-            values = place_values(state, run.state == "running")
+            values = place_values(state, run.state == Run.State.RUNNING)
             RunServer.objects.filter(run=run, server__name=name).update(**values)
             _write_lease(run.pk, name, lease_values(state), at)
         for run in {run.pk: run for run, _ in different}.values():
-            if run.state == "running":
+            if run.state == Run.State.RUNNING:
                 last = run.entries.order_by("-at").first()
                 write_run(run.pk, last.at if last else run.drafted_at)
     return different
@@ -179,10 +179,10 @@ def rebuild(runs: Iterable[Run]) -> list[tuple[Run, str]]:
 
 def rebuild_all() -> list[tuple[Run, str]]:
     """As ``rebuild``, for every run that was ever started; also ends runs all of whose servers have ended."""
-    started = list(Run.objects.exclude(state="draft"))
+    started = list(Run.objects.exclude(state=Run.State.DRAFT))
     different = rebuild(started)
     for run in started:
-        if run.state == "running":
+        if run.state == Run.State.RUNNING:
             last = run.entries.order_by("-at").first()
             write_run(run.pk, last.at if last else run.drafted_at)
     return different

@@ -23,6 +23,10 @@ class RunQuerySet(models.QuerySet["Run"]):
         """Hold, go on or stop; False if it is not under way, or was told to stop: that can't be taken back."""
         return bool(self.filter(pk=pk, state=Run.State.RUNNING).exclude(order="stop").update(order=order))
 
+    def end(self, pk: int, at: datetime.datetime) -> bool:
+        """All its servers have ended; False if that was known already."""
+        return bool(self.filter(pk=pk, state=Run.State.RUNNING).update(state=Run.State.ENDED, ended_at=at))
+
 
 class Run(models.Model):
     """A run sheet and, once started, the run."""

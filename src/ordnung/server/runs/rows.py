@@ -164,7 +164,7 @@ def run_row(run: Run) -> RunRow:
         RunRow,
         summary(run, places),
         servers=[_lane(run, place, acts.get(place.server.name, [])) for place in places],
-        missing=what_is_missing(run) if run.state == "draft" else [],
+        missing=what_is_missing(run) if run.state == Run.State.DRAFT else [],
     )
 
 

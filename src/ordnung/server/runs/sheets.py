@@ -185,8 +185,8 @@ def _find_repository(sums: Iterable[str]) -> Repository | None:
     needed = set(sums)
     if not needed:
         return None
-    for row in Repository.objects.filter(state="sealed").order_by("-made_at", "-pk")[:LOOKED_AT]:
-        if needed <= set(row.lines.filter(state="packed").values_list("sha256", flat=True)):
+    for row in Repository.objects.sealed().order_by("-made_at", "-pk")[:LOOKED_AT]:
+        if needed <= set(row.lines.packed().values_list("sha256", flat=True)):
             return row
     return None
 

@@ -2,11 +2,34 @@
 
 from __future__ import annotations
 
+import datetime
+from collections.abc import Iterable
+
 from django.db import models
 
 KINDS = (
     "survey", "pack", "run", "search", "reach", "catalogs", "write-out", "carry-in", "check", "look-over",
 )  # fmt: skip
+
+
+class WorkQuerySet(models.QuerySet["Work"]):
+    """Works, and how one becomes another: each step is one statement that does nothing if it is too late for it."""
+
+    def open(self) -> WorkQuerySet:
+        """Asked for, or under way."""
+        return self.filter(state__in=UNDER_WAY)
+
+    def asked(self) -> WorkQuerySet:
+        """Waiting to be taken, the oldest first."""
+        return self.filter(state=Work.State.ASKED).order_by("pk")
+
+    def take(self, pk: int, at: datetime.datetime) -> bool:
+        """It is under way from now on; False if another engine took it."""
+        return bool(self.filter(pk=pk, state=Work.State.ASKED).update(state=Work.State.RUNNING, started_at=at))
+
+    def take_up_again(self, pks: Iterable[int]) -> None:
+        """Those that an engine left, or that broke off, are under way again."""
+        self.filter(pk__in=list(pks)).update(state=Work.State.RUNNING, ended_at=None)
 
 
 class Work(models.Model):
@@ -31,6 +54,11 @@ class Work(models.Model):
     started_at = models.DateTimeField(null=True)
     ended_at = models.DateTimeField(null=True)
     seen = models.BooleanField(default=False)
+
+    objects = WorkQuerySet.as_manager()
+
+
+UNDER_WAY = (Work.State.ASKED, Work.State.RUNNING)
 
 
 class Event(models.Model):
