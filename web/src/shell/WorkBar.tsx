@@ -10,7 +10,7 @@ import { ink } from "../theme/theme";
 import { ago, duration, size } from "./format";
 import { Mono, More, Tag, Title, Trouble } from "./parts";
 import { useSiteNow } from "./time";
-import { shortened, workLine } from "./work";
+import { isUnderWay, shortened, workLine } from "./work";
 
 const amount = (n: number, unit: string): string => (unit === "bytes" ? size(n) : String(n));
 
@@ -48,7 +48,7 @@ const CUT = { overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap"
 /** One thing in full: its title and how far it is, or how it ended. */
 function Item({ w, now }: { w: Work; now: number }) {
   const { part, told } = progress(w, now);
-  const under = w.state === "running" || w.state === "asked";
+  const under = isUnderWay(w);
   const failed = w.state === "failed" && !w.seen;
   return (
     <Box
@@ -191,7 +191,7 @@ function WorkDetail({ w, now }: { w: Work; now: number }) {
         <strong>{w.title}</strong>
         <Tag tone={TONE[w.state]}>{w.state}</Tag>
         <Box sx={{ color: "text.secondary" }}>
-          {w.state === "running" || w.state === "asked" ? progress(w, now).told : w.note}
+          {isUnderWay(w) ? progress(w, now).told : w.note}
         </Box>
         <Box sx={{ ml: "auto", color: "text.secondary" }}>{ago(w.asked_at, now)}</Box>
       </Box>

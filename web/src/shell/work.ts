@@ -6,7 +6,8 @@ export interface WorkLine {
   others: string;
 }
 
-const under = (w: Work): boolean => w.state === "running" || w.state === "asked";
+/** Waiting for the engine, or with it. */
+export const isUnderWay = (w: Work): boolean => w.state === "running" || w.state === "asked";
 
 /**
  * The newest failure that nobody has seen, unless something was asked for since and is under way: who asked wants to
@@ -15,7 +16,7 @@ const under = (w: Work): boolean => w.state === "running" || w.state === "asked"
 export function workLine(all: Work[]): WorkLine {
   const newest = [...all].sort((a, b) => b.id - a.id);
   const failed = newest.filter((w) => w.state === "failed" && !w.seen);
-  const going = newest.filter(under).sort((a, b) => rank(a) - rank(b));
+  const going = newest.filter(isUnderWay).sort((a, b) => rank(a) - rank(b));
   const since = going.find((w) => w.id > (failed[0]?.id ?? 0));
   const main = since ?? failed[0] ?? going[0] ?? newest[0] ?? null;
   const more = (rows: Work[], what: string) => {
