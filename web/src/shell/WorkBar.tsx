@@ -190,9 +190,7 @@ function WorkDetail({ w, now }: { w: Work; now: number }) {
       <Box sx={{ display: "flex", gap: 1.25, alignItems: "baseline" }}>
         <strong>{w.title}</strong>
         <Tag tone={TONE[w.state]}>{w.state}</Tag>
-        <Box sx={{ color: "text.secondary" }}>
-          {isUnderWay(w) ? progress(w, now).told : w.note}
-        </Box>
+        <Box sx={{ color: "text.secondary" }}>{isUnderWay(w) ? progress(w, now).told : w.note}</Box>
         <Box sx={{ ml: "auto", color: "text.secondary" }}>{ago(w.asked_at, now)}</Box>
       </Box>
       {w.failures.map((f) => (
