@@ -7,7 +7,7 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
-from tests.journeys.browser import expect_work, let_failures_go
+from tests.journeys.browser import expect_work, let_failures_go, open_page, sign_in
 from tests.journeys.site import Api, control, wait_until
 
 LONG = 120_000
@@ -174,7 +174,31 @@ def test_7_the_drawing_can_be_framed_and_the_table_says_the_same(page, demo):
     expect(page.get_by_role("row").nth(1)).to_contain_text("Corvane Heath 24")
 
 
-def test_8_the_floor_comes_out_as_files(demo):
+def test_8_many_selected_make_a_short_address_that_is_reloaded_and_passed_on(browser, page, demo):
+    page.goto(f"{demo.web}/floor?as=table")
+    page.get_by_label(re.compile("^Find among")).fill("surge")
+    page.get_by_role("checkbox", name="Select all shown").click()
+    told = page.get_by_role("heading", name=re.compile("servers selected")).inner_text()
+    assert int(told.split()[0]) > 24 and re.search(r"servers=(@|%40)\w+$", page.url)
+    page.reload()
+    expect(page.get_by_role("heading", name=told)).to_be_visible()
+    page.get_by_role("link", name=re.compile("^Drift")).click()
+    of_them = page.get_by_role("main").get_by_text(f"{told.split()[0]} selected")
+    expect(of_them).to_be_visible()
+    off = page.get_by_role("heading", name=re.compile("components are off")).inner_text()
+    with open_page(browser) as theirs:
+        sign_in(theirs, demo.web, demo.password)
+        theirs.goto(page.url)
+        expect(theirs.get_by_role("heading", name=off)).to_be_visible()
+        theirs.goto(f"{demo.web}/run-sheet?new=1&servers=@forgotten")
+        expect(theirs.get_by_role("alert")).to_contain_text("Choose the servers again")
+        expect(theirs.get_by_role("button", name=re.compile("^Plan a run"))).to_have_count(0)
+        theirs.get_by_role("button", name="Go on with nothing selected").click()
+        expect(theirs.get_by_role("button", name=re.compile("^Plan a run for all"))).to_be_visible()
+        theirs.trouble[:] = [t for t in theirs.trouble if "404" not in t]
+
+
+def test_9_the_floor_comes_out_as_files(demo):
     api = Api(demo.web, demo.password)
     with api.opener.open(f"{demo.web}/api/v1/exports/servers.csv?servers=surge-07") as answer:
         lines = answer.read().decode().splitlines()

@@ -15,6 +15,7 @@ import { BaselinePlace } from "./baseline/BaselinePlace";
 import { DriftPlace } from "./drift/DriftPlace";
 import { FloorPlace } from "./floor/FloorPlace";
 import { Frame } from "./shell/Frame";
+import { recall } from "./shell/kept";
 import { SignIn } from "./shell/SignIn";
 import { theme } from "./theme/theme";
 
@@ -61,6 +62,7 @@ function App() {
   return data.name ? <RouterProvider router={router} /> : <SignIn />;
 }
 
+recall();
 const root = document.getElementById("root");
 if (root) {
   createRoot(root).render(

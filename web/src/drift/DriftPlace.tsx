@@ -12,7 +12,7 @@ import { useAddress, useParam, useSelection } from "../shell/selection";
 import { ink } from "../theme/theme";
 import { Advisories } from "./Advisories";
 import { Filters } from "./Filters";
-import { asQuery, readFilters } from "./filters";
+import { asQuery, readFilters } from "./filtering";
 import { Folds } from "./Folds";
 import { ReleaseLine } from "./ReleaseLine";
 import { Review } from "./Review";

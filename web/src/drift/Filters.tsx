@@ -8,7 +8,7 @@ import type { Choice, Drift } from "../api/client";
 import { useAddress } from "../shell/selection";
 import { ink } from "../theme/theme";
 import { VERDICTS } from "../waterline/words";
-import { addressKey, tellFilter } from "./filters";
+import { addressKey, tellFilter } from "./filtering";
 
 const plain = (value: string, label: string): Choice => ({ value, label, count: -1 });
 const IMPORTANCES = [

@@ -8,6 +8,7 @@ import { useNavigate } from "react-router";
 import { api, type Review as Data, type Step, take } from "../api/client";
 import { review as reviewQuery } from "./queries";
 import { count, duration, foldNames, size } from "../shell/format";
+import { spell } from "../shell/kept";
 import { Act, Mono, Tag, Title, Trouble } from "../shell/parts";
 import { ink } from "../theme/theme";
 
@@ -99,23 +100,13 @@ function Send({ data, filters }: { data: Data; filters: Record<string, string> }
   const names = [...new Set(data.steps.flatMap((s) => s.places.map((p) => p.server)))].sort();
   const why = names.length ? null : "Nothing is left to do here.";
   const whole = Object.keys(filters).length === 0;
-  const rest = whole ? "" : `&servers=${names.join(",")}`;
+  const go = (place: string) => void navigate(`${place}?new=1${whole ? "" : `&servers=${spell(names)}`}`);
   return (
     <Box sx={{ display: "flex", gap: 1 }}>
-      <Act
-        takes="plan"
-        variant="contained"
-        why={why}
-        onClick={() => void navigate(`/run-sheet?new=1${rest}`)}
-      >
+      <Act takes="plan" variant="contained" why={why} onClick={() => go("/run-sheet")}>
         Plan a run for {names.length}
       </Act>
-      <Act
-        takes="plan"
-        variant="outlined"
-        why={why}
-        onClick={() => void navigate(`/repository?new=1${rest}`)}
-      >
+      <Act takes="plan" variant="outlined" why={why} onClick={() => go("/repository")}>
         Pack
       </Act>
     </Box>

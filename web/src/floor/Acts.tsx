@@ -2,6 +2,7 @@ import Box from "@mui/material/Box";
 import { useMutation } from "@tanstack/react-query";
 import { useNavigate } from "react-router";
 
+import { spell } from "../shell/kept";
 import { Act, Trouble } from "../shell/parts";
 import { readAgain } from "./orders";
 
@@ -23,23 +24,13 @@ export function Acts({ servers, whole = false }: { servers: Acted[]; whole?: boo
       ? "Nothing here is off the baseline."
       : "Read it first.";
   const read = useMutation({ mutationFn: () => readAgain(names) });
-  const chosen = whole ? "" : `&servers=${names.join(",")}`;
+  const go = (place: string) => void navigate(`${place}?new=1${whole ? "" : `&servers=${spell(names)}`}`);
   return (
     <Box sx={{ display: "flex", flexWrap: "wrap", gap: 1 }}>
-      <Act
-        takes="plan"
-        variant="contained"
-        why={nothing}
-        onClick={() => void navigate(`/run-sheet?new=1${chosen}`)}
-      >
+      <Act takes="plan" variant="contained" why={nothing} onClick={() => go("/run-sheet")}>
         Plan a run
       </Act>
-      <Act
-        takes="plan"
-        variant="outlined"
-        why={nothing}
-        onClick={() => void navigate(`/repository?new=1${chosen}`)}
-      >
+      <Act takes="plan" variant="outlined" why={nothing} onClick={() => go("/repository")}>
         Pack
       </Act>
       {!whole && (

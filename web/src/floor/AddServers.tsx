@@ -10,6 +10,7 @@ import { type Added, api, type Search, type SearchRow, take } from "../api/clien
 import { search as searchQuery } from "./queries";
 import { count } from "../shell/format";
 import { Act, Mono, Tag, Title, Trouble } from "../shell/parts";
+import { spell } from "../shell/kept";
 import { useAddress } from "../shell/selection";
 import { ink } from "../theme/theme";
 
@@ -221,7 +222,7 @@ function Preview({ search, fields, again }: { search: Search; fields: Fields; ag
     onSuccess: async (told: Added) => {
       await queries.invalidateQueries();
       change({
-        servers: [...told.added, ...told.followed].join(",") || null,
+        servers: spell([...told.added, ...told.followed]) || null,
         add: told.refused.length ? "1" : null,
       });
     },

@@ -5,6 +5,7 @@ import { useRef } from "react";
 
 import { api, take } from "../api/client";
 import { floor as floorQuery } from "../waterline/spots";
+import { spell } from "../shell/kept";
 import { Act, Empty, Split, Title, Trouble } from "../shell/parts";
 import { useParam, useSelection } from "../shell/selection";
 import { useSiteNow } from "../shell/time";
@@ -38,7 +39,8 @@ export function FloorPlace() {
     );
   if (!data) return null;
   const lens = lensOf(lensName);
-  const chosen = data.filter((s) => names.includes(s.name));
+  const wanted = new Set(names);
+  const chosen = data.filter((s) => wanted.has(s.name));
   const panel = adding ? (
     <AddServers done={() => setAdding(null)} />
   ) : grouping ? (
@@ -119,7 +121,7 @@ function Head({
   const again = useMutation({
     mutationFn: () => take(api.POST("/api/v1/surveys", { body: { failed: true } })),
   });
-  const query = chosen.length ? `?servers=${chosen.join(",")}` : "";
+  const query = chosen.length ? `?servers=${spell(chosen)}` : "";
   return (
     <Box>
       <Box sx={{ display: "flex", flexWrap: "wrap", alignItems: "center", gap: 1 }}>

@@ -2,6 +2,7 @@
 import { queryOptions } from "@tanstack/react-query";
 
 import { api, take, takePage } from "../api/client";
+import { asKept, spell } from "../shell/kept";
 
 /** How many servers are asked for at once. */
 const PAGE = 1000;
@@ -12,7 +13,9 @@ export const named = (names: string[]) =>
     queryFn: async () =>
       (
         await take(
-          api.GET("/api/v1/servers", { params: { query: { servers: names.join(","), limit: PAGE } } }),
+          api.GET("/api/v1/servers", {
+            params: { query: { servers: await asKept(spell(names)), limit: PAGE } },
+          }),
         )
       ).servers,
   });

@@ -13,7 +13,7 @@ import { Act, Mono, Title, Trouble } from "../shell/parts";
 import { useAddress, useSelection } from "../shell/selection";
 import { ink } from "../theme/theme";
 import { PackingList } from "./PackingList";
-import { groupOffers, readCapacity, readTrims, spellTrims, toggled } from "./scale";
+import { groupOffers, readCapacity, readTrims, spellTrims, toggled } from "./trims";
 import { Scale } from "./Scale";
 
 /** What would be packed: trimmed until it fits, with what each trim saves and what it costs the servers. */

@@ -3,7 +3,7 @@ import Button from "@mui/material/Button";
 import { Link } from "react-router";
 
 import type { Line, Trim } from "../api/client";
-import { foldNames, size } from "../shell/format";
+import { foldNames, size, someNames } from "../shell/format";
 import { Mono, spokenSx, tableSx, Tag } from "../shell/parts";
 import { ink } from "../theme/theme";
 import { KINDS } from "../waterline/words";
@@ -98,7 +98,7 @@ function Row({
       <td className="n">{size(l.size)}</td>
       <td
         className="n"
-        title={l.servers.join(", ")}
+        title={someNames(l.servers)}
         aria-label={`${l.servers.length}: ${foldNames(l.servers)}`}
       >
         {l.servers.length}

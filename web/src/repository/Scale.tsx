@@ -5,7 +5,7 @@ import { size } from "../shell/format";
 import { Mono } from "../shell/parts";
 import { fonts, ink } from "../theme/theme";
 import { KINDS } from "../waterline/words";
-import { layOut, type Part } from "./scale";
+import { layOut, type Part } from "./trims";
 
 const word = (kind: string): string =>
   kind === "controller" ? "Controller" : kind === "way back" ? "Ways back" : (KINDS[kind] ?? kind);

@@ -7,7 +7,7 @@ import { useState } from "react";
 import { api, type Repository, type RepositoryHead, take, type Work } from "../api/client";
 import { work as workQuery } from "../api/queries";
 import { stale as staleQuery } from "./queries";
-import { count, fewNames, size } from "../shell/format";
+import { count, fewNames, size, someNames } from "../shell/format";
 import { Act, Mono, Tag, Title, Trouble } from "../shell/parts";
 import { useSiteNow } from "../shell/time";
 import { progress } from "../shell/WorkBar";
@@ -138,7 +138,7 @@ function Whom({ repository: r }: { repository: Repository }) {
       </Button>
       {r.made_by && `, packed by ${r.made_by}`}
       {r.carried_from && `, carried in as ${r.carried_from}`}
-      {open && `: ${r.servers.join(", ")}`}
+      {open && `: ${someNames(r.servers)}`}
     </Box>
   );
 }

@@ -9,7 +9,7 @@ import { api, type Repository, type RepositoryHead, sendFile, take, type Written
 import { site as siteQuery } from "../api/queries";
 import { fetches as fetchesQuery, reaching, signatures as signaturesQuery } from "./queries";
 import { FileButton } from "../shell/FileButton";
-import { ago, count, size } from "../shell/format";
+import { ago, count, size, someNames } from "../shell/format";
 import { Act, Mono, spokenSx, Tag, Title, Trouble } from "../shell/parts";
 import { ink } from "../theme/theme";
 
@@ -284,7 +284,7 @@ function Reach({ repository: r }: { repository: Repository }) {
                 <Mono>{g.servers.length}</Mono>
               </Box>
             </Box>
-            {!g.good && <Box sx={{ color: "text.secondary", fontSize: 12 }}>{g.servers.join(", ")}</Box>}
+            {!g.good && <Box sx={{ color: "text.secondary", fontSize: 12 }}>{someNames(g.servers)}</Box>}
           </Box>
         ))}
       </Box>

@@ -6,7 +6,8 @@ import { Link, useNavigate, useParams } from "react-router";
 import { api, type Run, type RunSummary, take } from "../api/client";
 import { runs as runsQuery } from "../api/queries";
 import { run as runQuery } from "./queries";
-import { clock, count, duration } from "../shell/format";
+import { clock, count, duration, someNames } from "../shell/format";
+import { spell } from "../shell/kept";
 import { Act, Empty, Split, tableSx, Tag, Title, Trouble } from "../shell/parts";
 import { useParam, useSelection } from "../shell/selection";
 import { useSiteNow } from "../shell/time";
@@ -44,7 +45,7 @@ function Sheets() {
           The sheet is worked out from the catalog: for each server the fewest resets that lead to the
           baseline, laid out so that servers which serve together are not away together. Nothing is touched
           until you start it.
-          {names.length > 0 && <Box sx={{ mt: 1, color: "text.primary" }}>{names.join(", ")}</Box>}
+          {names.length > 0 && <Box sx={{ mt: 1, color: "text.primary" }}>{someNames(names)}</Box>}
         </Empty>
         {plan.error && (
           <Box sx={{ maxWidth: 520, mx: "auto", mt: 2 }}>
@@ -224,9 +225,10 @@ function Orders({ run }: { run: Run }) {
           </Act>
           {lacking && (
             <Button
-              component={Link}
-              to={`/repository?new=1&servers=${run.servers.map((s) => s.server).join(",")}`}
               variant="outlined"
+              onClick={() =>
+                void navigate(`/repository?new=1&servers=${spell(run.servers.map((s) => s.server))}`)
+              }
             >
               Pack them
             </Button>

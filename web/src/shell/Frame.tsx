@@ -11,6 +11,7 @@ import { me, site } from "../api/queries";
 import { fonts, ink } from "../theme/theme";
 import { Find } from "./Find";
 import { clock, day } from "./format";
+import { KeptSelection } from "./KeptSelection";
 import { Keys } from "./Keys";
 import { Places } from "./Places";
 import { useSiteNow } from "./time";
@@ -156,7 +157,9 @@ export function Frame() {
         component="main"
         sx={{ position: "relative", minHeight: 0, overflow: { xs: "auto", md: "hidden" } }}
       >
-        <Outlet />
+        <KeptSelection>
+          <Outlet />
+        </KeptSelection>
       </Box>
       <WorkBar open={sheet === "work"} setOpen={(open) => setSheet(open ? "work" : null)} live={live} />
       <Find open={sheet === "find"} close={() => setSheet(null)} />

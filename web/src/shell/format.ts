@@ -42,6 +42,11 @@ export const count = (n: number, word: string): string =>
 export const fewNames = (names: string[]): string =>
   names.length <= 3 ? foldNames(names) : `${names.length} servers, ${names[0]} and others`;
 
+/** The first of many names, and how many more there are. */
+export const someNames = (names: string[], most = 24): string =>
+  names.slice(0, most).join(", ") +
+  (names.length > most ? ` and ${(names.length - most).toLocaleString("en-GB")} more` : "");
+
 /** "surge-07, -08" / "surge-01 … -10": equal servers in one row. */
 export function foldNames(names: string[]): string {
   const first = names[0] ?? "";

@@ -1,7 +1,7 @@
 import { useCallback, useMemo } from "react";
 import { useNavigate, useSearchParams } from "react-router";
 
-const split = (raw: string): string[] => (raw ? raw.split(",") : []);
+import { readNames, spell } from "./kept";
 
 /**
  * What the address says now. A page is drawn some moments later than its address changes, so whoever answers a key
@@ -10,7 +10,7 @@ const split = (raw: string): string[] => (raw ? raw.split(",") : []);
 const addressNow = (): URLSearchParams => new URLSearchParams(window.location.search);
 
 /** The servers selected now, also those whose selection is not drawn yet. */
-export const selectedNow = (): string[] => split(addressNow().get("servers") ?? "");
+export const selectedNow = (): string[] => readNames(addressNow().get("servers") ?? "");
 
 /** The selected servers. They live in the address and are kept when the place changes. */
 export function useSelection(): {
@@ -20,8 +20,8 @@ export function useSelection(): {
 } {
   const [params, change] = useAddress();
   const raw = params.get("servers") ?? "";
-  const names = useMemo(() => split(raw), [raw]);
-  const select = useCallback((next: string[]) => change({ servers: next.join(",") || null }), [change]);
+  const names = useMemo(() => readNames(raw), [raw]);
+  const select = useCallback((next: string[]) => change({ servers: spell(next) || null }), [change]);
   const toggle = useCallback(
     (name: string) => {
       const old = selectedNow();

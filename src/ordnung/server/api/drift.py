@@ -17,6 +17,7 @@ from ordnung.core.drift_rows import drift_rows, total_rows
 from ordnung.core.review import Cost, Step, cost_of, list_steps
 from ordnung.formats.bom import write_bom
 from ordnung.formats.documents import write_document
+from ordnung.server.api.selections import SERVERS
 from ordnung.server.api.tables import FOR, write_table
 from ordnung.server.assessment.current import Assessment, current_assessment
 from ordnung.server.assessment.folds import (
@@ -42,7 +43,7 @@ MOST_IN_BOM = 2000
 FILTERS = [
     OpenApiParameter(key, str, description="Values between | signs.") for key in (*SERVER_KEYS, *PART_KEYS)
 ] + [
-    OpenApiParameter("servers", str, description="Names between commas."),
+    SERVERS,
     OpenApiParameter("advisory", str, description="Only servers that run something affected by it."),
     OpenApiParameter("only", str, enum=["drift"]),
 ]  # fmt: skip

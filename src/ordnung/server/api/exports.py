@@ -4,16 +4,17 @@ from __future__ import annotations
 
 from django.http import HttpRequest, HttpResponse
 from drf_spectacular.types import OpenApiTypes
-from drf_spectacular.utils import OpenApiParameter, extend_schema
+from drf_spectacular.utils import extend_schema
 from rest_framework.request import Request
 from rest_framework.views import APIView
 
 from ordnung.formats.readings import write_readings
+from ordnung.server.api.selections import SERVERS
 from ordnung.server.api.tables import FOR, write_table
 from ordnung.server.assessment.current import Assessment, current_assessment
 from ordnung.server.assessment.present import resets_text
+from ordnung.server.fleet.selections import chosen_names
 
-_NAMES = OpenApiParameter("servers", str, description="Names between commas; all without.")
 COLUMNS = (
     "server", "address", "model", "serial", "room", "rack", "unit", "group", "role", "tags", "read_at", "failure",
     "slot", "kind", "component", "version", "waiting", "target", "verdict", "releases_behind", "fixes_missing",
@@ -37,12 +38,12 @@ TEXTS = (
 
 
 def _chosen(request: HttpRequest, assessment: Assessment) -> list[str]:
-    asked = [name for name in request.GET.get("servers", "").split(",") if name]
+    asked = chosen_names(request.GET.get("servers", ""))
     return [name for name in assessment.rows if not asked or name in asked]
 
 
 class CsvView(APIView):
-    @extend_schema(parameters=[_NAMES, FOR], responses={(200, "text/csv"): OpenApiTypes.STR})
+    @extend_schema(parameters=[SERVERS, FOR], responses={(200, "text/csv"): OpenApiTypes.STR})
     def get(self, request: Request) -> HttpResponse:
         """One row a component; a server without components has one row too."""
         assessment = current_assessment()
@@ -64,7 +65,7 @@ def _rows(assessment: Assessment, name: str) -> list[tuple[object, ...]]:
 
 
 class ReadingsFileView(APIView):
-    @extend_schema(parameters=[_NAMES], responses={(200, "application/json"): OpenApiTypes.OBJECT})
+    @extend_schema(parameters=[SERVERS], responses={(200, "application/json"): OpenApiTypes.OBJECT})
     def get(self, request: Request) -> HttpResponse:
         """The latest readings as ``ordnung.readings/1``, host reports laid over them."""
         assessment = current_assessment()

@@ -27,6 +27,7 @@ from ordnung.server.api.fleet_shapes import (
     Trust,
     Whom,
 )
+from ordnung.server.api.selections import SERVERS
 from ordnung.server.assessment.current import Assessment, current_assessment
 from ordnung.server.assessment.present import (
     StrandedRow,
@@ -48,6 +49,7 @@ from ordnung.server.fleet.commands import (
 from ordnung.server.fleet.models import Server
 from ordnung.server.fleet.readings import first_seen
 from ordnung.server.fleet.rows import failure_row
+from ordnung.server.fleet.selections import chosen_names
 from ordnung.server.problems import Problem
 from ordnung.server.runs.models import RunServer
 from ordnung.server.shapes import asked_number, read, read_given, row_from, shape
@@ -97,7 +99,7 @@ class ServersView(APIView):
             OpenApiParameter("limit", int, description=f"At most {MOST}, by default {PAGE}."),
             OpenApiParameter("offset", int),
             OpenApiParameter("search", str, description="Part of a name, serial, model, rack, group or tag."),
-            OpenApiParameter("servers", str, description="Names between commas."),
+            SERVERS,
             OpenApiParameter("sort", str, enum=SORTS),
         ],
     )
@@ -124,7 +126,7 @@ class ServersView(APIView):
 
 def _filtered(names: list[str], assessment: Assessment, asked: Mapping[str, str]) -> list[str]:
     if asked.get("servers"):
-        chosen = set(asked["servers"].split(","))
+        chosen = chosen_names(asked["servers"])
         names = [name for name in names if name in chosen]
     words = asked.get("search", "").lower().split()
     return [name for name in names if all(word in _haystack(name, assessment) for word in words)] if words else names

@@ -117,7 +117,7 @@ class NewServer(Credentials):
 class ManyCredentials(Credentials):
     """For named servers, for a group, or for both."""
 
-    servers: list[str] = limited(default=list, max_length=10000, child_kwargs={"max_length": 200})
+    servers: list[str] = limited(default=list, max_length=50000, child_kwargs={"max_length": 200})
     group: str = limited(default="", max_length=200, allow_blank=True)
 
 
@@ -149,7 +149,7 @@ class ServerChange:
 class Names:
     """Servers by name; none means all."""
 
-    servers: list[str] | None = limited(default=None, max_length=10000, child_kwargs={"max_length": 200})
+    servers: list[str] | None = limited(default=None, max_length=50000, child_kwargs={"max_length": 200})
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

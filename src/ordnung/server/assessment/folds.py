@@ -13,6 +13,7 @@ from ordnung.core.folds import Fold
 from ordnung.server.advisories.store import find_advisory
 from ordnung.server.assessment.current import Assessment
 from ordnung.server.assessment.present import CellRow, glyph_row, resets_text, signature_text
+from ordnung.server.fleet.selections import chosen_names
 
 SERVER_KEYS = ("room", "rack", "group", "model")
 PART_KEYS = ("product", "kind", "verdict", "importance", "on", "score")
@@ -90,7 +91,7 @@ def _server_filter(assessment: Assessment, asked: Mapping[str, str]) -> Callable
     tests: list[Callable[[str], bool]] = []
     tests += [_is(assessment, key, set(asked[key].split("|"))) for key in SERVER_KEYS if asked.get(key)]
     if names := asked.get("servers"):
-        chosen = set(names.split(","))
+        chosen = chosen_names(names)
         tests.append(lambda name: name in chosen)
     if advisory := asked.get("advisory"):
         hit = set(assess(find_advisory(advisory), assessment.folds, assessment.catalogs).affected)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 import hashlib
 import json
 from collections.abc import Mapping, Sequence
@@ -110,6 +111,25 @@ class Report(models.Model):
     taken_at = models.DateTimeField()
     added_at = models.DateTimeField()
     body = models.JSONField()
+
+
+class SelectionQuerySet(models.QuerySet["Selection"]):
+    """Kept selections, and how they are forgotten."""
+
+    def forget(self, *, before: datetime.datetime, beyond: int) -> None:
+        """Forget those last used before a time, and of the rest all but the ``beyond`` used last."""
+        self.filter(used_at__lt=before).delete()
+        self.exclude(pk__in=self.order_by("-used_at", "-pk").values("pk")[:beyond]).delete()
+
+
+class Selection(models.Model):
+    """Servers that somebody chose, by the short name under which addresses speak of them."""
+
+    name = models.CharField(max_length=24, unique=True)
+    servers = models.JSONField()
+    used_at = models.DateTimeField(db_index=True)
+
+    objects = SelectionQuerySet.as_manager()
 
 
 class Search(models.Model):

@@ -41,7 +41,7 @@ def _look(name: str = "look") -> Command:
 
 
 def _ask(name: str, right: Right = Right.LOOK, *, body: int = 4 * MIB) -> Command:
-    """A question that comes by POST because it is long: it changes nothing."""
+    """A question that comes by POST or PUT because it is long: it changes nothing of the house."""
     return Command(name=name, right=right, recorded=False, body=body)
 
 
@@ -73,6 +73,7 @@ COMMANDS: dict[tuple[str, str], Command] = {
     ("servers/<str:name>/credentials", "POST"): _do("set credentials", KEEP),
     ("servers/<str:name>/trust", "POST"): _do("accept a certificate", APPROVE),
     ("servers/<str:name>/lost/seen", "POST"): _do("note a lost component", PLAN),
+    ("selections/<slug:name>", "PUT"): _ask("keep a selection"),
     ("groups", "POST"): _do("add a group", KEEP),
     ("groups", "PUT"): _do("bring in groups", KEEP),
     ("groups/<str:name>", "PATCH"): _do("change a group", KEEP),

@@ -1,6 +1,6 @@
 import { expect, it } from "vitest";
 
-import { addressKey, asQuery, readFilters, tellFilter } from "./filters";
+import { addressKey, asQuery, readFilters, tellFilter } from "./filtering";
 
 it("reads what an address narrows to, and nothing else", () => {
   const params = new URLSearchParams(

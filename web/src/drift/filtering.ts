@@ -1,3 +1,5 @@
+import { readNames } from "../shell/kept";
+
 /** What Drift is narrowed by; all of it lives in the address. */
 export const FILTER_KEYS = [
   "room",
@@ -46,7 +48,7 @@ const WORDS: Record<string, (value: string) => string> = {
   on: (v) => `on ${v}`,
   advisory: (v) => `affected by ${v}`,
   only: () => "only what drifts",
-  servers: (v) => `${v.split(",").length} selected`,
+  servers: (v) => `${readNames(v).length} selected`,
 };
 
 /** One filter in words. */

@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 
 import type { Line, Offer, Trim } from "../api/client";
-import { groupOffers, layOut, readCapacity, readTrims, sameTrim, spellTrims, toggled } from "./scale";
+import { groupOffers, layOut, readCapacity, readTrims, sameTrim, spellTrims, toggled } from "./trims";
 
 const line = (kind: string, size: number, reasons = ["target"], state: Line["state"] = "waiting"): Line => ({
   product: kind,
