@@ -44,3 +44,42 @@ def test_a_lost_feed_is_told_before_the_run_and_answered_for_with_a_reason(page,
     side.get_by_role("button", name="Take the override back").click()
     expect(side.get_by_text(re.compile("psu-2 has no input"))).to_be_visible()
     api.delete(f"runs/{draft}")
+
+
+def test_a_sheet_of_many_is_folded_into_bands_and_walked_by_keys(page, read_demo):
+    api = Api(read_demo.web, read_demo.password)
+    draft = api.post("runs", {"servers": []})
+    page.goto(f"{read_demo.web}/run-sheet/{draft['id']}")
+    lanes = page.get_by_role("tree", name="Lanes")
+    first = lanes.get_by_role("treeitem").first
+    expect(first).to_have_attribute("aria-expanded", "false")
+    expect(first).to_have_attribute("aria-label", re.compile(r"^.+: \d+ servers$"))
+    assert lanes.get_by_role("treeitem").count() < draft["count"] / 2
+    lanes.focus()
+    page.keyboard.press("ArrowDown")
+    page.keyboard.press("ArrowRight")
+    expect(first).to_have_attribute("aria-expanded", "true")
+    page.keyboard.press("ArrowDown")
+    page.keyboard.press("Enter")
+    server = draft["servers"][0]["server"]
+    expect(page).to_have_url(re.compile(rf"lane={server}"))
+    expect(page.get_by_role("heading", name=server, exact=True)).to_be_visible()
+    page.keyboard.press("+")
+    page.keyboard.press("+")
+    expect(page).to_have_url(re.compile(r"time=\d+-\d+"))
+    page.keyboard.press("Shift+ArrowRight")
+    seen = re.compile(r"^(?!.*time=0-)")
+    expect(page).to_have_url(seen)
+    page.reload()
+    expect(lanes.get_by_role("treeitem", name=re.compile(f"^{server}:"))).to_have_attribute("aria-selected", "true")
+    check_axe(page, "light")
+    lanes.focus()
+    page.keyboard.press("0")
+    expect(page).not_to_have_url(re.compile("time="))
+    page.get_by_role("button", name="by rack").click()
+    expect(first).to_have_attribute("aria-label", re.compile(r"^\S+ \S+: \d+ server"))
+    rows = page.get_by_role("table", name="What will be done").get_by_role("row")
+    assert rows.count() < draft["count"], "equal plans are told once"
+    page.keyboard.press("?")
+    expect(page.get_by_role("dialog", name="Keys of this place")).to_contain_text("follow now")
+    api.delete(f"runs/{draft['id']}")

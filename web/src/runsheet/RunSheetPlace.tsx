@@ -12,8 +12,10 @@ import { Act, Empty, Split, tableSx, Tag, Title, Trouble } from "../shell/parts"
 import { useParam, useSelection } from "../shell/selection";
 import { useSiteNow } from "../shell/time";
 import { ink } from "../theme/theme";
-import { Lanes, LanesKey } from "./Lanes";
+import { SignsKey } from "./LaneMarks";
 import { SheetPanel } from "./SheetPanel";
+import { States } from "./States";
+import { Timetable } from "./Timetable";
 
 /** Run sheets: plan, start, watch. Without a number it lists them. */
 export function RunSheetPlace() {
@@ -136,8 +138,8 @@ function Sheet({ id }: { id: number }) {
       width={340}
     >
       <Head run={data} now={now} />
-      <Lanes run={data} now={now} picked={picked} pick={(name) => pick(name === picked ? null : name)} />
-      <LanesKey />
+      <Timetable run={data} now={now} picked={picked} pick={(name) => pick(name === picked ? null : name)} />
+      <SignsKey />
       <States run={data} />
     </Split>
   );
@@ -167,7 +169,7 @@ function Head({ run, now }: { run: Run; now: number }) {
         >
           {run.order === "hold" && run.state === "running" ? "held" : run.state}
         </Tag>
-        <Box sx={{ ml: "auto", display: "flex", gap: 1 }}>
+        <Box sx={{ ml: { md: "auto" }, display: "flex", flexWrap: "wrap", gap: 1 }}>
           <Orders run={run} />
         </Box>
       </Box>
@@ -257,95 +259,5 @@ function Orders({ run }: { run: Run }) {
         </Button>
       )}
     </>
-  );
-}
-
-/** The plan as a document: per server its rounds in order. */
-function WhatWillBeDone({ run }: { run: Run }) {
-  return (
-    <Box component="table" aria-label="What will be done" sx={{ ...tableSx, mt: 2 }}>
-      <thead>
-        <tr>
-          <th scope="col">Server</th>
-          <th scope="col">Serves in</th>
-          <th scope="col">Rounds in order</th>
-        </tr>
-      </thead>
-      <tbody>
-        {run.servers.map((s) => (
-          <tr key={s.server}>
-            <td style={{ whiteSpace: "nowrap" }}>
-              <strong>{s.server}</strong>
-            </td>
-            <td style={{ whiteSpace: "nowrap" }}>{s.group || "–"}</td>
-            <td>
-              {s.rounds.map((round, at) => (
-                <Box key={at} component="span" sx={{ mr: 1.5, display: "inline-block" }}>
-                  <Box component="span" sx={{ color: "text.secondary" }}>
-                    {at + 1}.
-                  </Box>{" "}
-                  {round.writes.map((w) => `${w.slot} ${w.to}`).join(", ") || "nothing to write"}
-                  {round.reset && <strong>, {round.reset}</strong>}
-                </Box>
-              ))}
-              {s.overrides.map((o) => (
-                <Box key={o.check}>
-                  The {o.check} check is overridden: {o.reason}
-                </Box>
-              ))}
-            </td>
-          </tr>
-        ))}
-      </tbody>
-    </Box>
-  );
-}
-
-/** The lanes again as a table: state, what it is doing, percent. */
-function States({ run }: { run: Run }) {
-  if (run.state === "draft") return <WhatWillBeDone run={run} />;
-  return (
-    <Box
-      component="table"
-      aria-label="State of each server"
-      sx={{ ...tableSx, mt: 2, "& td": { ...tableSx["& td"], py: 0.4, fontSize: 13 } }}
-    >
-      <thead>
-        <tr>
-          <th scope="col">Server</th>
-          <th scope="col">State</th>
-          <th scope="col">What</th>
-          <th scope="col" className="n">
-            Done
-          </th>
-        </tr>
-      </thead>
-      <tbody>
-        {run.servers.map((s) => (
-          <tr key={s.server}>
-            <td>
-              <strong>{s.server}</strong>
-            </td>
-            <td>
-              <Tag
-                tone={
-                  s.ended === "failed" || s.question
-                    ? "deep"
-                    : s.ended
-                      ? "done"
-                      : s.state === "waiting"
-                        ? "rule"
-                        : "water"
-                }
-              >
-                {s.ended || (s.question ? "asks" : s.state)}
-              </Tag>
-            </td>
-            <td>{s.reason || s.detail}</td>
-            <td className="n">{s.percent !== null && s.percent !== undefined ? `${s.percent} %` : ""}</td>
-          </tr>
-        ))}
-      </tbody>
-    </Box>
   );
 }

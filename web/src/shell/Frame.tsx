@@ -12,7 +12,7 @@ import { fonts, ink } from "../theme/theme";
 import { Find } from "./Find";
 import { clock, day } from "./format";
 import { KeptSelection } from "./KeptSelection";
-import { Keys } from "./Keys";
+import { KeysDialog } from "./KeysDialog";
 import { Places } from "./Places";
 import { useSiteNow } from "./time";
 import { WorkBar } from "./WorkBar";
@@ -163,7 +163,7 @@ export function Frame() {
       </Box>
       <WorkBar open={sheet === "work"} setOpen={(open) => setSheet(open ? "work" : null)} live={live} />
       <Find open={sheet === "find"} close={() => setSheet(null)} />
-      <Keys open={sheet === "keys"} close={() => setSheet(null)} />
+      <KeysDialog open={sheet === "keys"} close={() => setSheet(null)} />
     </Box>
   );
 }

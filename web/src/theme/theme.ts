@@ -1,4 +1,5 @@
 import { createTheme } from "@mui/material/styles";
+import type { CSSProperties } from "react";
 
 /** The tokens of the drawing office: paper, ink, one water colour; by day and for the night shift. */
 export interface Tokens {
@@ -76,6 +77,24 @@ declare module "@mui/material/styles" {
   }
 }
 
+declare module "@mui/material/styles" {
+  interface TypographyVariants {
+    note: CSSProperties;
+    laneName: CSSProperties;
+  }
+  interface TypographyVariantsOptions {
+    note?: CSSProperties;
+    laneName?: CSSProperties;
+  }
+}
+
+declare module "@mui/material/Typography" {
+  interface TypographyPropsVariantOverrides {
+    note: true;
+    laneName: true;
+  }
+}
+
 const shared = (t: Tokens) => ({
   t,
   primary: { main: t.ink, contrastText: t.sheet },
@@ -85,6 +104,9 @@ const shared = (t: Tokens) => ({
   text: { primary: t.ink, secondary: t.ink2 },
   divider: t.rule,
 });
+
+/** A token as a CSS variable: it follows the scheme without drawing anything again. */
+export const ink = (name: keyof Tokens): string => `var(--mui-palette-t-${name})`;
 
 export const fonts = {
   title: "'Archivo Variable', sans-serif",
@@ -99,6 +121,8 @@ export const theme = createTheme({
     fontFamily: fonts.text,
     fontSize: 13.5,
     body1: { fontSize: 13.5, lineHeight: 1.45 },
+    note: { fontSize: 12.5, lineHeight: 1.4 },
+    laneName: { fontFamily: fonts.title, fontSize: 12.5, fontWeight: 600 },
     button: { textTransform: "none", fontWeight: 650 },
   },
   shape: { borderRadius: 3 },
@@ -106,6 +130,10 @@ export const theme = createTheme({
     MuiButton: {
       defaultProps: { disableElevation: true, disableRipple: true, size: "small" },
       styleOverrides: { root: { whiteSpace: "nowrap", padding: "5px 14px", minWidth: 0, fontSize: 13 } },
+    },
+    MuiToggleButtonGroup: { defaultProps: { size: "small" } },
+    MuiToggleButton: {
+      styleOverrides: { root: { padding: "4px 12px", fontSize: 13, fontWeight: 600, color: ink("ink") } },
     },
     MuiButtonBase: { defaultProps: { disableRipple: true } },
     MuiCssBaseline: {
@@ -120,6 +148,3 @@ export const theme = createTheme({
     },
   },
 });
-
-/** A token as a CSS variable: it follows the scheme without drawing anything again. */
-export const ink = (name: keyof Tokens): string => `var(--mui-palette-t-${name})`;

@@ -53,6 +53,8 @@ class OverriddenRow:
 class RunServerRow:
     server: str
     group: str
+    room: str
+    rack: str
     rounds: list[SheetRoundRow]
     stranded: list[StrandedRow]
     plan: list[SpanRow]
@@ -173,6 +175,8 @@ def _lane(run: Run, place: RunServer, acts: Sequence[Entry]) -> RunServerRow:
         RunServerRow,
         place,
         server=place.server.name,
+        room=place.server.room,
+        rack=place.server.rack,
         rounds=planned_rows(place),
         stranded=[StrandedRow(**lost) for lost in place.stranded],
         plan=[SpanRow(**span) for span in place.lane],

@@ -1,0 +1,170 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import ToggleButton from "@mui/material/ToggleButton";
+import ToggleButtonGroup from "@mui/material/ToggleButtonGroup";
+import { useMemo, useState } from "react";
+
+import type { Run } from "../api/client";
+import { clock, duration } from "../shell/format";
+import { useParam } from "../shell/selection";
+import { useWidth } from "../shell/width";
+import { fonts, ink } from "../theme/theme";
+import { type Band, bandsOf, FEW, type Grouping, groupingOf, GROUPINGS, rowsOf } from "./bands";
+import { Overview } from "./Overview";
+import { endOf, type Scale, scaleOf, wholeOf } from "./timescale";
+import { RIGHT } from "./TimetableRow";
+import { TimetableRows } from "./TimetableRows";
+import { type Stretched, useStretch } from "./useStretch";
+
+const AXIS = 24;
+
+const secondOfDay = (time: Date): number =>
+  time.getHours() * 3600 + time.getMinutes() * 60 + time.getSeconds();
+
+interface Props {
+  run: Run;
+  now: number;
+  picked: string | null;
+  pick: (server: string) => void;
+}
+
+/** A lane per server on one time axis, in bands where there are many; the same picture before, during and after. */
+export function Timetable({ run, now, picked, pick }: Props) {
+  const { ref: box, width: outer } = useWidth();
+  const start = run.started_at ? Date.parse(run.started_at) : null;
+  const at = start === null ? 0 : ((run.ended_at ? Date.parse(run.ended_at) : now) - start) / 1000;
+  const begun = start === null ? 0 : secondOfDay(new Date(start));
+  const whole = wholeOf(endOf(run.servers, at));
+  const time = useStretch(whole, at);
+  const left = outer < 600 ? 84 : 108;
+  const width = Math.max(100, outer - left - RIGHT);
+  const { from, to } = time.shown;
+  const scale = useMemo(() => scaleOf({ from, to }, width, begun), [from, to, width, begun]);
+  const [said, band] = useParam("band");
+  const by = groupingOf(said, run.servers.length);
+  const bands = useMemo(() => bandsOf(run.servers, by), [run.servers, by]);
+  const [turned, turn] = useState<ReadonlyMap<string, boolean>>(new Map());
+  // Open where someone opened it, or where the lane is that is looked at; until someone folds it.
+  const isOpen = ({ name, lanes }: Band) => turned.get(name) ?? lanes.some((lane) => lane.server === picked);
+  const shown = new Set(bands.filter(isOpen).map(({ name }) => name));
+  const toggle = (name: string) => turn(new Map([...turned, [name, !shown.has(name)]]));
+  const rows = rowsOf(run.servers, bands, shown);
+  const isRunning = run.state !== "draft";
+  return (
+    <Box>
+      <Controls run={run} by={by} band={band} time={time} isRunning={run.state === "running"} />
+      <Box
+        ref={box}
+        sx={{ border: `1px solid ${ink("ink")}`, bgcolor: "background.paper", overflow: "hidden" }}
+      >
+        <Axis scale={scale} start={start} left={left} width={width} />
+        <TimetableRows
+          {...{ run, rows, scale, time, whole, left, width, at, picked, pick, toggle, isRunning }}
+          key={by}
+        />
+        {run.servers.length > FEW && (
+          <Overview
+            lanes={run.servers}
+            time={time}
+            whole={whole}
+            left={left}
+            width={width}
+            at={at}
+            isRunning={isRunning}
+          />
+        )}
+      </Box>
+    </Box>
+  );
+}
+
+const WORDS: Record<Grouping, string> = { none: "single", group: "by group", rack: "by rack" };
+
+/** How lanes are banded, and which stretch of time is shown. */
+function Controls({
+  run,
+  by,
+  band,
+  time,
+  isRunning,
+}: {
+  run: Run;
+  by: Grouping;
+  band: (by: string | null) => void;
+  time: Stretched;
+  isRunning: boolean;
+}) {
+  return (
+    <Box
+      className="no-print"
+      sx={{ display: "flex", flexWrap: "wrap", gap: 1.5, alignItems: "center", mb: 0.75 }}
+    >
+      {run.servers.length > 1 && (
+        <ToggleButtonGroup
+          exclusive
+          value={by}
+          onChange={(_, chosen: Grouping | null) => chosen && band(chosen)}
+          aria-label="Lanes"
+        >
+          {GROUPINGS.map((g) => (
+            <ToggleButton key={g} value={g}>
+              {WORDS[g]}
+            </ToggleButton>
+          ))}
+        </ToggleButtonGroup>
+      )}
+      <Box sx={{ display: "flex", ml: "auto", gap: 0.5 }}>
+        <Button variant="text" onClick={() => time.turn(1.5)}>
+          Closer
+        </Button>
+        <Button variant="text" onClick={() => time.turn(1 / 1.5)}>
+          Further
+        </Button>
+        {isRunning && (
+          <Button variant="text" aria-pressed={time.follows} onClick={time.toNow}>
+            Follow now
+          </Button>
+        )}
+        <Button variant="text" onClick={time.all}>
+          Whole run
+        </Button>
+      </Box>
+    </Box>
+  );
+}
+
+function Axis({
+  scale,
+  start,
+  left,
+  width,
+}: {
+  scale: Scale;
+  start: number | null;
+  left: number;
+  width: number;
+}) {
+  return (
+    <svg width={left + width + RIGHT} height={AXIS} style={{ display: "block" }} aria-hidden>
+      <line x2={left + width + RIGHT} y1={AXIS - 0.5} y2={AXIS - 0.5} stroke={ink("ink")} />
+      {scale.ticks.map((t) => (
+        <g key={t.at} transform={`translate(${left + t.x},0)`}>
+          <line y1={AXIS - 5} y2={AXIS} stroke={ink("ink")} />
+          <text
+            y={15}
+            textAnchor={t.x < 20 ? "start" : t.x > width - 20 ? "end" : "middle"}
+            fontSize={11.5}
+            fontFamily={fonts.mono}
+            fill={ink("ink2")}
+          >
+            {start === null
+              ? t.at
+                ? duration(t.at).replace(" 0 min", "")
+                : "start"
+              : clock(new Date(start + t.at * 1000))}
+          </text>
+        </g>
+      ))}
+    </svg>
+  );
+}

@@ -1,0 +1,111 @@
+import Box from "@mui/material/Box";
+import Typography from "@mui/material/Typography";
+import { memo } from "react";
+
+import type { RunServer } from "../api/client";
+import { ink } from "../theme/theme";
+import { allSpans, type Band, densityOf, peakOf, tellBand } from "./bands";
+import { DensityMarks } from "./DensityMarks";
+import { LaneMarks } from "./LaneMarks";
+import type { Scale } from "./timescale";
+
+export const LANE = 25;
+export const BAND = 38;
+export const RIGHT = 8;
+/** Pixels of a piece in a density. */
+const PIECE = 3;
+
+interface RowProps {
+  scale: Scale;
+  left: number;
+  width: number;
+  at: number;
+  isRunning: boolean;
+}
+
+/** One server: its name, and its signs on the time axis. */
+export const LaneRow = memo(function LaneRow({
+  lane,
+  indent,
+  scale,
+  left,
+  width,
+  at,
+  isRunning,
+}: RowProps & { lane: RunServer; indent: boolean }) {
+  return (
+    <>
+      <Box
+        sx={{
+          width: left,
+          flex: "none",
+          pl: indent ? 2.5 : 1.25,
+          lineHeight: `${LANE}px`,
+          typography: "laneName",
+          color: lane.ended === "failed" || lane.question ? ink("deep") : undefined,
+        }}
+      >
+        {lane.server}
+      </Box>
+      <svg width={width + RIGHT} height={LANE - 1} aria-hidden style={{ flex: "none", overflow: "hidden" }}>
+        <Lines scale={scale} height={LANE} />
+        <g transform={`translate(0,${LANE / 2})`}>
+          <LaneMarks lane={lane} scale={scale} now={at} isRunning={isRunning} />
+        </g>
+      </svg>
+    </>
+  );
+});
+
+function Lines({ scale, height }: { scale: Scale; height: number }) {
+  return scale.ticks.map((t) => <line key={t.at} x1={t.x} x2={t.x} y2={height} stroke={ink("rule")} />);
+}
+
+const ROOM = BAND - 9;
+
+const needsAPerson = (lane: RunServer): boolean =>
+  lane.ended === "failed" || Boolean(lane.question && !lane.ended);
+
+function BandName({ band, left }: { band: Band; left: number }) {
+  const isFine = !band.lanes.some(needsAPerson);
+  return (
+    <Box sx={{ width: left, flex: "none", pl: 0.75, py: 0.5, lineHeight: 1.2, overflow: "hidden" }}>
+      <Typography variant="laneName" component="div" noWrap className="fold" title={band.name}>
+        {band.name}
+      </Typography>{" "}
+      <Typography variant="note" component="div" noWrap color={isFine ? "text.secondary" : "error"}>
+        {tellBand(band.lanes)[0]}
+      </Typography>
+    </Box>
+  );
+}
+
+/** A band: its name, how it stands, and while it is folded how many of it are busy when. */
+export const BandRow = memo(function BandRow({
+  band,
+  isOpen,
+  scale,
+  left,
+  width,
+  at,
+  isRunning,
+}: RowProps & { band: Band; isOpen: boolean }) {
+  const { done, ahead } = allSpans(band.lanes, at, isRunning);
+  const pieces = Math.ceil(width / PIECE);
+  const [was, comes] = [densityOf(done, scale, pieces, at), densityOf(ahead, scale, pieces, at)];
+  const peak = peakOf(was, comes);
+  return (
+    <>
+      <BandName band={band} left={left} />
+      <svg width={width + RIGHT} height={BAND - 1} aria-hidden style={{ flex: "none" }}>
+        <Lines scale={scale} height={BAND} />
+        {!isOpen && (
+          <g transform={`translate(0,${BAND - 2 - ROOM})`}>
+            <title>{`at most ${Math.ceil(peak - 0.01)} at once`}</title>
+            <DensityMarks done={was} ahead={comes} peak={peak} width={width} height={ROOM} />
+          </g>
+        )}
+      </svg>
+    </>
+  );
+});

@@ -1,0 +1,51 @@
+import { expect, it } from "vitest";
+
+import type { RunServer } from "../api/client";
+import { foldPlans, foldStates } from "./folded";
+
+type Round = RunServer["rounds"][number];
+const round = (to: string, reset: string | null): Round =>
+  ({ writes: [{ slot: "bios", source: "1.0", to }], reset }) as Round;
+const lane = (server: string, more: Partial<RunServer>): RunServer =>
+  ({
+    server,
+    rounds: [],
+    overrides: [],
+    stranded: [],
+    ended: "",
+    question: "",
+    state: "waiting",
+    ...more,
+  }) as RunServer;
+
+it("servers are one row only where the very same is to be done", () => {
+  const folds = foldPlans([
+    lane("a", { rounds: [round("2.0", "server reboot")] }),
+    lane("b", { rounds: [round("2.1", "server reboot")] }),
+    lane("c", { rounds: [round("2.0", "server reboot")] }),
+    lane("d", { rounds: [round("2.0", null)] }),
+    lane("e", {
+      rounds: [round("2.0", "server reboot")],
+      overrides: [{ check: "feeds", reason: "by hand" }],
+    }),
+  ]);
+  expect(folds.map((lanes) => lanes.map((l) => l.server).join(" "))).toEqual(["a c", "b", "d", "e"]);
+});
+
+it("what needs a person comes first, what is done last, and nothing is left out", () => {
+  const folds = foldStates([
+    lane("a", { ended: "level" }),
+    lane("b", {}),
+    lane("c", { state: "writing" }),
+    lane("d", { ended: "failed", question: "" }),
+    lane("e", { state: "resetting", question: "By force?" }),
+    lane("f", { ended: "level", question: "By force?" }),
+  ]);
+  expect(folds.map(({ stand, lanes }) => [stand, ...lanes.map((l) => l.server)])).toEqual([
+    ["needs a person", "d", "e"],
+    ["under way", "c"],
+    ["waiting", "b"],
+    ["done", "a", "f"],
+  ]);
+  expect(foldStates([])).toEqual([]);
+});

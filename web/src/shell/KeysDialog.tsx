@@ -1,0 +1,44 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import Dialog from "@mui/material/Dialog";
+import { useLocation } from "react-router";
+
+import { keysAt } from "./keys";
+import { Title } from "./parts";
+
+/** The keys of the place. */
+export function KeysDialog({ open, close }: { open: boolean; close: () => void }) {
+  const { pathname } = useLocation();
+  return (
+    <Dialog open={open} onClose={close} aria-labelledby="keys-title">
+      <Box sx={{ p: 3, display: "grid", gap: 2, minWidth: 340 }}>
+        <Title level={2} id="keys-title">
+          Keys of this place
+        </Title>
+        <Box
+          component="dl"
+          sx={{
+            display: "grid",
+            gridTemplateColumns: "auto 1fr",
+            columnGap: 2.5,
+            rowGap: 0.75,
+            m: 0,
+            "& dd": { m: 0 },
+          }}
+        >
+          {keysAt(pathname).map(([key, what]) => [
+            <dt key={key}>
+              <kbd>{key}</kbd>
+            </dt>,
+            <dd key={what}>{what}</dd>,
+          ])}
+        </Box>
+        <Box>
+          <Button variant="outlined" onClick={close}>
+            Close
+          </Button>
+        </Box>
+      </Box>
+    </Dialog>
+  );
+}
