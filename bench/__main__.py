@@ -7,6 +7,7 @@ import sys
 from bench.baseline import RELEASES, bench_bring_in, bench_draft
 from bench.baseline import SERVERS as DRAFTED
 from bench.drift import COMPONENTS, bench_drift
+from bench.interface import PROMISED_KB, PROMISED_PAINT_S, bench_interface
 from bench.lists import SERVERS as LISTED
 from bench.lists import bench_lists
 from bench.repository import GB, bench_repository
@@ -40,6 +41,15 @@ def main() -> int:
     print(f"lists of {LISTED} servers with 34 components each, p95 / the tenth of a second that is promised:")
     for path, (queries, share) in bench_lists().items():
         print(f"  {path}: {share:.2f}, {queries} queries")
+    seen = bench_interface()
+    print(f"scripts of the first place, compressed / {PROMISED_KB} kB: {seen.bytes_first:.2f}")
+    for servers, share in seen.paint.items():
+        print(f"first useful paint with {servers} servers / {PROMISED_PAINT_S[servers]:g} s: {share:.2f}")
+    print("longest task after that with ten thousand servers / 100 ms:")
+    print("  " + ", ".join(f"{place} {share:.2f}" for place, share in seen.task.items()))
+    print(f"find-or-do with ten thousand servers, longest answer to a key / 100 ms: {seen.find_key:.2f}")
+    for what, share in seen.frames.items():
+        print(f"run sheet of {what}, frame at p95 / a sixtieth of a second: {share:.2f}")
     return 0
 
 

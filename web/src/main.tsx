@@ -11,8 +11,6 @@ import { createBrowserRouter, Navigate } from "react-router";
 import { RouterProvider } from "react-router/dom";
 
 import { client, me } from "./api/queries";
-import { BaselinePlace } from "./baseline/BaselinePlace";
-import { DriftPlace } from "./drift/DriftPlace";
 import { FloorPlace } from "./floor/FloorPlace";
 import { Frame } from "./shell/Frame";
 import { recall } from "./shell/kept";
@@ -27,9 +25,12 @@ const router = createBrowserRouter([
     children: [
       { index: true, element: <Navigate to="/floor" replace /> },
       { path: "floor", element: <FloorPlace /> },
-      { path: "drift", element: <DriftPlace /> },
-      { path: "baseline", element: <BaselinePlace /> },
       // Later in the order of the work: fetched when they are first gone to.
+      { path: "drift", lazy: async () => ({ Component: (await import("./drift/DriftPlace")).DriftPlace }) },
+      {
+        path: "baseline",
+        lazy: async () => ({ Component: (await import("./baseline/BaselinePlace")).BaselinePlace }),
+      },
       {
         path: "repository",
         lazy: async () => ({ Component: (await import("./repository/RepositoryPlace")).RepositoryPlace }),

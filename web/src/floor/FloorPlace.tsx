@@ -6,20 +6,22 @@ import { useRef } from "react";
 import { api, take } from "../api/client";
 import { floor as floorQuery } from "../waterline/spots";
 import { spell } from "../shell/kept";
+import { later } from "../shell/later";
 import { Act, Empty, Split, Title, Trouble } from "../shell/parts";
 import { useParam, useSelection } from "../shell/selection";
 import { useSiteNow } from "../shell/time";
 import { fonts, ink } from "../theme/theme";
 import { Legend } from "../waterline/GlyphRow";
-import { AddServers } from "./AddServers";
-import { FloorTable } from "./FloorTable";
-import { Groups } from "./Groups";
 import { type Lens, lensOf, LENSES } from "./lenses";
 import { RackPlan, type Zoomer } from "./RackPlan";
 import { ServerPanel } from "./ServerPanel";
 import { Several, Summary } from "./Summary";
 import { readAgain } from "./orders";
 import type { Spot } from "../waterline/spots";
+
+const AddServers = later(async () => (await import("./AddServers")).AddServers);
+const FloorTable = later(async () => (await import("./FloorTable")).FloorTable);
+const Groups = later(async () => (await import("./Groups")).Groups);
 
 /** The house as one walks up to it: rooms and racks to scale, each server with its row of marks. */
 export function FloorPlace() {

@@ -9,13 +9,15 @@ import { api, take } from "../api/client";
 import { useLive } from "../api/live";
 import { me, site } from "../api/queries";
 import { fonts, ink } from "../theme/theme";
-import { Find } from "./Find";
 import { clock, day } from "./format";
 import { KeptSelection } from "./KeptSelection";
-import { KeysDialog } from "./KeysDialog";
+import { later } from "./later";
 import { Places } from "./Places";
 import { useSiteNow } from "./time";
 import { WorkBar } from "./WorkBar";
+
+const Find = later(async () => (await import("./Find")).Find);
+const KeysDialog = later(async () => (await import("./KeysDialog")).KeysDialog);
 
 const isTyping = (target: EventTarget | null): boolean =>
   target instanceof HTMLElement &&
