@@ -223,10 +223,28 @@ def test_the_check_after_finds_what_nobody_asked_for():
     )
     after = Server(name="s", model="m", components=(part("a", "2"), part("c", "2"), part("d", "1", "X")))
     assert find_surprises(before, after, {"a"}) == [
-        "b in b is gone", "d is another device now: d (software A) before, d (software X) now",
+        "b in b is gone", "d is another device now: software A before; software X now",
     ]  # fmt: skip
     changed = Server(name="s", model="m", components=(part("a", "2"), part("b", "9"), part("c", "1"), part("d", "1")))
     assert find_surprises(before, changed, {"a"}) == ["b changed from 1 to 9 though it was not touched"]
+
+
+def test_what_was_exchanged_is_told_by_what_differs_and_no_machine_word_is_left():
+    old = Component(slot="raid-1", kind="raid", name="Tessaly R9 RAID", version="1", serial="A", pci="1af4:1001")
+    swapped = dataclasses.replace(old, serial="B")
+    other = dataclasses.replace(old, name="Tessaly R7 RAID", pci="1af4:1002")
+    for new, told in (
+        (swapped, "raid-1 is another device now: serial A before; serial B now"),
+        (
+            other,
+            "raid-1 is another device now: Tessaly R9 RAID, PCI 1af4:1001 before; Tessaly R7 RAID, PCI 1af4:1002 now",
+        ),
+    ):
+        pair = (Server(name="s", model="m", components=(part,)) for part in (old, new))
+        assert find_surprises(*pair, set()) == [told]
+    for type_ in ("GracefulRestart", "ForceRestart", "PowerCycle", "FullPowerCycle", "OfTheirOwn"):
+        told = tell_entry(e.ResetIntent(kind=e.ResetKind.SERVER_REBOOT, type=type_, marker=Marker()))
+        assert told.startswith("will ask for a server reboot") and type_ not in told
 
 
 def test_a_controller_that_begins_to_tell_more_has_exchanged_nothing():

@@ -103,7 +103,7 @@ def test_what_is_under_way_has_no_end_and_what_failed_is_marked():
         ),
         (DONE, "written, by its task"),
         (FAILED, "not written: bios: the task vanished and the version is not there"),
-        (RESET, "will ask for a server reboot (ForceRestart)"),
+        (RESET, "will ask for a server reboot, by force"),
         (e.ResetSent(), "the controller took the reset on"),
         (e.ResetSeen(evidence=e.Evidence.BOOT_PROGRESS), "the reset has acted, by its boot progress"),
         (BACK, "answers again, its system runs"),

@@ -55,7 +55,7 @@ def find_surprises(before: Server, after: Server, touched: Set[str]) -> list[str
         if new is None:
             surprises.append(f"{old.name} in {old.slot} is gone")
         elif _is_exchanged(old, new):
-            surprises.append(f"{old.slot} is another device now: {_tell(old)} before, {_tell(new)} now")
+            surprises.append(f"{old.slot} is another device now: {_tell_exchange(old, new)}")
         elif old.slot not in touched and old.version is not None and new.version not in (old.version, old.waiting):
             surprises.append(f"{old.slot} changed from {old.version} to {new.version} though it was not touched")
     return surprises
@@ -87,15 +87,28 @@ def _elsewhere(old: Component, before: Server, after: Server) -> Component | Non
     return free[0] if alone else None
 
 
+_IDENTITY = (("software", "software_id"), ("serial", "serial"), ("PCI", "pci"))
+
+
+def _differing(old: Component, new: Component) -> list[tuple[str, str, str]]:
+    """What is told both times and differs, by its word; what one of the readings does not tell proves nothing."""
+    pairs = [(word, getattr(old, name), getattr(new, name)) for word, name in _IDENTITY]
+    return [(word, a, b) for word, a, b in pairs if a is not None and b is not None and a != b]
+
+
 def _is_exchanged(old: Component, new: Component) -> bool:
-    """Whether something told both times differs; what one of the readings does not tell proves nothing."""
-    pairs = ((old.software_id, new.software_id), (old.serial, new.serial), (old.pci, new.pci))
-    return any(a is not None and b is not None and a != b for a, b in pairs)
+    return bool(_differing(old, new))
 
 
-def _tell(part: Component) -> str:
-    facts = [f"serial {part.serial}" if part.serial else "", f"software {part.software_id}" if part.software_id else ""]
-    return f"{part.name} ({', '.join(filter(None, facts))})" if any(facts) else part.name
+def _tell_exchange(old: Component, new: Component) -> str:
+    """Both by what differs; by their names too where these differ."""
+    names = (old.name, new.name) if old.name != new.name else ("", "")
+    differing = _differing(old, new)
+    told = [
+        ", ".join(filter(None, [name, *(f"{word} {values[at]}" for word, *values in differing)]))
+        for at, name in enumerate(names)
+    ]
+    return f"{told[0]} before; {told[1]} now"
 
 
 def proves_back(before: Server | None, now: Server) -> str | None:

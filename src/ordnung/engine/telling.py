@@ -176,10 +176,19 @@ def _tell_write(value: WriteIntent | WriteSent | WriteUnsent | WriteDone | Write
             assert_never(value)
 
 
+_RESET_WORDS = {
+    "GracefulRestart": ", gracefully",
+    "ForceRestart": ", by force",
+    "PowerCycle": ", without asking its system",
+    "FullPowerCycle": ", with all power taken away",
+}
+"""ResetType (Resource schema) where it says more than the kind of the reset."""
+
+
 def _tell_reset(value: ResetIntent | ResetSent | ResetSeen | ResetUnsent | Back) -> str:
     match value:
         case ResetIntent():
-            return f"will ask for a {value.kind}" + (f" ({value.type})" if value.type else "")
+            return f"will ask for a {value.kind}{_RESET_WORDS.get(value.type, '')}"
         case ResetSent():
             return f"the controller took the reset on{_found(value.evidence)}"
         case ResetSeen():
