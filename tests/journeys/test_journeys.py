@@ -162,8 +162,23 @@ def test_2_on_a_phone_every_place_is_reached_and_the_page_never_scrolls_sideways
         expect(place).to_have_attribute("aria-current", "page")
         expect(page.get_by_role("main").get_by_role("heading").first).to_be_visible()
         assert page.evaluate("document.documentElement.scrollWidth") <= 390, place.inner_text()
+        check_axe(page, "light")
     expect(page.get_by_role("button", name="Find or do")).to_be_in_viewport(ratio=1)
     expect(page.get_by_role("button", name="All work")).to_be_in_viewport(ratio=1)
+
+
+def test_2_on_a_phone_what_is_selected_comes_up_from_below_and_goes_down_again(page, demo):
+    page.set_viewport_size({"width": 390, "height": 844})
+    sign_in(page, demo, "/floor?as=table")
+    page.get_by_label("Find among 122 servers").fill("surge-07")
+    page.get_by_role("button", name="surge-07", exact=True).click()
+    handle = page.get_by_role("button", name="surge-07", expanded=True)
+    expect(page.get_by_role("heading", name="surge-07")).to_be_in_viewport()
+    expect(page.get_by_text(re.compile("Corvane Reed 14, Kelp room"))).to_be_visible()
+    check_axe(page, "light")
+    handle.click()
+    expect(page.get_by_role("heading", name="surge-07")).to_be_hidden()
+    expect(page.get_by_label("Find among 122 servers")).to_be_in_viewport()
 
 
 @pytest.mark.parametrize("scheme", ["light", "dark"])

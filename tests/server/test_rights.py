@@ -25,7 +25,7 @@ from tests.rights_page import PAGE, page, patterns
 from tests.server.conftest import make_person
 
 pytestmark = pytest.mark.django_db
-FILLED = {"int": "999999", "uuid": str(uuid.UUID(int=7)), "str": "nobody"}
+FILLED = {"int": "999999", "uuid": str(uuid.UUID(int=7)), "str": "nobody", "slug": "nobody"}
 EVERY = list(patterns())
 GOOD = "a-long-tide-gauge-word"
 

@@ -7,9 +7,12 @@ import type { Baseline } from "../api/client";
 import { baseline as baselineQuery, me as meQuery } from "../api/queries";
 import { floor as floorQuery } from "../waterline/spots";
 import { count } from "../shell/format";
-import { Empty, Split, Title, Trouble } from "../shell/parts";
+import { EmptyPlace } from "../ui/EmptyPlace";
+import { Notice } from "../ui/Notice";
+import { Sides } from "../ui/Sides";
+import { Split } from "../ui/Split";
+import { Title } from "../ui/text";
 import { useParam } from "../shell/selection";
-import { ink } from "../theme/theme";
 import { Coverage, keyOf } from "./Coverage";
 import { follow, followNewest } from "./draft";
 import { EffectPanel } from "./EffectPanel";
@@ -25,7 +28,7 @@ export function BaselinePlace() {
   if (error)
     return (
       <Box sx={{ p: 3 }}>
-        <Trouble>{error.message}</Trouble>
+        <Notice>{error.message}</Notice>
       </Box>
     );
   return data ? <Sheet data={data} /> : null;
@@ -74,36 +77,29 @@ function Sheet({ data }: { data: Baseline }) {
       width={372}
       panel={
         <Box sx={{ display: "grid", gap: 1.75, alignContent: "start" }}>
-          <Box
-            role="group"
-            aria-label="Beside the baseline"
-            sx={{ display: "flex", gap: 2, borderBottom: `1px solid ${ink("ink")}` }}
-          >
-            {SIDES.map(([key, label]) => (
-              <Button
-                key={key}
-                variant="text"
-                aria-pressed={side === key}
-                onClick={() => setSide(key === "rules" ? null : key)}
-                sx={{
-                  px: 0,
-                  borderRadius: 0,
-                  boxShadow: side === key ? `inset 0 -3px 0 ${ink("water")}` : "none",
-                }}
-              >
-                {label}
-              </Button>
-            ))}
-          </Box>
+          <Sides
+            label="Beside the baseline"
+            sides={SIDES}
+            shown={side}
+            show={(key) => setSide(key === "rules" ? null : key)}
+          />
           {panel[side]}
         </Box>
       }
     >
       {data.issues.length === 0 ? (
-        <Empty title="No baseline yet">
+        <EmptyPlace
+          drawing="pins"
+          title="No baseline yet"
+          act={
+            <Button variant="contained" onClick={() => setSide("sources")}>
+              Bring in a catalog
+            </Button>
+          }
+        >
           The baseline says which release every product should run. It follows from makers’ catalogs and the
           house rules, for the servers that were read. Bring in a catalog first.
-        </Empty>
+        </EmptyPlace>
       ) : (
         <>
           <Head
@@ -120,9 +116,9 @@ function Sheet({ data }: { data: Baseline }) {
             move={(row, issue) => draft.change({ follows: follow(draft.wanted.follows, row, issue) })}
           />
           {data.lines.length === 0 ? (
-            <Empty title="Nothing is read yet">
+            <EmptyPlace title="Nothing is read yet">
               Read the servers on the Floor; what is fitted in them gets its line here.
-            </Empty>
+            </EmptyPlace>
           ) : (
             <Box sx={{ mt: 1.5 }}>
               <Resulting

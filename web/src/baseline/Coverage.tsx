@@ -3,7 +3,7 @@ import { type KeyboardEvent, type PointerEvent, useRef, useState } from "react";
 
 import type { CoverageRow, Issue } from "../api/client";
 import { count, month } from "../shell/format";
-import { pressable } from "../shell/parts";
+import { pressable } from "../ui/pressable";
 import { useWidth } from "../shell/width";
 import { fonts, ink } from "../theme/theme";
 import { type Bar, HEAD, layoutCoverage, nearest, nextStop } from "./coverage-layout";

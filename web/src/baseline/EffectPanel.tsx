@@ -1,4 +1,5 @@
 import Box from "@mui/material/Box";
+import { styled } from "@mui/material/styles";
 import Button from "@mui/material/Button";
 import TextField from "@mui/material/TextField";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
@@ -6,7 +7,9 @@ import { useState } from "react";
 
 import { api, type Effect, take } from "../api/client";
 import { count, size } from "../shell/format";
-import { Act, Mono, Title, Trouble } from "../shell/parts";
+import { Act } from "../ui/Act";
+import { Notice } from "../ui/Notice";
+import { Mono, Title } from "../ui/text";
 import { ink } from "../theme/theme";
 import { asDocument } from "./draft";
 import { effectRows } from "./effect-rows";
@@ -48,7 +51,7 @@ export function EffectPanel({ draft, number }: { draft: DraftState; number: numb
       <Title level={2}>
         If r{number + 1} replaces r{number}
       </Title>
-      {draft.error && <Trouble title="This draft can't be worked out">{draft.error.message}</Trouble>}
+      {draft.error && <Notice title="This draft can't be worked out">{draft.error.message}</Notice>}
       {draft.effect && <EffectTable effect={draft.effect.effect} />}
       {draft.moved && (
         <Box sx={{ color: ink("pending"), fontSize: 13 }}>
@@ -84,26 +87,24 @@ export function EffectPanel({ draft, number }: { draft: DraftState; number: numb
           Drop the draft
         </Button>
       </Box>
-      {make.error && <Trouble title="Not made">{make.error.message}</Trouble>}
+      {make.error && <Notice title="Not made">{make.error.message}</Notice>}
     </Box>
   );
 }
+
+const Effects = styled("table")(({ theme }) => ({
+  width: "100%",
+  borderCollapse: "collapse",
+  "& td, & th": { padding: theme.spacing(0.25, 0.125), textAlign: "left", fontWeight: 400 },
+  "& .n": { textAlign: "right", whiteSpace: "nowrap" },
+}));
 
 /** Before and after in one table, and whose target changes. */
 export function EffectTable({ effect }: { effect: Effect }) {
   const { changes } = effect;
   return (
     <Box sx={{ fontSize: 13.5 }}>
-      <Box
-        component="table"
-        aria-label="Effect on the fleet"
-        sx={{
-          width: "100%",
-          borderCollapse: "collapse",
-          "& td, & th": { py: 0.25, textAlign: "left", fontWeight: 400 },
-          "& .n": { textAlign: "right", whiteSpace: "nowrap" },
-        }}
-      >
+      <Effects aria-label="Effect on the fleet">
         <tbody>
           {effectRows(effect, size).map((row) => (
             <tr key={row.label}>
@@ -125,7 +126,7 @@ export function EffectTable({ effect }: { effect: Effect }) {
             </tr>
           ))}
         </tbody>
-      </Box>
+      </Effects>
       {effect.fixes_gained.length > 0 && (
         <Box sx={{ mt: 0.5 }}>Closes besides: {effect.fixes_gained.join(", ")}.</Box>
       )}

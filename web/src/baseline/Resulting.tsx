@@ -3,7 +3,9 @@ import { Link } from "react-router";
 
 import type { Baseline, BaselineLine } from "../api/client";
 import { count, foldNames, month } from "../shell/format";
-import { Mono, tableSx, Tag, Title } from "../shell/parts";
+import { Table } from "../ui/Table";
+import { Tag } from "../ui/Tag";
+import { Mono, Title } from "../ui/text";
 import { ink } from "../theme/theme";
 import { Glyph } from "../waterline/Glyph";
 
@@ -13,18 +15,16 @@ const key = (l: BaselineLine): string => `${l.product} ${l.target} ${l.held} ${l
 export function Resulting({ lines, before }: { lines: BaselineLine[]; before: BaselineLine[] | null }) {
   const known = new Set((before ?? lines).map((l) => `${l.product} ${l.target} ${l.held}`));
   return (
-    <Box
-      component="table"
-      aria-label="Resulting baseline"
-      sx={{ ...tableSx, border: `1px solid ${ink("ink")}`, "& td": { ...tableSx["& td"], py: 0.4 } }}
-    >
+    <Table aria-label="Resulting baseline" framed dense>
       <thead>
         <tr>
           <th scope="col">Product</th>
           <th scope="col">Baseline</th>
           <th scope="col">Released</th>
           <th scope="col">From issue</th>
-          <th scope="col">Rule and reason</th>
+          <th scope="col" style={{ minWidth: 180 }}>
+            Rule and reason
+          </th>
           <th scope="col" className="n">
             Fitted
           </th>
@@ -77,7 +77,7 @@ export function Resulting({ lines, before }: { lines: BaselineLine[]; before: Ba
           </Box>
         ))}
       </tbody>
-    </Box>
+    </Table>
   );
 }
 

@@ -8,7 +8,8 @@ import { useState } from "react";
 import { revisions as revisionsQuery } from "../api/queries";
 import { compared, revision as revisionQuery } from "./queries";
 import { day } from "../shell/format";
-import { Mono, Title, Trouble } from "../shell/parts";
+import { Notice } from "../ui/Notice";
+import { Mono, Title } from "../ui/text";
 import { ink } from "../theme/theme";
 import { ofRevision, type Proposal } from "./draft";
 import { EffectTable } from "./EffectPanel";
@@ -90,7 +91,7 @@ export function Revisions({ number, start }: { number: number; start: (wanted: P
 
 function Differences({ one, other }: { one: number; other: number }) {
   const { data, error } = useQuery(compared(one, other));
-  if (error) return <Trouble>{error.message}</Trouble>;
+  if (error) return <Notice>{error.message}</Notice>;
   if (!data) return null;
   return (
     <Box sx={{ display: "grid", gap: 1, fontSize: 13.5 }}>

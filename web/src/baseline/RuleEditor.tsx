@@ -5,7 +5,7 @@ import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import { useState } from "react";
 
-import { Act } from "../shell/parts";
+import { Act } from "../ui/Act";
 import type { Rule } from "./draft";
 
 /** What conditions can be chosen from. */

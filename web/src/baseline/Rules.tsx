@@ -3,7 +3,8 @@ import Button from "@mui/material/Button";
 import { type KeyboardEvent, useState } from "react";
 
 import type { RuleRow } from "../api/client";
-import { Act, Mono, Title } from "../shell/parts";
+import { Act } from "../ui/Act";
+import { Mono, Title } from "../ui/text";
 import { ink } from "../theme/theme";
 import { moveRule, type Rule } from "./draft";
 import { type Options, RuleEditor } from "./RuleEditor";

@@ -9,7 +9,10 @@ import { site as siteQuery } from "../api/queries";
 import { keys as keysQuery, sources as sourcesQuery } from "./queries";
 import { FileButton } from "../shell/FileButton";
 import { ago, count, month } from "../shell/format";
-import { Act, Mono, Tag, Title, Trouble } from "../shell/parts";
+import { Act } from "../ui/Act";
+import { Notice } from "../ui/Notice";
+import { Tag } from "../ui/Tag";
+import { Mono, Title } from "../ui/text";
 import { Refusal } from "../shell/Refusal";
 import { ink } from "../theme/theme";
 import { pairFiles } from "./pair-files";
@@ -46,7 +49,7 @@ function Places() {
           <SourceLine key={s.id} source={s} look={() => look.mutate([s.id])} />
         ))}
       </Box>
-      {look.error && <Trouble>{look.error.message}</Trouble>}
+      {look.error && <Notice>{look.error.message}</Notice>}
       <Box sx={{ display: "flex", gap: 1, mt: 0.75 }}>
         {data.length > 0 && (
           <Act
@@ -89,9 +92,9 @@ function SourceLine({ source: s, look }: { source: Source; look: () => void }) {
         {s.answered_at ? `Answered ${ago(s.answered_at, now)}: ${s.said}.` : "Never asked yet."}
       </Box>
       {s.failure && (
-        <Trouble title={`Failed ${s.failed_at ? ago(s.failed_at, now) : ""}; what is here stays`}>
+        <Notice title={`Failed ${s.failed_at ? ago(s.failed_at, now) : ""}; what is here stays`}>
           {s.failure}
-        </Trouble>
+        </Notice>
       )}
       <Act takes="plan" variant="text" sx={{ px: 0, py: 0, mr: 1.5, color: ink("water") }} onClick={look}>
         Look now
@@ -160,7 +163,7 @@ function AddSource({ done }: { done: () => void }) {
           chosen={([file]) => void file?.text().then((tuf_root) => tell({ ...told, tuf_root }))}
         />
       )}
-      {add.error && <Trouble title="Not added">{add.error.message}</Trouble>}
+      {add.error && <Notice title="Not added">{add.error.message}</Notice>}
       <Box sx={{ display: "flex", gap: 1 }}>
         <Button type="submit" variant="contained" loading={add.isPending}>
           Add it
@@ -291,7 +294,7 @@ function Keys() {
             value={told.key}
             onChange={set("key")}
           />
-          {add.error && <Trouble>{add.error.message}</Trouble>}
+          {add.error && <Notice>{add.error.message}</Notice>}
           <Box sx={{ display: "flex", gap: 1 }}>
             <Button type="submit" variant="contained" loading={add.isPending}>
               Trust it

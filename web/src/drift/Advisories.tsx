@@ -7,7 +7,9 @@ import { advisories as advisoriesQuery } from "../api/queries";
 import { Refusal } from "../shell/Refusal";
 import { FileButton } from "../shell/FileButton";
 import { count, foldNames } from "../shell/format";
-import { Mono, Tag, Title, Trouble } from "../shell/parts";
+import { Notice } from "../ui/Notice";
+import { Tag } from "../ui/Tag";
+import { Mono, Title } from "../ui/text";
 import { ink } from "../theme/theme";
 
 const FINE = new Set(["fixed", "not affected"]);
@@ -25,7 +27,7 @@ export function Advisories({ narrow, shown }: { narrow: (id: string) => void; sh
     },
     onSettled: () => queries.invalidateQueries({ queryKey: ["advisories"] }),
   });
-  if (error) return <Trouble>{error.message}</Trouble>;
+  if (error) return <Notice>{error.message}</Notice>;
   return (
     <Box sx={{ display: "grid", gap: 1.25, alignContent: "start" }}>
       <Title level={2}>Advisories</Title>

@@ -7,7 +7,10 @@ import { Link } from "react-router";
 import type { Drift, Fold } from "../api/client";
 import { drift as driftQuery } from "./queries";
 import { count } from "../shell/format";
-import { Empty, Split, Title, Trouble } from "../shell/parts";
+import { EmptyPlace } from "../ui/EmptyPlace";
+import { Notice } from "../ui/Notice";
+import { Split } from "../ui/Split";
+import { Title } from "../ui/text";
 import { useAddress, useParam, useSelection } from "../shell/selection";
 import { ink } from "../theme/theme";
 import { Advisories } from "./Advisories";
@@ -31,7 +34,7 @@ export function DriftPlace() {
   if (error)
     return (
       <Box sx={{ p: 3 }}>
-        <Trouble>{error.message}</Trouble>
+        <Notice>{error.message}</Notice>
       </Box>
     );
   if (!data) return null;
@@ -39,7 +42,8 @@ export function DriftPlace() {
   const isRead = data.facets.verdicts.length > 0;
   if (!isRead) {
     return (
-      <Empty
+      <EmptyPlace
+        drawing="line"
         title="Nothing is read yet"
         act={
           <Button component={Link} to="/floor" variant="contained">
@@ -48,7 +52,7 @@ export function DriftPlace() {
         }
       >
         Drift shows how far each server is from the baseline. Read the servers first.
-      </Empty>
+      </EmptyPlace>
     );
   }
   const panels: Record<string, ReactNode> = {
@@ -77,6 +81,7 @@ export function DriftPlace() {
         )
       }
       width={360}
+      about={side === "review" ? "Review" : side === "advisories" ? "Advisories" : null}
     >
       <Head data={data} side={side} setSide={setSide} filters={filters} />
       <Filters filters={filters} facets={data.facets} />
@@ -96,7 +101,14 @@ export function DriftPlace() {
       )}
       {lead && (
         <Box
-          sx={{ position: "sticky", bottom: -12, mt: 2, zIndex: 2, boxShadow: `0 -8px 0 ${ink("paper")}` }}
+          sx={{
+            position: { xs: "static", md: "sticky" },
+            bottom: -12,
+            mt: 2,
+            zIndex: 2,
+            boxShadow: `0 -8px 0 ${ink("paper")}`,
+            "@media print": { position: "static", boxShadow: "none" },
+          }}
         >
           <ReleaseLine key={lead} product={lead} show={(on) => change({ item: lead, on, product: lead })} />
         </Box>

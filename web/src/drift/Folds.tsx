@@ -4,7 +4,8 @@ import { Fragment } from "react";
 
 import type { Cell, Drift, Fold } from "../api/client";
 import { count, foldNames } from "../shell/format";
-import { Mono, tableSx } from "../shell/parts";
+import { Table } from "../ui/Table";
+import { Mono } from "../ui/text";
 import { ink } from "../theme/theme";
 import { Glyph } from "../waterline/Glyph";
 import { KINDS, tellCell } from "../waterline/words";
@@ -24,11 +25,7 @@ export function Folds({ data, product, choose, selected, select, more }: Props) 
   const chosen = new Set(selected);
   return (
     <>
-      <Box
-        component="table"
-        aria-label="Servers folded by state"
-        sx={{ ...tableSx, border: `1px solid ${ink("ink")}`, "& td": { ...tableSx["& td"], py: 0.3 } }}
-      >
+      <Table aria-label="Servers folded by state" framed dense>
         <thead>
           <tr>
             <th scope="col">Server</th>
@@ -69,7 +66,7 @@ export function Folds({ data, product, choose, selected, select, more }: Props) 
             );
           })}
         </tbody>
-      </Box>
+      </Table>
       {data.folds.length < data.states && (
         <Button variant="outlined" sx={{ mt: 1 }} onClick={more}>
           Show more of {data.states} states

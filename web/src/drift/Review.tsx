@@ -9,7 +9,10 @@ import { api, type Review as Data, type Step, take } from "../api/client";
 import { review as reviewQuery } from "./queries";
 import { count, duration, foldNames, size } from "../shell/format";
 import { spell } from "../shell/kept";
-import { Act, Mono, Tag, Title, Trouble } from "../shell/parts";
+import { Act } from "../ui/Act";
+import { Notice } from "../ui/Notice";
+import { Tag } from "../ui/Tag";
+import { Mono, Title } from "../ui/text";
 import { ink } from "../theme/theme";
 
 type Place = Step["places"][number];
@@ -28,7 +31,7 @@ export function Review({ filters }: { filters: Record<string, string> }) {
     mutationFn: (places: Place[]) => take(api.POST("/api/v1/left-out/put-back", { body: { places } })),
     onSuccess: renew,
   });
-  if (error) return <Trouble>{error.message}</Trouble>;
+  if (error) return <Notice>{error.message}</Notice>;
   if (!data) return null;
   return (
     <Box sx={{ display: "grid", gap: 1.5, alignContent: "start" }}>
@@ -40,7 +43,7 @@ export function Review({ filters }: { filters: Record<string, string> }) {
       </Box>
       <Cost data={data} />
       <Send data={data} filters={filters} />
-      {(out.error ?? back.error) && <Trouble>{(out.error ?? back.error)?.message}</Trouble>}
+      {(out.error ?? back.error) && <Notice>{(out.error ?? back.error)?.message}</Notice>}
       <Box component="ul" aria-label="Steps chosen" sx={{ m: 0, p: 0, listStyle: "none" }}>
         {data.steps.map((s) => (
           <Line

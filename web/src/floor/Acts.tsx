@@ -3,7 +3,8 @@ import { useMutation } from "@tanstack/react-query";
 import { useNavigate } from "react-router";
 
 import { spell } from "../shell/kept";
-import { Act, Trouble } from "../shell/parts";
+import { Act } from "../ui/Act";
+import { Notice } from "../ui/Notice";
 import { readAgain } from "./orders";
 
 interface Acted {
@@ -38,7 +39,7 @@ export function Acts({ servers, whole = false }: { servers: Acted[]; whole?: boo
           Read again
         </Act>
       )}
-      {read.error && <Trouble>{read.error.message}</Trouble>}
+      {read.error && <Notice>{read.error.message}</Notice>}
     </Box>
   );
 }

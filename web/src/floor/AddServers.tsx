@@ -9,7 +9,10 @@ import { type FormEvent, useRef, useState } from "react";
 import { type Added, api, type Search, type SearchRow, take } from "../api/client";
 import { search as searchQuery } from "./queries";
 import { count } from "../shell/format";
-import { Act, Mono, Tag, Title, Trouble } from "../shell/parts";
+import { Act } from "../ui/Act";
+import { Notice } from "../ui/Notice";
+import { Tag } from "../ui/Tag";
+import { Mono, Title } from "../ui/text";
 import { spell } from "../shell/kept";
 import { useAddress } from "../shell/selection";
 import { ink } from "../theme/theme";
@@ -107,7 +110,7 @@ function Ask({
         }}
       />
       {odd && (
-        <Trouble title="This list is not UTF-8">
+        <Notice title="This list is not UTF-8">
           Spreadsheets in western Europe write Windows-1252. Read so, it begins with:
           <Box component="pre" sx={{ m: 0, my: 0.5, fontSize: 12, overflow: "auto" }}>
             {asWindows(odd).split("\n").slice(0, 3).join("\n")}
@@ -122,7 +125,7 @@ function Ask({
             That is right: take it so
           </Button>{" "}
           <Button onClick={() => setOdd(null)}>Leave it</Button>
-        </Trouble>
+        </Notice>
       )}
       <Box sx={{ display: "flex", gap: 1 }}>
         <Button variant="outlined" onClick={() => file.current?.click()}>
@@ -158,7 +161,7 @@ function Ask({
         They are sent only to controllers whose certificate is from the fleet's authority, kept encrypted, and
         never shown again.
       </Box>
-      {look.error && <Trouble>{look.error.message}</Trouble>}
+      {look.error && <Notice>{look.error.message}</Notice>}
       <Box>
         <Act
           takes="keep"
@@ -270,7 +273,7 @@ function Preview({ search, fields, again }: { search: Search; fields: Fields; ag
           label="All rows or none"
         />
       )}
-      {add.error && <Trouble>{add.error.message}</Trouble>}
+      {add.error && <Notice>{add.error.message}</Notice>}
       <Box sx={{ display: "flex", gap: 1 }}>
         <Act takes="keep" variant="contained" why={why} loading={add.isPending} onClick={() => add.mutate()}>
           Add {count(picked.length, "server")} and read

@@ -4,7 +4,7 @@ import { useMutation } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 
 import { api, take } from "../api/client";
-import { Act } from "../shell/parts";
+import { Act } from "../ui/Act";
 import { readAgain } from "./orders";
 
 /** New credentials for one server or many; they are read again at once. What was typed is never shown again. */

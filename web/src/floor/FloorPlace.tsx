@@ -7,7 +7,11 @@ import { api, take } from "../api/client";
 import { floor as floorQuery } from "../waterline/spots";
 import { spell } from "../shell/kept";
 import { later } from "../shell/later";
-import { Act, Empty, Split, Title, Trouble } from "../shell/parts";
+import { Act } from "../ui/Act";
+import { EmptyPlace } from "../ui/EmptyPlace";
+import { Notice } from "../ui/Notice";
+import { Split } from "../ui/Split";
+import { Title } from "../ui/text";
 import { useParam, useSelection } from "../shell/selection";
 import { useSiteNow } from "../shell/time";
 import { fonts, ink } from "../theme/theme";
@@ -36,7 +40,7 @@ export function FloorPlace() {
   if (error)
     return (
       <Box sx={{ p: 3 }}>
-        <Trouble>{error.message}</Trouble>
+        <Notice>{error.message}</Notice>
       </Box>
     );
   if (!data) return null;
@@ -54,9 +58,17 @@ export function FloorPlace() {
   ) : (
     <Summary spots={data} />
   );
+  const about = adding
+    ? "Add servers"
+    : grouping
+      ? "Groups"
+      : names.length > 1
+        ? `${names.length} servers selected`
+        : (names[0] ?? null);
   if (data.length === 0 && !adding) {
     return (
-      <Empty
+      <EmptyPlace
+        drawing="racks"
         title="No server yet"
         act={
           <Act takes="keep" variant="contained" onClick={() => setAdding("1")}>
@@ -66,11 +78,11 @@ export function FloorPlace() {
       >
         The Floor shows the racks of the house with every server's firmware at a glance. Add servers by the
         addresses of their management controllers, from a list, or by searching the network.
-      </Empty>
+      </EmptyPlace>
     );
   }
   return (
-    <Split label="Floor" panel={panel} width={adding || grouping ? 470 : 330}>
+    <Split label="Floor" panel={panel} width={adding || grouping ? 470 : 330} about={about}>
       <Box
         sx={{
           display: "grid",
@@ -165,7 +177,7 @@ function Head({
           </Act>
         </Box>
       </Box>
-      {(read.error ?? again.error) && <Trouble>{(read.error ?? again.error)?.message}</Trouble>}
+      {(read.error ?? again.error) && <Notice>{(read.error ?? again.error)?.message}</Notice>}
     </Box>
   );
 }

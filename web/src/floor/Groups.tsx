@@ -7,7 +7,10 @@ import { type FormEvent, useRef, useState } from "react";
 import { api, type Away, type Group, take } from "../api/client";
 import { away as awayQuery, groups as groupsQuery } from "./queries";
 import { clock, count } from "../shell/format";
-import { Act, Tag, Title, Trouble } from "../shell/parts";
+import { Act } from "../ui/Act";
+import { Notice } from "../ui/Notice";
+import { Tag } from "../ui/Tag";
+import { Title } from "../ui/text";
 import { ink } from "../theme/theme";
 import { byName } from "./plan";
 
@@ -102,7 +105,7 @@ function Row({ group }: { group: Group }) {
         )}
       </Box>
       {asked && (
-        <Trouble title={`${count(group.servers ?? 0, "server")} would lose the limit`}>
+        <Notice title={`${count(group.servers ?? 0, "server")} would lose the limit`}>
           Without {group.name} all of them may be away at once.
           <Box sx={{ display: "flex", gap: 1, mt: 0.75 }}>
             <Button variant="outlined" color="error" onClick={() => remove.mutate()}>
@@ -110,9 +113,9 @@ function Row({ group }: { group: Group }) {
             </Button>
             <Button onClick={() => ask(false)}>Keep it</Button>
           </Box>
-        </Trouble>
+        </Notice>
       )}
-      {(change.error ?? remove.error) && <Trouble>{(change.error ?? remove.error)?.message}</Trouble>}
+      {(change.error ?? remove.error) && <Notice>{(change.error ?? remove.error)?.message}</Notice>}
     </Box>
   );
 }
@@ -190,7 +193,7 @@ function NewGroup() {
         A list has the columns group and may_be_away. Which servers belong to a group is said in the list of
         servers, or on a server's panel.
       </Box>
-      {(make.error ?? bring.error) && <Trouble>{(make.error ?? bring.error)?.message}</Trouble>}
+      {(make.error ?? bring.error) && <Notice>{(make.error ?? bring.error)?.message}</Notice>}
       {bring.isSuccess && (
         <Box role="status" sx={{ fontSize: 13 }}>
           The list was taken over.
@@ -264,7 +267,7 @@ export function GiveBack({ row }: { row: Away }) {
           Counts as back
         </Act>
       </Box>
-      {back.error && <Trouble>{back.error.message}</Trouble>}
+      {back.error && <Notice>{back.error.message}</Notice>}
     </Box>
   );
 }

@@ -8,7 +8,9 @@ import { useEffect, useState } from "react";
 import { api, type Changes, type Reading, type ServerDetail, take } from "../api/client";
 import { changes as changesQuery, readings as readingsQuery } from "./queries";
 import { clock, count, day } from "../shell/format";
-import { Mono, More, Title, Trouble } from "../shell/parts";
+import { More } from "../ui/More";
+import { Notice } from "../ui/Notice";
+import { Mono, Title } from "../ui/text";
 import { ink } from "../theme/theme";
 
 /** What was there at an earlier reading and is not any more, until someone has looked. */
@@ -21,14 +23,14 @@ export function LostParts({ server }: { server: ServerDetail }) {
   });
   if (!server.lost_parts.length) return null;
   return (
-    <Trouble title={`${count(server.lost_parts.length, "component")} vanished`} onSeen={() => seen.mutate()}>
+    <Notice title={`${count(server.lost_parts.length, "component")} vanished`} onSeen={() => seen.mutate()}>
       {server.lost_parts.map((part) => (
         <Box key={part.slot}>
           {part.name} <Mono>{part.version}</Mono> in {part.slot}, missed since {when(part.missed_at)}
         </Box>
       ))}
       Look at the card itself; a cold start brings some back.
-    </Trouble>
+    </Notice>
   );
 }
 
@@ -86,7 +88,7 @@ function Compare({ name }: { name: string }) {
   const [before, setBefore] = useState<number | null>(null);
   const [after, setAfter] = useState<number | null>(null);
   const { data, error } = useQuery(changesQuery(name, before, after));
-  if (error) return <Trouble>{error.message}</Trouble>;
+  if (error) return <Notice>{error.message}</Notice>;
   if (!data) return null;
   const pick = (what: string, value: number, set: (id: number) => void) => (
     <TextField select size="small" label={what} value={value} onChange={(e) => set(Number(e.target.value))}>

@@ -4,7 +4,9 @@ import { useRef } from "react";
 
 import { sendFile, type ServerDetail } from "../api/client";
 import { ago, count } from "../shell/format";
-import { Act, Title, Trouble } from "../shell/parts";
+import { Act } from "../ui/Act";
+import { Notice } from "../ui/Notice";
+import { Title } from "../ui/text";
 import { useSelection } from "../shell/selection";
 import { useSiteNow } from "../shell/time";
 import { ink } from "../theme/theme";
@@ -62,7 +64,7 @@ export function HostReport({ server }: { server: ServerDetail }) {
           {told.differs.length > 0 && ` Differs: ${told.differs.join("; ")}.`}
         </Box>
       )}
-      {bring.error && <Trouble>{bring.error.message}</Trouble>}
+      {bring.error && <Notice>{bring.error.message}</Notice>}
     </Box>
   );
 }

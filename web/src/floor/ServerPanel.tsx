@@ -5,7 +5,10 @@ import { Link } from "react-router";
 import { api, type Component, type ServerDetail, take } from "../api/client";
 import { server as serverQuery } from "./queries";
 import { ago, clock, count, day, month } from "../shell/format";
-import { Act, Mono, Tag, Title, Trouble } from "../shell/parts";
+import { Act } from "../ui/Act";
+import { Notice } from "../ui/Notice";
+import { Tag } from "../ui/Tag";
+import { Mono, Title } from "../ui/text";
 import { useSiteNow } from "../shell/time";
 import { fonts, ink } from "../theme/theme";
 import { Glyph } from "../waterline/Glyph";
@@ -23,7 +26,7 @@ const wantsCredentials = (cause: string | undefined): boolean =>
 /** Everything of one server, and what can be done with it. */
 export function ServerPanel({ name }: { name: string }) {
   const { data, error } = useQuery(serverQuery(name));
-  if (error) return <Trouble>{error.message}</Trouble>;
+  if (error) return <Notice>{error.message}</Notice>;
   if (!data) return null;
   return (
     <Box sx={{ display: "grid", gap: 1.25, alignContent: "start" }}>
@@ -88,7 +91,7 @@ function Failed({ server }: { server: ServerDetail }) {
   });
   if (!failure) return null;
   return (
-    <Trouble title={`${failure.cause}`}>
+    <Notice title={`${failure.cause}`}>
       {failure.detail}. {failure.remedy}
       {failure.cause.startsWith("certificate") && seen && (
         <Box sx={{ mt: 1, fontFamily: fonts.mono, fontSize: 12 }}>
@@ -100,7 +103,7 @@ function Failed({ server }: { server: ServerDetail }) {
         </Box>
       )}
       {wantsCredentials(failure.cause) && <Credentials names={[server.name]} user={server.user} open />}
-    </Trouble>
+    </Notice>
   );
 }
 

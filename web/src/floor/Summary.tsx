@@ -7,7 +7,9 @@ import { api, take } from "../api/client";
 import { lost as lostQuery, named } from "./queries";
 import { CAUSES } from "./causes";
 import { count } from "../shell/format";
-import { Act, Mono, Title, Trouble } from "../shell/parts";
+import { Act } from "../ui/Act";
+import { Notice } from "../ui/Notice";
+import { Mono, Title } from "../ui/text";
 import { useSelection } from "../shell/selection";
 import { ink } from "../theme/theme";
 import { Acts } from "./Acts";
@@ -72,7 +74,7 @@ function FailedList({ spots }: { spots: Spot[] }) {
       {causes.map((cause) => {
         const names = spots.filter((s) => s.failure === cause).map((s) => s.name);
         return (
-          <Trouble key={cause} title={`${cause}: ${count(names.length, "server")}`}>
+          <Notice key={cause} title={`${cause}: ${count(names.length, "server")}`}>
             {names.slice(0, 8).map((name, n) => (
               <span key={name}>
                 {n > 0 && ", "}
@@ -92,7 +94,7 @@ function FailedList({ spots }: { spots: Spot[] }) {
             ))}
             {names.length > 8 && ` and ${names.length - 8} more`}. {CAUSES[cause]}
             {cause.startsWith("certificate") && <TrustBatch names={names} />}
-          </Trouble>
+          </Notice>
         );
       })}
     </Box>

@@ -3,7 +3,10 @@ import { useMutation } from "@tanstack/react-query";
 
 import type { ServerDetail } from "../api/client";
 import { ago } from "../shell/format";
-import { Act, Tag, Title, Trouble } from "../shell/parts";
+import { Act } from "../ui/Act";
+import { Notice } from "../ui/Notice";
+import { Tag } from "../ui/Tag";
+import { Title } from "../ui/text";
 import { useSiteNow } from "../shell/time";
 import { ink } from "../theme/theme";
 import { tryReach } from "./orders";
@@ -73,7 +76,7 @@ export function Ways({ server }: { server: ServerDetail }) {
           Try from its side
         </Act>
       </Box>
-      {reach.error && <Trouble>{reach.error.message}</Trouble>}
+      {reach.error && <Notice>{reach.error.message}</Notice>}
       <Box sx={{ fontSize: 12.5, color: "text.secondary" }}>
         {server.probed_at
           ? `Tried from its side ${ago(server.probed_at, now)}.`

@@ -1,4 +1,5 @@
 import Box from "@mui/material/Box";
+import { styled } from "@mui/material/styles";
 import Button from "@mui/material/Button";
 import Checkbox from "@mui/material/Checkbox";
 import TextField from "@mui/material/TextField";
@@ -8,8 +9,12 @@ import { type FormEvent, useState } from "react";
 import { api, type Me, type Person, type Right, take } from "../api/client";
 import { people as peopleQuery } from "./queries";
 import { ago, count } from "../shell/format";
-import { Act, spokenSx, tableSx, Tag, Title, Trouble } from "../shell/parts";
-import { useBarred } from "../shell/rights";
+import { Act } from "../ui/Act";
+import { Notice } from "../ui/Notice";
+import { Table } from "../ui/Table";
+import { Tag } from "../ui/Tag";
+import { Spoken, Title } from "../ui/text";
+import { useBarred } from "../api/rights";
 import { useSiteNow } from "../shell/time";
 import { ink } from "../theme/theme";
 
@@ -31,23 +36,19 @@ function useChange(name: string) {
   });
 }
 
+const Rights = styled(Table)({
+  "& th.right, & td.right": { textAlign: "center", width: 76 },
+  "& tbody th": { borderBottom: `1px solid ${ink("rule")}`, color: ink("ink") },
+  "& tbody td": { verticalAlign: "middle" },
+});
+
 /** Everyone of the site: a row a person, a column a right. */
 export function Everyone({ me }: { me: Me }) {
   const { data = [] } = useQuery(peopleQuery);
   const [open, setOpen] = useState<string | null>(null);
   return (
     <Box sx={{ display: "grid", gap: 2, justifyItems: "start" }}>
-      <Box
-        component="table"
-        aria-label="People and their rights"
-        sx={{
-          ...tableSx,
-          border: `1px solid ${ink("ink")}`,
-          "& th.right, & td.right": { textAlign: "center", width: 76 },
-          "& tbody th": { borderBottom: `1px solid ${ink("rule")}`, color: "text.primary" },
-          "& tbody td": { verticalAlign: "middle" },
-        }}
-      >
+      <Rights aria-label="People and their rights" framed>
         <thead>
           <tr>
             <th scope="col">Person</th>
@@ -58,9 +59,7 @@ export function Everyone({ me }: { me: Me }) {
             ))}
             <th scope="col">Signed in</th>
             <th scope="col">
-              <Box component="span" sx={spokenSx}>
-                Change
-              </Box>
+              <Spoken>Change</Spoken>
             </th>
           </tr>
         </thead>
@@ -75,7 +74,7 @@ export function Everyone({ me }: { me: Me }) {
             />
           ))}
         </tbody>
-      </Box>
+      </Rights>
       <Box
         component="dl"
         sx={{
@@ -157,7 +156,7 @@ function Row({ person, me, open, toggle }: { person: Person; me: Me; open: boole
         <tr>
           <td colSpan={me.table.length + 3}>
             {open && <More person={person} change={change} />}
-            {change.error && <Trouble>{change.error.message}</Trouble>}
+            {change.error && <Notice>{change.error.message}</Notice>}
           </td>
         </tr>
       )}
@@ -289,7 +288,7 @@ function NewPerson({ rights }: { rights: Right[] }) {
       >
         Add {name.trim() || "a person"}
       </Act>
-      {add.error && <Trouble>{add.error.message}</Trouble>}
+      {add.error && <Notice>{add.error.message}</Notice>}
     </Box>
   );
 }

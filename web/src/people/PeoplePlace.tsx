@@ -2,7 +2,8 @@ import Box from "@mui/material/Box";
 import { useQuery } from "@tanstack/react-query";
 
 import { me } from "../api/queries";
-import { Split, Title } from "../shell/parts";
+import { Split } from "../ui/Split";
+import { Title } from "../ui/text";
 import { Everyone } from "./Everyone";
 import { You } from "./You";
 

@@ -7,7 +7,10 @@ import { type FormEvent, useState } from "react";
 import { api, type Me, take } from "../api/client";
 import { sessions as sessionsQuery } from "./queries";
 import { ago } from "../shell/format";
-import { Act, Tag, Title, Trouble } from "../shell/parts";
+import { Act } from "../ui/Act";
+import { Notice } from "../ui/Notice";
+import { Tag } from "../ui/Tag";
+import { Title } from "../ui/text";
 import { useSiteNow } from "../shell/time";
 import { ink } from "../theme/theme";
 
@@ -76,7 +79,7 @@ function Password() {
           Changed. Your other sessions have ended.
         </Box>
       )}
-      {change.error && <Trouble>{change.error.message}</Trouble>}
+      {change.error && <Notice>{change.error.message}</Notice>}
     </Box>
   );
 }
@@ -134,7 +137,7 @@ function Sessions() {
           </Box>
         ))}
       </Box>
-      {end.error && <Trouble>{end.error.message}</Trouble>}
+      {end.error && <Notice>{end.error.message}</Notice>}
     </Box>
   );
 }

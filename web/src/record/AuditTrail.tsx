@@ -8,7 +8,12 @@ import { useState } from "react";
 import { api, type AuditEntry, type AuditPage, take } from "../api/client";
 import { audit as auditQuery } from "./queries";
 import { clock, count, day } from "../shell/format";
-import { Act, Mono, Split, tableSx, Tag, Title, Trouble } from "../shell/parts";
+import { Act } from "../ui/Act";
+import { Notice } from "../ui/Notice";
+import { Split } from "../ui/Split";
+import { Table } from "../ui/Table";
+import { Tag } from "../ui/Tag";
+import { Mono, Title } from "../ui/text";
 import { useAddress } from "../shell/selection";
 import { ink } from "../theme/theme";
 import { FILTERS, type Filter, tellFacts } from "./trail";
@@ -28,7 +33,7 @@ export function AuditTrail() {
   if (error)
     return (
       <Box sx={{ p: 3 }}>
-        <Trouble>{error.message}</Trouble>
+        <Notice>{error.message}</Notice>
       </Box>
     );
   if (!data) return null;
@@ -129,7 +134,7 @@ function Entries({ entries }: { entries: AuditEntry[] }) {
   if (!entries.length)
     return <Box sx={{ color: "text.secondary", py: 2 }}>Nothing of that stands on the trail.</Box>;
   return (
-    <Box component="table" aria-label="Entries" sx={{ ...tableSx, border: `1px solid ${ink("ink")}` }}>
+    <Table aria-label="Entries" framed>
       <thead>
         <tr>
           <th scope="col" className="n">
@@ -147,7 +152,7 @@ function Entries({ entries }: { entries: AuditEntry[] }) {
           <Row key={e.number} entry={e} />
         ))}
       </tbody>
-    </Box>
+    </Table>
   );
 }
 
@@ -214,17 +219,17 @@ function Proof({ page }: { page: AuditPage }) {
       </Box>
       {check.data &&
         (check.data.faults.length ? (
-          <Trouble title="It is not what was written">
+          <Notice title="It is not what was written">
             {check.data.faults.map((f) => (
               <div key={f}>{f}</div>
             ))}
-          </Trouble>
+          </Notice>
         ) : (
           <Box role="status" sx={{ color: ink("done") }}>
             Whole: {check.data.entries} entries, {count(check.data.heads, "signed link")}.
           </Box>
         ))}
-      {(check.error ?? sign.error) && <Trouble>{(check.error ?? sign.error)?.message}</Trouble>}
+      {(check.error ?? sign.error) && <Notice>{(check.error ?? sign.error)?.message}</Notice>}
       <Title level={3}>Signed and given out</Title>
       {page.heads.length === 0 && <Box sx={{ color: "text.secondary" }}>Nothing yet.</Box>}
       <Box component="ul" aria-label="Signed links" sx={{ m: 0, p: 0, listStyle: "none" }}>

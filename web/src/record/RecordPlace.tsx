@@ -7,7 +7,14 @@ import { Link, useNavigate, useParams } from "react-router";
 import { api, type RecordServer, type RunRecord, type RunSummary, take } from "../api/client";
 import { record as recordQuery, runsPage } from "./queries";
 import { clock, count, day, duration } from "../shell/format";
-import { Act, Empty, Mono, More, Split, tableSx, Tag, Title, Trouble } from "../shell/parts";
+import { Act } from "../ui/Act";
+import { EmptyPlace } from "../ui/EmptyPlace";
+import { More } from "../ui/More";
+import { Notice } from "../ui/Notice";
+import { Split } from "../ui/Split";
+import { Table } from "../ui/Table";
+import { Tag } from "../ui/Tag";
+import { Mono, Title } from "../ui/text";
 import { ink } from "../theme/theme";
 import { GlyphRow } from "../waterline/GlyphRow";
 
@@ -21,7 +28,8 @@ export function RecordPlace() {
   const shown = id ? Number(id) : ended[0]?.id;
   if (shown === undefined) {
     return (
-      <Empty
+      <EmptyPlace
+        drawing="rows"
         title="Nothing on record yet"
         act={
           <Box sx={{ display: "flex", gap: 1 }}>
@@ -35,7 +43,7 @@ export function RecordPlace() {
         }
       >
         Every run is kept here with its before and after, who started it, and what can be taken back.
-      </Empty>
+      </EmptyPlace>
     );
   }
   return (
@@ -102,7 +110,7 @@ function Shown({ id }: { id: number }) {
   if (error)
     return (
       <Box sx={{ p: 3 }}>
-        <Trouble>{error.message}</Trouble>
+        <Notice>{error.message}</Notice>
       </Box>
     );
   if (!data) return null;
@@ -165,11 +173,7 @@ function Facts({ data }: { data: RunRecord }) {
 
 function Servers({ data }: { data: RunRecord }) {
   return (
-    <Box
-      component="table"
-      aria-label="Before and after"
-      sx={{ ...tableSx, border: `1px solid ${ink("ink")}` }}
-    >
+    <Table aria-label="Before and after" framed>
       <thead>
         <tr>
           <th scope="col">Server</th>
@@ -190,7 +194,7 @@ function Servers({ data }: { data: RunRecord }) {
           <Row key={s.server} run={data.id} server={s} />
         ))}
       </tbody>
-    </Box>
+    </Table>
   );
 }
 
@@ -267,7 +271,7 @@ function Done({ run, server: s }: { run: number; server: RecordServer }) {
           </Act>
         </Box>
       ))}
-      {back.error && <Trouble>{back.error.message}</Trouble>}
+      {back.error && <Notice>{back.error.message}</Notice>}
     </Box>
   );
 }

@@ -4,7 +4,9 @@ import { useMutation } from "@tanstack/react-query";
 
 import { api, type RepositoryHead, take } from "../api/client";
 import { count, size } from "../shell/format";
-import { Act, Title, Trouble } from "../shell/parts";
+import { Act } from "../ui/Act";
+import { Notice } from "../ui/Notice";
+import { Title } from "../ui/text";
 import { ink } from "../theme/theme";
 import { State } from "./Shown";
 
@@ -34,7 +36,7 @@ export function All({ all, shown, pick, compare, plan, carry }: Props) {
           Carry one in
         </Act>
       </Box>
-      {drop.error && <Trouble title="Not dropped">{drop.error.message}</Trouble>}
+      {drop.error && <Notice title="Not dropped">{drop.error.message}</Notice>}
       <Box
         component="ul"
         aria-label="Repositories"

@@ -10,7 +10,10 @@ import { site as siteQuery } from "../api/queries";
 import { arrivals as arrivalsQuery, repository as repositoryQuery } from "./queries";
 import { FileButton } from "../shell/FileButton";
 import { ago, size } from "../shell/format";
-import { Act, Mono, Tag, Title, Trouble } from "../shell/parts";
+import { Act } from "../ui/Act";
+import { Notice } from "../ui/Notice";
+import { Tag } from "../ui/Tag";
+import { Mono, Title } from "../ui/text";
 import { ink } from "../theme/theme";
 import { upload } from "./upload";
 
@@ -109,7 +112,7 @@ export function CarryIn({ show, close }: { show: (id: number) => void; close: ((
         </Box>
       )}
       {(send.error ?? from.error) && (
-        <Trouble title="Not carried in">{(send.error ?? from.error)?.message}</Trouble>
+        <Notice title="Not carried in">{(send.error ?? from.error)?.message}</Notice>
       )}
       <Box component="ul" aria-label="Carried in" sx={{ m: 0, p: 0, listStyle: "none" }}>
         {data.map((a) => (
@@ -188,7 +191,7 @@ function Refused({ arrival: a }: { arrival: Arrival }) {
   });
   return (
     <Box sx={{ display: "grid", gap: 0.75 }}>
-      <Trouble title={`Refused: ${a.code}; nothing was stored`}>{a.message}</Trouble>
+      <Notice title={`Refused: ${a.code}; nothing was stored`}>{a.message}</Notice>
       {a.code === "untrusted" && (
         <Box sx={{ border: `1px solid ${ink("ink")}`, p: 1, fontSize: 13.5, display: "grid", gap: 0.75 }}>
           <span>Its root key is</span>
@@ -234,7 +237,7 @@ function Refused({ arrival: a }: { arrival: Arrival }) {
           </Act>
         </Box>
       )}
-      {again.error && <Trouble>{again.error.message}</Trouble>}
+      {again.error && <Notice>{again.error.message}</Notice>}
     </Box>
   );
 }
@@ -260,7 +263,7 @@ function Baseline({ id }: { id: number }) {
           </Act>
         </>
       )}
-      {takeIt.error && <Trouble>{takeIt.error.message}</Trouble>}
+      {takeIt.error && <Notice>{takeIt.error.message}</Notice>}
     </Box>
   );
 }

@@ -4,15 +4,17 @@ import { useQuery } from "@tanstack/react-query";
 
 import { contents } from "./queries";
 import { count, size } from "../shell/format";
-import { Mono, tableSx, Tag, Title, Trouble } from "../shell/parts";
-import { ink } from "../theme/theme";
+import { Notice } from "../ui/Notice";
+import { Table } from "../ui/Table";
+import { Tag } from "../ui/Tag";
+import { Mono, Title } from "../ui/text";
 
 const TONE = { added: "done", dropped: "deep", "other bytes": "pending" } as const;
 
 /** What changed from one repository to another. */
 export function Compare({ one, other, close }: { one: number; other: number; close: () => void }) {
   const { data, error } = useQuery(contents(one, other));
-  if (error) return <Trouble>{error.message}</Trouble>;
+  if (error) return <Notice>{error.message}</Notice>;
   if (!data) return null;
   return (
     <>
@@ -37,11 +39,7 @@ export function Compare({ one, other, close }: { one: number; other: number; clo
         )}
       </Box>
       {data.changes.length > 0 && (
-        <Box
-          component="table"
-          aria-label="Differences"
-          sx={{ ...tableSx, border: `1px solid ${ink("ink")}`, maxWidth: 760 }}
-        >
+        <Table aria-label="Differences" framed>
           <thead>
             <tr>
               <th scope="col">Change</th>
@@ -66,7 +64,7 @@ export function Compare({ one, other, close }: { one: number; other: number; clo
               </tr>
             ))}
           </tbody>
-        </Box>
+        </Table>
       )}
     </>
   );

@@ -9,7 +9,9 @@ import { api, type Loss, type Packing, type Repository, take, type Trim } from "
 import { revisions as revisionsQuery } from "../api/queries";
 import { packing } from "./queries";
 import { count, fewNames, size } from "../shell/format";
-import { Act, Mono, Title, Trouble } from "../shell/parts";
+import { Act } from "../ui/Act";
+import { Notice } from "../ui/Notice";
+import { Mono, Title } from "../ui/text";
 import { useAddress, useSelection } from "../shell/selection";
 import { ink } from "../theme/theme";
 import { PackingList } from "./PackingList";
@@ -39,7 +41,7 @@ export function Draft({
     onSuccess: made,
   });
   const press = (...pressed: Trim[]) => change({ trim: spellTrims(pressed.reduce(toggled, trims)) || null });
-  if (error) return <Trouble>{error.message}</Trouble>;
+  if (error) return <Notice>{error.message}</Notice>;
   if (!data) return null;
   const packed = data.lines.filter((l) => l.state !== "left out");
   const nothing =
@@ -83,10 +85,10 @@ export function Draft({
         revision={revision}
         change={change}
       />
-      {pack.error && <Trouble>{pack.error.message}</Trouble>}
+      {pack.error && <Notice>{pack.error.message}</Notice>}
       {data.media.too_large && (
         <Box sx={{ mb: 1 }}>
-          <Trouble title="Too large for this medium">{data.media.too_large}.</Trouble>
+          <Notice title="Too large for this medium">{data.media.too_large}.</Notice>
         </Box>
       )}
       <Sums data={data} />

@@ -8,7 +8,10 @@ import { api, type SealState, sendFile, take } from "../api/client";
 import { seal as sealQuery, trustedRoots } from "./queries";
 import { FileButton } from "../shell/FileButton";
 import { count } from "../shell/format";
-import { Act, Mono, Tag, Title, Trouble } from "../shell/parts";
+import { Act } from "../ui/Act";
+import { Notice } from "../ui/Notice";
+import { Tag } from "../ui/Tag";
+import { Mono, Title } from "../ui/text";
 import { ink } from "../theme/theme";
 
 /** Who may seal here, and whose seals are accepted. */
@@ -78,7 +81,7 @@ function OwnSeal({ seal }: { seal: SealState }) {
         <input type="checkbox" checked={online} onChange={(e) => setOnline(e.target.checked)} />a new key for
         snapshot and timestamp, which Ordnung signs by itself
       </Box>
-      {change.error && <Trouble title="Not changed">{change.error.message}</Trouble>}
+      {change.error && <Notice title="Not changed">{change.error.message}</Notice>}
       <Box sx={{ display: "flex", gap: 1 }}>
         <Act
           takes="approve"
@@ -225,7 +228,7 @@ function Draft({ wanted, renew }: { wanted: NonNullable<SealState["draft"]>; ren
           Leave the root as it is
         </Act>
       </Box>
-      {bring.error && <Trouble title="Not taken">{bring.error.message}</Trouble>}
+      {bring.error && <Notice title="Not taken">{bring.error.message}</Notice>}
     </Box>
   );
 }

@@ -7,7 +7,8 @@ import { type ChangeEvent, useRef, useState } from "react";
 import type { components } from "../api/schema";
 import { sendFile } from "../api/client";
 import { size } from "../shell/format";
-import { Mono, Title, Trouble } from "../shell/parts";
+import { Notice } from "../ui/Notice";
+import { Mono, Title } from "../ui/text";
 import { ink } from "../theme/theme";
 
 type Package = components["schemas"]["Package"];
@@ -43,7 +44,7 @@ export function LookInside() {
           Choose a file
         </Button>
       </Box>
-      {look.error && <Trouble title="Refused">{look.error.message}</Trouble>}
+      {look.error && <Notice title="Refused">{look.error.message}</Notice>}
       {look.data && <Told data={look.data} />}
     </Box>
   );

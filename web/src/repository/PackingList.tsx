@@ -4,7 +4,9 @@ import { Link } from "react-router";
 
 import type { Line, Trim } from "../api/client";
 import { foldNames, size, someNames } from "../shell/format";
-import { Mono, spokenSx, tableSx, Tag } from "../shell/parts";
+import { Table } from "../ui/Table";
+import { Tag } from "../ui/Tag";
+import { Mono, Spoken } from "../ui/text";
 import { ink } from "../theme/theme";
 import { KINDS } from "../waterline/words";
 
@@ -20,7 +22,7 @@ interface Props {
 /** Every payload with why it is there, and how far it is. */
 export function PackingList({ lines, media, places, press }: Props) {
   return (
-    <Box component="table" aria-label="Packing list" sx={{ ...tableSx, border: `1px solid ${ink("ink")}` }}>
+    <Table aria-label="Packing list" framed>
       <thead>
         <tr>
           <th scope="col">Product</th>
@@ -40,9 +42,7 @@ export function PackingList({ lines, media, places, press }: Props) {
           <th scope="col">State</th>
           {press && (
             <th scope="col">
-              <Box component="span" sx={spokenSx}>
-                Trim
-              </Box>
+              <Spoken>Trim</Spoken>
             </th>
           )}
         </tr>
@@ -57,7 +57,7 @@ export function PackingList({ lines, media, places, press }: Props) {
           />
         ))}
       </tbody>
-    </Box>
+    </Table>
   );
 }
 

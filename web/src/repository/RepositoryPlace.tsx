@@ -5,9 +5,10 @@ import type { ReactNode } from "react";
 
 import { repositories } from "../api/queries";
 import { repository as repositoryQuery } from "./queries";
-import { Empty, Split } from "../shell/parts";
+import { EmptyPlace } from "../ui/EmptyPlace";
+import { Sides } from "../ui/Sides";
+import { Split } from "../ui/Split";
 import { useAddress } from "../shell/selection";
-import { ink } from "../theme/theme";
 import { All } from "./All";
 import { CarryIn } from "./CarryIn";
 import { Compare } from "./Compare";
@@ -72,29 +73,12 @@ export function RepositoryPlace() {
       width={372}
       panel={
         <Box sx={{ display: "grid", gap: 1.75, alignContent: "start" }}>
-          <Box
-            role="group"
-            aria-label="Beside the repository"
-            sx={{ display: "flex", gap: 2, borderBottom: `1px solid ${ink("ink")}` }}
-          >
-            {SIDES.map(([key, label]) => (
-              <Button
-                key={key}
-                variant="text"
-                aria-pressed={side === key}
-                onClick={() => change({ side: key })}
-                sx={{
-                  px: 0,
-                  borderRadius: 0,
-                  minWidth: 0,
-                  whiteSpace: "nowrap",
-                  boxShadow: side === key ? `inset 0 -3px 0 ${ink("water")}` : "none",
-                }}
-              >
-                {label}
-              </Button>
-            ))}
-          </Box>
+          <Sides
+            label="Beside the repository"
+            sides={SIDES}
+            shown={side}
+            show={(key) => change({ side: key })}
+          />
           {panels[side]}
         </Box>
       }
@@ -109,7 +93,8 @@ export function RepositoryPlace() {
         <Shown repository={shown} show={show} />
       ) : (
         all.length === 0 && (
-          <Empty
+          <EmptyPlace
+            drawing="bar"
             title="No repository yet"
             act={
               <Box sx={{ display: "flex", gap: 1 }}>
@@ -124,7 +109,7 @@ export function RepositoryPlace() {
           >
             A repository holds every payload that chosen servers need: targets, must-stops and ways back,
             checked and sealed. Controllers are fed from it, and it can be carried to a site without network.
-          </Empty>
+          </EmptyPlace>
         )
       )}
     </Split>

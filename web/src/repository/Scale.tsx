@@ -2,7 +2,7 @@ import Box from "@mui/material/Box";
 
 import type { Line, Trim } from "../api/client";
 import { size } from "../shell/format";
-import { Mono } from "../shell/parts";
+import { Mono } from "../ui/text";
 import { fonts, ink } from "../theme/theme";
 import { KINDS } from "../waterline/words";
 import { layOut, type Part } from "./trims";

@@ -8,7 +8,10 @@ import { api, type Repository, type RepositoryHead, take, type Work } from "../a
 import { work as workQuery } from "../api/queries";
 import { stale as staleQuery } from "./queries";
 import { count, fewNames, size, someNames } from "../shell/format";
-import { Act, Mono, Tag, Title, Trouble } from "../shell/parts";
+import { Act } from "../ui/Act";
+import { Notice } from "../ui/Notice";
+import { Tag } from "../ui/Tag";
+import { Mono, Title } from "../ui/text";
 import { useSiteNow } from "../shell/time";
 import { progress } from "../shell/WorkBar";
 import { ink } from "../theme/theme";
@@ -65,18 +68,18 @@ export function Shown({ repository: r, show }: { repository: Repository; show: (
       <Whom repository={r} />
       {r.message && (
         <Box sx={{ my: 1 }}>
-          <Trouble title={r.state === "incomplete" ? "Not sealed" : "Mark this"}>{r.message}</Trouble>
+          <Notice title={r.state === "incomplete" ? "Not sealed" : "Mark this"}>{r.message}</Notice>
         </Box>
       )}
       {r.state === "waiting" && (
         <Box sx={{ my: 1 }}>
-          <Trouble title="Not whole yet">
+          <Notice title="Not whole yet">
             {count(r.waiting.length, "payload")} lie on media that were not brought yet (
             {[...new Set(r.lines.filter((l) => l.state === "elsewhere").map((l) => l.medium))]
               .map((m) => `medium ${m} of ${r.media}`)
               .join(", ")}
             ). Carry those in as well.
-          </Trouble>
+          </Notice>
         </Box>
       )}
       <Box sx={{ color: "text.secondary", mb: 0.75, mt: 0.5 }}>
@@ -208,7 +211,7 @@ function Today({ repository: r, show }: { repository: Repository; show: (id: num
           )}
         </Box>
       )}
-      {again.error && <Trouble>{again.error.message}</Trouble>}
+      {again.error && <Notice>{again.error.message}</Notice>}
     </Box>
   );
 }

@@ -7,7 +7,10 @@ import { api, take } from "../api/client";
 import { site as siteQuery } from "../api/queries";
 import { places as placesQuery, store as storeQuery, waysBack } from "./queries";
 import { ago, count, size } from "../shell/format";
-import { Act, Mono, Tag, Title, Trouble } from "../shell/parts";
+import { Act } from "../ui/Act";
+import { Notice } from "../ui/Notice";
+import { Tag } from "../ui/Tag";
+import { Mono, Title } from "../ui/text";
 import { ink } from "../theme/theme";
 import { LookInside } from "./LookInside";
 
@@ -69,14 +72,14 @@ function Places() {
               {p.proxy && `, through ${p.proxy}`}, named by {p.added_by}.
             </Box>
             {p.aside && (
-              <Trouble title={`It lied ${p.aside_at ? ago(p.aside_at, now) : ""}`}>
+              <Notice title={`It lied ${p.aside_at ? ago(p.aside_at, now) : ""}`}>
                 {p.aside}
                 <Box>
                   <Act takes="keep" variant="outlined" onClick={() => trust.mutate(p.id)}>
                     Trust it again
                   </Act>
                 </Box>
-              </Trouble>
+              </Notice>
             )}
             <Act
               takes="keep"
@@ -127,7 +130,7 @@ function Places() {
         </Box>
       </Box>
       {(add.error ?? limit.error) && (
-        <Trouble title="Not changed">{(add.error ?? limit.error)?.message}</Trouble>
+        <Notice title="Not changed">{(add.error ?? limit.error)?.message}</Notice>
       )}
     </Box>
   );
@@ -190,7 +193,7 @@ function Store() {
           Throw away what is loose
         </Act>
       </Box>
-      {clear.error && <Trouble>{clear.error.message}</Trouble>}
+      {clear.error && <Notice>{clear.error.message}</Notice>}
       {clear.data && (
         <Box role="status" sx={{ color: ink("done") }}>
           {count(clear.data.files, "file")}, {size(clear.data.bytes)} thrown away.
@@ -239,7 +242,7 @@ function WayBack() {
           Find
         </Act>
       </Box>
-      {error && <Trouble>{error.message}</Trouble>}
+      {error && <Notice>{error.message}</Notice>}
       {data && (
         <Box role="status" aria-label="Ways back">
           <strong>{data.name}</strong> at <Mono>{data.installed ?? "unread"}</Mono>

@@ -10,7 +10,10 @@ import { site as siteQuery } from "../api/queries";
 import { fetches as fetchesQuery, reaching, signatures as signaturesQuery } from "./queries";
 import { FileButton } from "../shell/FileButton";
 import { ago, count, size, someNames } from "../shell/format";
-import { Act, Mono, spokenSx, Tag, Title, Trouble } from "../shell/parts";
+import { Act } from "../ui/Act";
+import { Notice } from "../ui/Notice";
+import { Tag } from "../ui/Tag";
+import { Mono, spoken, Title } from "../ui/text";
 import { ink } from "../theme/theme";
 
 const date = (text: string): string =>
@@ -63,10 +66,10 @@ function Seal({ repository: r }: { repository: Repository }) {
           Check it end to end
         </Act>
       </Box>
-      {check.error && <Trouble title="Refused">{check.error.message}</Trouble>}
+      {check.error && <Notice title="Refused">{check.error.message}</Notice>}
       {r.checked &&
         (r.check_failed ? (
-          <Trouble title="Refused">{r.checked}</Trouble>
+          <Notice title="Refused">{r.checked}</Notice>
         ) : (
           <Box role="status" sx={{ color: ink("done") }}>
             {r.checked}.
@@ -108,7 +111,7 @@ function Signing({ repository: r }: { repository: Repository }) {
           chosen={([file]) => file && bring.mutate(file)}
         />
       </Box>
-      {bring.error && <Trouble title="Not taken">{bring.error.message}</Trouble>}
+      {bring.error && <Notice title="Not taken">{bring.error.message}</Notice>}
     </Box>
   );
 }
@@ -158,11 +161,10 @@ function WriteOut({ repository: r, editions }: { repository: Repository; edition
               "&:focus-within": { outline: `2px solid ${ink("water")}` },
             }}
           >
-            <Box
-              component="input"
+            <input
               type="radio"
               name="shape"
-              sx={spokenSx}
+              style={spoken}
               checked={shape === key}
               onChange={() => setShape(key)}
             />
@@ -205,7 +207,7 @@ function WriteOut({ repository: r, editions }: { repository: Repository; edition
           Write it out{r.media > 1 && ` on ${r.media} media`}
         </Act>
       </Box>
-      {write.error && <Trouble title="Not written">{write.error.message}</Trouble>}
+      {write.error && <Notice title="Not written">{write.error.message}</Notice>}
       <Box component="ul" aria-label="Written out" sx={{ m: 0, p: 0, listStyle: "none" }}>
         {r.written.map((w) => (
           <WrittenLine key={w.id} repository={r} written={w} />
@@ -230,7 +232,7 @@ function WrittenLine({ repository: r, written: w }: { repository: Repository; wr
       ) : (
         <Mono>{size(w.size)}</Mono>
       )}
-      {w.state === "failed" && <Trouble>{w.message}</Trouble>}
+      {w.state === "failed" && <Notice>{w.message}</Notice>}
       {w.state === "done" && (
         <Box sx={{ color: "text.secondary", fontSize: 12 }}>
           {w.sha256 ? (

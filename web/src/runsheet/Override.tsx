@@ -4,7 +4,8 @@ import { useMutation } from "@tanstack/react-query";
 import { useState, type FormEvent } from "react";
 
 import { api, take, type RunServer } from "../api/client";
-import { Act, Trouble } from "../shell/parts";
+import { Act } from "../ui/Act";
+import { Notice } from "../ui/Notice";
 
 /** What is expected to stop a server of a draft, and the way to answer for it where a person may. */
 export function Override({ run, lane }: { run: number; lane: RunServer }) {
@@ -31,7 +32,7 @@ export function Override({ run, lane }: { run: number; lane: RunServer }) {
   return (
     <Box sx={{ display: "grid", gap: 1, my: 1 }}>
       {lane.detail && (
-        <Trouble title="Expected to be stopped">
+        <Notice title="Expected to be stopped">
           {lane.detail}
           {lane.stopping && (
             <Box
@@ -59,7 +60,7 @@ export function Override({ run, lane }: { run: number; lane: RunServer }) {
               </Act>
             </Box>
           )}
-        </Trouble>
+        </Notice>
       )}
       {lane.overrides.length > 0 && (
         <Box sx={{ fontSize: 13 }}>
@@ -73,7 +74,7 @@ export function Override({ run, lane }: { run: number; lane: RunServer }) {
           </Act>
         </Box>
       )}
-      {trouble && <Trouble>{trouble.message}</Trouble>}
+      {trouble && <Notice>{trouble.message}</Notice>}
     </Box>
   );
 }

@@ -2,7 +2,8 @@ import Box from "@mui/material/Box";
 import { useMutation } from "@tanstack/react-query";
 
 import { api, take, type RunServer } from "../api/client";
-import { Act, Trouble } from "../shell/parts";
+import { Act } from "../ui/Act";
+import { Notice } from "../ui/Notice";
 
 /** What a server of a run waits with until a person has decided; meanwhile it is watched on. */
 export function Question({ run, lane }: { run: number; lane: RunServer }) {
@@ -16,7 +17,7 @@ export function Question({ run, lane }: { run: number; lane: RunServer }) {
       ),
   });
   return (
-    <Trouble title={`${lane.server} asks`}>
+    <Notice title={`${lane.server} asks`}>
       {lane.question.charAt(0).toUpperCase() + lane.question.slice(1)}
       <Box sx={{ fontSize: 13, mt: 0.5 }}>
         By force, its system has no time to close its programs. Left as it is, the server ends here for a
@@ -52,6 +53,6 @@ export function Question({ run, lane }: { run: number; lane: RunServer }) {
           {answer.error.message}
         </Box>
       )}
-    </Trouble>
+    </Notice>
   );
 }

@@ -8,10 +8,15 @@ import { runs as runsQuery } from "../api/queries";
 import { run as runQuery } from "./queries";
 import { clock, count, duration, someNames } from "../shell/format";
 import { spell } from "../shell/kept";
-import { Act, Empty, Split, tableSx, Tag, Title, Trouble } from "../shell/parts";
+import { Act } from "../ui/Act";
+import { EmptyPlace } from "../ui/EmptyPlace";
+import { Notice } from "../ui/Notice";
+import { Split } from "../ui/Split";
+import { Table } from "../ui/Table";
+import { Tag } from "../ui/Tag";
+import { Title } from "../ui/text";
 import { useParam, useSelection } from "../shell/selection";
 import { useSiteNow } from "../shell/time";
-import { ink } from "../theme/theme";
 import { SignsKey } from "./LaneMarks";
 import { SheetPanel } from "./SheetPanel";
 import { States } from "./States";
@@ -43,15 +48,19 @@ function Sheets() {
   if (!open.length || fresh) {
     return (
       <Box sx={{ px: 2.25 }}>
-        <Empty title={fresh ? `A new run sheet for ${whom}` : "No run sheet is open"} act={act}>
+        <EmptyPlace
+          drawing="lanes"
+          title={fresh ? `A new run sheet for ${whom}` : "No run sheet is open"}
+          act={act}
+        >
           The sheet is worked out from the catalog: for each server the fewest resets that lead to the
           baseline, laid out so that servers which serve together are not away together. Nothing is touched
           until you start it.
           {names.length > 0 && <Box sx={{ mt: 1, color: "text.primary" }}>{someNames(names)}</Box>}
-        </Empty>
+        </EmptyPlace>
         {plan.error && (
           <Box sx={{ maxWidth: 520, mx: "auto", mt: 2 }}>
-            <Trouble>{plan.error.message}</Trouble>
+            <Notice>{plan.error.message}</Notice>
           </Box>
         )}
       </Box>
@@ -63,7 +72,7 @@ function Sheets() {
         <Title>Open run sheets</Title>
         <Box sx={{ ml: "auto" }}>{act}</Box>
       </Box>
-      {plan.error && <Trouble>{plan.error.message}</Trouble>}
+      {plan.error && <Notice>{plan.error.message}</Notice>}
       <SheetTable rows={open} />
     </Split>
   );
@@ -71,11 +80,7 @@ function Sheets() {
 
 function SheetTable({ rows }: { rows: RunSummary[] }) {
   return (
-    <Box
-      component="table"
-      aria-label="Open run sheets"
-      sx={{ ...tableSx, border: `1px solid ${ink("ink")}` }}
-    >
+    <Table aria-label="Open run sheets" framed>
       <thead>
         <tr>
           <th scope="col">Sheet</th>
@@ -116,7 +121,7 @@ function SheetTable({ rows }: { rows: RunSummary[] }) {
           </tr>
         ))}
       </tbody>
-    </Box>
+    </Table>
   );
 }
 
@@ -127,7 +132,7 @@ function Sheet({ id }: { id: number }) {
   if (error)
     return (
       <Box sx={{ p: 3 }}>
-        <Trouble>{error.message}</Trouble>
+        <Notice>{error.message}</Notice>
       </Box>
     );
   if (!data) return null;
@@ -136,6 +141,7 @@ function Sheet({ id }: { id: number }) {
       label="Run sheet"
       panel={<SheetPanel run={data} now={now} picked={picked} pick={pick} />}
       width={340}
+      about={picked}
     >
       <Head run={data} now={now} />
       <Timetable run={data} now={now} picked={picked} pick={(name) => pick(name === picked ? null : name)} />
@@ -169,7 +175,7 @@ function Head({ run, now }: { run: Run; now: number }) {
         >
           {run.order === "hold" && run.state === "running" ? "held" : run.state}
         </Tag>
-        <Box sx={{ ml: { md: "auto" }, display: "flex", flexWrap: "wrap", gap: 1 }}>
+        <Box className="no-print" sx={{ ml: { md: "auto" }, display: "flex", flexWrap: "wrap", gap: 1 }}>
           <Orders run={run} />
         </Box>
       </Box>
@@ -213,7 +219,7 @@ function Orders({ run }: { run: Run }) {
   const trouble = start.error ?? hold.error ?? stop.error ?? drop.error;
   return (
     <>
-      {trouble && <Trouble>{trouble.message}</Trouble>}
+      {trouble && <Notice>{trouble.message}</Notice>}
       {run.state === "draft" && (
         <>
           <Act

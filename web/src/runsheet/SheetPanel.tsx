@@ -6,7 +6,9 @@ import { useState } from "react";
 import type { Run, RunServer } from "../api/client";
 import { tape as tapeQuery } from "./queries";
 import { clock, count, duration } from "../shell/format";
-import { Mono, More, Title, Trouble } from "../shell/parts";
+import { More } from "../ui/More";
+import { Notice } from "../ui/Notice";
+import { Mono, Title } from "../ui/text";
 import { ink } from "../theme/theme";
 import { Override } from "./Override";
 import { Question } from "./Question";
@@ -32,25 +34,25 @@ export function SheetPanel({ run, now, picked, pick }: Props) {
           <Question key={s.server} run={run.id} lane={s} />
         ))}
       {failed.map((s) => (
-        <Trouble key={s.server} title={`${s.server} needs a look`}>
+        <Notice key={s.server} title={`${s.server} needs a look`}>
           {s.reason}
           <Box sx={{ mt: 0.75 }}>
             <Button variant="outlined" onClick={() => pick(s.server)}>
               Show its tape
             </Button>
           </Box>
-        </Trouble>
+        </Notice>
       ))}
       {!lane &&
         stopping.map((s) => (
-          <Trouble key={s.server} title={`${s.server} is expected to be stopped`}>
+          <Notice key={s.server} title={`${s.server} is expected to be stopped`}>
             {s.detail}
             <Box sx={{ mt: 0.75 }}>
               <Button variant="outlined" onClick={() => pick(s.server)}>
                 Show its plan
               </Button>
             </Box>
-          </Trouble>
+          </Notice>
         ))}
       {lane && <Plan run={run} lane={lane} close={() => pick(null)} />}
       {run.state !== "draft" && <Tape key={picked} id={run.id} server={picked} />}

@@ -4,8 +4,10 @@ import { useState } from "react";
 
 import type { Run, RunServer } from "../api/client";
 import { count, someNames } from "../shell/format";
-import { tableSx, Tag } from "../shell/parts";
-import { foldPlans, foldStates, type Stand } from "./folded";
+import { usePrinting } from "../shell/printing";
+import { Table } from "../ui/Table";
+import { Tag } from "../ui/Tag";
+import { foldPlans, foldStates, type Stand, tellWrites } from "./folded";
 
 /** The timetable again as a table: the plan before, the state of each server from the start on. */
 export function States({ run }: { run: Run }) {
@@ -15,7 +17,7 @@ export function States({ run }: { run: Run }) {
 /** The plan as a document: the rounds in order, once for all servers that get the same. */
 function WhatWillBeDone({ run }: { run: Run }) {
   return (
-    <Box component="table" aria-label="What will be done" sx={{ ...tableSx, mt: 2 }}>
+    <Table aria-label="What will be done">
       <thead>
         <tr>
           <th scope="col">Server</th>
@@ -28,7 +30,7 @@ function WhatWillBeDone({ run }: { run: Run }) {
           <Planned key={lanes[0]?.server} lanes={lanes} />
         ))}
       </tbody>
-    </Box>
+    </Table>
   );
 }
 
@@ -36,6 +38,7 @@ const NAMES = 6;
 
 function Planned({ lanes }: { lanes: RunServer[] }) {
   const [first] = lanes;
+  const most = usePrinting() ? Infinity : NAMES;
   const groups = [...new Set(lanes.map((lane) => lane.group).filter(Boolean))];
   if (!first) return null;
   return (
@@ -44,7 +47,7 @@ function Planned({ lanes }: { lanes: RunServer[] }) {
         <strong>
           {someNames(
             lanes.map((lane) => lane.server),
-            NAMES,
+            most,
           )}
         </strong>
       </Box>
@@ -55,7 +58,7 @@ function Planned({ lanes }: { lanes: RunServer[] }) {
             <Box component="span" sx={{ color: "text.secondary" }}>
               {at + 1}.
             </Box>{" "}
-            {round.writes.map((w) => `${w.slot} ${w.to}`).join(", ") || "nothing to write"}
+            {tellWrites(round.writes) || "nothing to write"}
             {round.reset && <strong>, {round.reset}</strong>}
           </Box>
         ))}
@@ -75,8 +78,9 @@ const SHOWN: Record<Stand, number> = { "needs a person": Infinity, "under way": 
 /** Each server's state: first what needs a person; what waits and what is done folds. */
 function WhatIsDone({ run }: { run: Run }) {
   const [opened, open] = useState<ReadonlySet<Stand>>(new Set());
+  const isPrinting = usePrinting();
   return (
-    <Box component="table" aria-label="State of each server" sx={{ ...tableSx, mt: 2 }}>
+    <Table aria-label="State of each server">
       <thead>
         <tr>
           <th scope="col">Server</th>
@@ -88,7 +92,7 @@ function WhatIsDone({ run }: { run: Run }) {
         </tr>
       </thead>
       {foldStates(run.servers).map(({ stand, lanes }) => {
-        const most = opened.has(stand) ? Infinity : SHOWN[stand];
+        const most = opened.has(stand) || isPrinting ? Infinity : SHOWN[stand];
         return (
           <tbody key={stand}>
             {lanes.slice(0, most).map((lane) => (
@@ -105,7 +109,7 @@ function WhatIsDone({ run }: { run: Run }) {
           </tbody>
         );
       })}
-    </Box>
+    </Table>
   );
 }
 

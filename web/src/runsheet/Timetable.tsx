@@ -5,18 +5,18 @@ import ToggleButtonGroup from "@mui/material/ToggleButtonGroup";
 import { useMemo, useState } from "react";
 
 import type { Run } from "../api/client";
-import { clock, duration } from "../shell/format";
+import { usePrinting } from "../shell/printing";
 import { useParam } from "../shell/selection";
 import { useWidth } from "../shell/width";
-import { fonts, ink } from "../theme/theme";
+import { ink } from "../theme/theme";
+import { Axis } from "./Axis";
 import { type Band, bandsOf, FEW, type Grouping, groupingOf, GROUPINGS, rowsOf } from "./bands";
+import { PRINTED_WIDTH, PrintedLanes } from "./PrintedLanes";
 import { Overview } from "./Overview";
-import { endOf, type Scale, scaleOf, wholeOf } from "./timescale";
+import { endOf, scaleOf, wholeOf } from "./timescale";
 import { RIGHT } from "./TimetableRow";
 import { TimetableRows } from "./TimetableRows";
 import { type Stretched, useStretch } from "./useStretch";
-
-const AXIS = 24;
 
 const secondOfDay = (time: Date): number =>
   time.getHours() * 3600 + time.getMinutes() * 60 + time.getSeconds();
@@ -50,6 +50,9 @@ export function Timetable({ run, now, picked, pick }: Props) {
   const toggle = (name: string) => turn(new Map([...turned, [name, !shown.has(name)]]));
   const rows = rowsOf(run.servers, bands, shown);
   const isRunning = run.state !== "draft";
+  const isPrinting = usePrinting();
+  if (isPrinting)
+    return <PrintedLanes {...{ run, start, at, isRunning }} scale={scaleOf(whole, PRINTED_WIDTH, begun)} />;
   return (
     <Box>
       <Controls run={run} by={by} band={band} time={time} isRunning={run.state === "running"} />
@@ -130,41 +133,5 @@ function Controls({
         </Button>
       </Box>
     </Box>
-  );
-}
-
-function Axis({
-  scale,
-  start,
-  left,
-  width,
-}: {
-  scale: Scale;
-  start: number | null;
-  left: number;
-  width: number;
-}) {
-  return (
-    <svg width={left + width + RIGHT} height={AXIS} style={{ display: "block" }} aria-hidden>
-      <line x2={left + width + RIGHT} y1={AXIS - 0.5} y2={AXIS - 0.5} stroke={ink("ink")} />
-      {scale.ticks.map((t) => (
-        <g key={t.at} transform={`translate(${left + t.x},0)`}>
-          <line y1={AXIS - 5} y2={AXIS} stroke={ink("ink")} />
-          <text
-            y={15}
-            textAnchor={t.x < 20 ? "start" : t.x > width - 20 ? "end" : "middle"}
-            fontSize={11.5}
-            fontFamily={fonts.mono}
-            fill={ink("ink2")}
-          >
-            {start === null
-              ? t.at
-                ? duration(t.at).replace(" 0 min", "")
-                : "start"
-              : clock(new Date(start + t.at * 1000))}
-          </text>
-        </g>
-      ))}
-    </svg>
   );
 }

@@ -1,7 +1,7 @@
 import { expect, it } from "vitest";
 
 import type { RunServer } from "../api/client";
-import { foldPlans, foldStates } from "./folded";
+import { foldPlans, foldStates, tellWrites } from "./folded";
 
 type Round = RunServer["rounds"][number];
 const round = (to: string, reset: string | null): Round =>
@@ -48,4 +48,14 @@ it("what needs a person comes first, what is done last, and nothing is left out"
     ["done", "a", "f"],
   ]);
   expect(foldStates([])).toEqual([]);
+});
+
+it("equal writes to slots of a kind are told together, in their order", () => {
+  const write = (slot: string, to: string) => ({ slot, to }) as Round["writes"][number];
+  const drives = Array.from({ length: 8 }, (_, i) => write(`drive-0${i}`, "GX04"));
+  expect(
+    tellWrites([write("bios", "3.2"), ...drives, write("drive-12", "B01"), write("nic-1", "24.2")]),
+  ).toBe("bios 3.2, drive-00 … -07 GX04, drive-12 B01, nic-1 24.2");
+  expect(tellWrites(drives.slice(0, 2))).toBe("drive-00, -01 GX04");
+  expect(tellWrites([])).toBe("");
 });

@@ -1,5 +1,6 @@
 // What the tables below the timetable fold: servers with equal plans, and those that need nobody's eyes.
 import type { RunServer } from "../api/client";
+import { foldRuns } from "../shell/format";
 
 /** Servers for which the same is to be done, in the order of the sheet. */
 export function foldPlans(servers: RunServer[]): RunServer[][] {
@@ -13,6 +14,18 @@ export function foldPlans(servers: RunServer[]): RunServer[][] {
     found.set(key, [...(found.get(key) ?? []), lane]);
   }
   return [...found.values()];
+}
+
+type Write = RunServer["rounds"][number]["writes"][number];
+
+/** Writes of one version to several slots of a kind, told together: "drive-00 … -07 GX04". */
+export function tellWrites(writes: Write[]): string {
+  const found = new Map<string, string[]>();
+  for (const { slot, to } of writes) {
+    const key = `${slot.replace(/\d+$/, "")}\n${to}`;
+    found.set(key, [...(found.get(key) ?? []), slot]);
+  }
+  return [...found].map(([key, slots]) => `${foldRuns(slots)} ${key.split("\n")[1] ?? ""}`).join(", ");
 }
 
 export const STANDS = ["needs a person", "under way", "waiting", "done"] as const;

@@ -1,7 +1,7 @@
 import { useRef } from "react";
 
 import type { Right } from "../api/client";
-import { Act } from "./parts";
+import { Act } from "../ui/Act";
 
 interface Props {
   label: string;

@@ -108,7 +108,9 @@ export function Frame() {
         display: "grid",
         gridTemplateRows: "auto minmax(0,1fr) auto",
         gridTemplateColumns: "minmax(0,1fr)",
-        height: "100vh",
+        // With the browser's own bars a phone shows less than 100vh.
+        height: "100dvh",
+        "@media print": { display: "block", height: "auto" },
       }}
     >
       <Box
@@ -157,7 +159,12 @@ export function Frame() {
       </Box>
       <Box
         component="main"
-        sx={{ position: "relative", minHeight: 0, overflow: { xs: "auto", md: "hidden" } }}
+        sx={{
+          position: "relative",
+          minHeight: 0,
+          overflow: { xs: "auto", md: "hidden" },
+          "@media print": { overflow: "visible" },
+        }}
       >
         <KeptSelection>
           <Outlet />

@@ -4,7 +4,7 @@ import { useQuery } from "@tanstack/react-query";
 import { type ReactNode, useEffect } from "react";
 
 import { asKept, fetchKept, isKnown, shortName } from "./kept";
-import { Trouble } from "./parts";
+import { Notice } from "../ui/Notice";
 import { useParam } from "./selection";
 
 /** How long a selection stands before it is kept: one that grows key by key is kept once. */
@@ -34,14 +34,14 @@ export function KeptSelection({ children }: { children: ReactNode }) {
   if (!error) return null;
   return (
     <Box sx={{ p: 3 }}>
-      <Trouble title="The selection in this address can't be told">
+      <Notice title="The selection in this address can't be told">
         {error.message}
         <Box sx={{ mt: 0.75 }}>
           <Button variant="outlined" onClick={() => change(null)}>
             Go on with nothing selected
           </Button>
         </Box>
-      </Trouble>
+      </Notice>
     </Box>
   );
 }

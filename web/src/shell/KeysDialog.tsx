@@ -4,7 +4,7 @@ import Dialog from "@mui/material/Dialog";
 import { useLocation } from "react-router";
 
 import { keysAt } from "./keys";
-import { Title } from "./parts";
+import { Title } from "../ui/text";
 
 /** The keys of the place. */
 export function KeysDialog({ open, close }: { open: boolean; close: () => void }) {

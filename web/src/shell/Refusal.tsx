@@ -1,13 +1,14 @@
 import Box from "@mui/material/Box";
 
 import { Refused } from "../api/client";
-import { Mono, Trouble } from "./parts";
+import { Notice } from "../ui/Notice";
+import { Mono } from "../ui/text";
 
 /** A refused file with everything that is wrong with it. */
 export function Refusal({ error }: { error: Error }) {
   const faults = error instanceof Refused ? (error.problem.faults ?? []) : [];
   return (
-    <Trouble title="Not brought in; what is here stays">
+    <Notice title="Not brought in; what is here stays">
       {error.message}
       {faults.length > 1 && (
         <Box
@@ -23,6 +24,6 @@ export function Refusal({ error }: { error: Error }) {
           ))}
         </Box>
       )}
-    </Trouble>
+    </Notice>
   );
 }

@@ -6,7 +6,8 @@ import { type FormEvent, useState } from "react";
 
 import { api, setToken, take } from "../api/client";
 import { Glyph } from "../waterline/Glyph";
-import { Title, Trouble } from "./parts";
+import { Notice } from "../ui/Notice";
+import { Title } from "../ui/text";
 
 /** The door. Nothing of the house is shown before it is passed. */
 export function SignIn() {
@@ -52,7 +53,7 @@ export function SignIn() {
           required
           size="small"
         />
-        {enter.error && <Trouble>{enter.error.message}</Trouble>}
+        {enter.error && <Notice>{enter.error.message}</Notice>}
         <Button type="submit" variant="contained" loading={enter.isPending} sx={{ py: 1 }}>
           Sign in
         </Button>

@@ -8,7 +8,10 @@ import { api, take, type Work } from "../api/client";
 import { site, work, workPage } from "../api/queries";
 import { ink } from "../theme/theme";
 import { ago, duration, size } from "./format";
-import { Mono, More, Tag, Title, Trouble } from "./parts";
+import { More } from "../ui/More";
+import { Notice } from "../ui/Notice";
+import { Tag } from "../ui/Tag";
+import { Mono, Title } from "../ui/text";
 import { useSiteNow } from "./time";
 import { isUnderWay, shortened, workLine } from "./work";
 
@@ -194,9 +197,9 @@ function WorkDetail({ w, now }: { w: Work; now: number }) {
         <Box sx={{ ml: "auto", color: "text.secondary" }}>{ago(w.asked_at, now)}</Box>
       </Box>
       {w.failures.map((f) => (
-        <Trouble key={f.server} title={`${f.server}: ${f.cause}`}>
+        <Notice key={f.server} title={`${f.server}: ${f.cause}`}>
           {f.detail}. {f.remedy}
-        </Trouble>
+        </Notice>
       ))}
       {w.state === "failed" && !w.seen && (
         <Box>

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 
-import { ago, count, duration, foldNames, month, size } from "./format";
+import { ago, count, duration, foldNames, foldRuns, month, someNames, size } from "./format";
 
 describe("numbers carry units", () => {
   it.each([
@@ -44,4 +44,27 @@ describe("names", () => {
     [["gauge-01", "vault-02"], "gauge-01, vault-02"],
     [[], ""],
   ])("%j fold into %s", (names, told) => expect(foldNames(names)).toBe(told));
+});
+
+it.each([
+  [[], ""],
+  [["bios"], "bios"],
+  [["drive-00", "drive-01"], "drive-00, -01"],
+  [["drive-00", "drive-01", "drive-02", "drive-03", "drive-05"], "drive-00 … -03, -05"],
+  [["drive-03", "drive-07", "drive-08", "drive-09"], "drive-03, -07 … -09"],
+  [["nic-9", "nic-10", "nic-11"], "nic-9 … -11"],
+  [["bmc", "bmc"], "bmc, bmc"],
+])("ranges are told only of what follows each other: %j", (names, told) => {
+  expect(foldRuns(names)).toBe(told);
+});
+
+it("of many names the first are told, and how many more there are", () => {
+  expect(someNames(["a", "b"], 2)).toBe("a, b");
+  expect(someNames(["a", "b", "c"], 2)).toBe("a, b and 1 more");
+  expect(
+    someNames(
+      Array.from({ length: 2001 }, () => "a"),
+      1,
+    ),
+  ).toBe("a and 2,000 more");
 });

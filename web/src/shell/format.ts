@@ -55,3 +55,19 @@ export function foldNames(names: string[]): string {
   if (names.length <= 3) return [first, ...names.slice(1).map(short)].join(", ");
   return `${first} … ${short(names[names.length - 1] ?? "")}`;
 }
+
+/** "drive-00 … -03, -05": names of one stem, told as ranges where they follow each other; none is told that is not there. */
+export function foldRuns(names: string[]): string {
+  const stem = names[0]?.replace(/\d+$/, "") ?? "";
+  const numberOf = (name: string) => Number(name.slice(stem.length) || NaN);
+  const short = (name: string) => (name === names[0] ? name : `-${name.slice(stem.length)}`);
+  const runs: string[][] = [];
+  for (const name of names) {
+    const run = runs.at(-1);
+    if (run && numberOf(name) === numberOf(run.at(-1) ?? "") + 1) run.push(name);
+    else runs.push([name]);
+  }
+  const tell = (run: string[]) =>
+    run.length < 3 ? run.map(short).join(", ") : `${short(run[0] ?? "")} … ${short(run.at(-1) ?? "")}`;
+  return runs.map(tell).join(", ");
+}

@@ -23,7 +23,8 @@ export interface Tokens {
   barText: string;
 }
 
-const day: Tokens = {
+// States differ at a glance with each of the three common kinds of colour blindness too: colours.test.ts says how far.
+export const day: Tokens = {
   paper: "#F5F2EA",
   sheet: "#FCFAF5",
   ink: "#17242B",
@@ -32,34 +33,34 @@ const day: Tokens = {
   rule: "#D8D2C4",
   water: "#0B6B7F",
   water2: "#CFE4E6",
-  deep: "#A63325",
-  deep2: "#F3D9D2",
-  routine: "#5F7C8A",
-  pending: "#7A5105",
-  pending2: "#F4E4BF",
+  deep: "#A6332A",
+  deep2: "#EFD6D4",
+  routine: "#637F8B",
+  pending: "#815500",
+  pending2: "#F5E5C0",
   ahead: "#5A4A9C",
-  done: "#366646",
-  done2: "#D5E5D6",
+  done: "#3E6849",
+  done2: "#DEEFE2",
   bar: "#17242B",
   barText: "#E9E6DC",
 };
 
-const night: Tokens = {
+export const night: Tokens = {
   paper: "#0F191E",
   sheet: "#15232A",
   ink: "#E9E6DC",
   ink2: "#A9B6BA",
   ink3: "#71828A",
-  rule: "#2C3D45",
+  rule: "#2A3A40",
   water: "#5CC0D0",
   water2: "#17424C",
-  deep: "#FF917C",
+  deep: "#FD8F79",
   deep2: "#4B211C",
-  routine: "#93AAB5",
+  routine: "#90A6AD",
   pending: "#E2B04A",
   pending2: "#453511",
   ahead: "#A99AEB",
-  done: "#7FC096",
+  done: "#83C59B",
   done2: "#1F3D2A",
   bar: "#0A1216",
   barText: "#E9E6DC",
@@ -114,12 +115,17 @@ export const fonts = {
   mono: "'Atkinson Hyperlegible Mono Variable', monospace",
 };
 
+const title = { fontFamily: fonts.title, fontWeight: 700, lineHeight: 1.25 };
+
 export const theme = createTheme({
   cssVariables: { colorSchemeSelector: "data-scheme" },
   colorSchemes: { light: { palette: shared(day) }, dark: { palette: shared(night) } },
   typography: {
     fontFamily: fonts.text,
     fontSize: 13.5,
+    h1: { ...title, fontSize: 20 },
+    h2: { ...title, fontSize: 16 },
+    h3: { ...title, fontSize: 14 },
     body1: { fontSize: 13.5, lineHeight: 1.45 },
     note: { fontSize: 12.5, lineHeight: 1.4 },
     laneName: { fontFamily: fonts.title, fontSize: 12.5, fontWeight: 600 },
@@ -143,7 +149,21 @@ export const theme = createTheme({
         "@media (prefers-reduced-motion: reduce)": {
           "*": { transition: "none !important", animation: "none !important" },
         },
-        "@media print": { ".no-print": { display: "none !important" } },
+        // Whoever asks for more contrast gets the quiet inks as dark as the others, and lines that are seen.
+        "@media (prefers-contrast: more)": {
+          ":root[data-scheme]": {
+            "--mui-palette-t-ink2": "var(--mui-palette-t-ink)",
+            "--mui-palette-t-ink3": "var(--mui-palette-t-ink)",
+            "--mui-palette-t-rule": "var(--mui-palette-t-ink)",
+            "--mui-palette-text-secondary": "var(--mui-palette-t-ink)",
+            "--mui-palette-divider": "var(--mui-palette-t-ink)",
+          },
+        },
+        "@media print": {
+          ".no-print": { display: "none !important" },
+          "html, body, #root": { height: "auto", background: "none" },
+          "@page": { margin: "14mm 12mm" },
+        },
       },
     },
   },

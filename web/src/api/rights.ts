@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 
-import type { Me, Right } from "../api/client";
-import { me } from "../api/queries";
+import type { Me, Right } from "./client";
+import { me } from "./queries";
 
 /** Why a person may not do what takes a right, and whom to ask; null when they may. */
 export function barredBy(right: Right, who: Me | undefined): string | null {

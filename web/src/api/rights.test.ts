@@ -1,6 +1,6 @@
 import { expect, it } from "vitest";
 
-import type { Me } from "../api/client";
+import type { Me } from "./client";
 import { barredBy } from "./rights";
 
 const viewer: Me = {

@@ -1,0 +1,49 @@
+import Box from "@mui/material/Box";
+
+import type { Run } from "../api/client";
+import { Title } from "../ui/text";
+import { Axis } from "./Axis";
+import type { Scale } from "./timescale";
+import { LANE, LaneRow, RIGHT } from "./TimetableRow";
+
+/** Servers on one sheet of paper. */
+const ON_A_PAGE = 20;
+const LEFT = 108;
+export const PRINTED_WIDTH = 680;
+
+interface Props {
+  run: Run;
+  scale: Scale;
+  start: number | null;
+  at: number;
+  isRunning: boolean;
+}
+
+/** Every lane on paper, twenty to a page, each page with its title and its time axis. */
+export function PrintedLanes({ run, scale, start, at, isRunning }: Props) {
+  const pages = Array.from({ length: Math.ceil(run.servers.length / ON_A_PAGE) }, (_, page) =>
+    run.servers.slice(page * ON_A_PAGE, (page + 1) * ON_A_PAGE),
+  );
+  return pages.map((lanes, page) => (
+    <Box
+      key={page}
+      sx={{ breakInside: "avoid", breakAfter: page < pages.length - 1 ? "page" : "auto", pb: 2 }}
+    >
+      <Title level={2}>
+        {run.name}, page {page + 1} of {pages.length}
+      </Title>
+      <Axis scale={scale} start={start} left={LEFT} width={PRINTED_WIDTH} />
+      {lanes.map((lane) => (
+        <Box key={lane.server} sx={{ display: "flex", height: LANE, width: LEFT + PRINTED_WIDTH + RIGHT }}>
+          <LaneRow
+            lane={lane}
+            indent={false}
+            left={LEFT}
+            width={PRINTED_WIDTH}
+            {...{ scale, at, isRunning }}
+          />
+        </Box>
+      ))}
+    </Box>
+  ));
+}
