@@ -1,4 +1,3 @@
-import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useQuery } from "@tanstack/react-query";
 import type { ReactNode } from "react";
@@ -21,15 +20,16 @@ import { Revisions } from "./Revisions";
 import { Rules } from "./Rules";
 import { Sources } from "./Sources";
 import { useDraft } from "./useDraft";
+import { Block, Row, Stack, Text } from "../ui/layout";
 
 /** What every product should run: the issues followed, the rules, the result, and what a change would mean. */
 export function BaselinePlace() {
   const { data, error } = useQuery(baselineQuery);
   if (error)
     return (
-      <Box sx={{ p: 3 }}>
+      <Block p={3}>
         <Notice>{error.message}</Notice>
-      </Box>
+      </Block>
     );
   return data ? <Sheet data={data} /> : null;
 }
@@ -76,7 +76,7 @@ function Sheet({ data }: { data: Baseline }) {
       label="Baseline"
       width={372}
       panel={
-        <Box sx={{ display: "grid", gap: 1.75, alignContent: "start" }}>
+        <Stack gap={1.75} start>
           <Sides
             label="Beside the baseline"
             sides={SIDES}
@@ -84,7 +84,7 @@ function Sheet({ data }: { data: Baseline }) {
             show={(key) => setSide(key === "rules" ? null : key)}
           />
           {panel[side]}
-        </Box>
+        </Stack>
       }
     >
       {data.issues.length === 0 ? (
@@ -120,12 +120,12 @@ function Sheet({ data }: { data: Baseline }) {
               Read the servers on the Floor; what is fitted in them gets its line here.
             </EmptyPlace>
           ) : (
-            <Box sx={{ mt: 1.5 }}>
+            <Block mt={1.5}>
               <Resulting
                 lines={draft.effect?.lines ?? data.lines}
                 before={draft.effect ? data.lines : null}
               />
-            </Box>
+            </Block>
           )}
           <Gaps data={data} />
         </>
@@ -147,20 +147,20 @@ function Head({
 }) {
   const held = data.lines.filter((l) => l.held).length;
   return (
-    <Box sx={{ display: "flex", gap: 1.5, alignItems: "baseline", mb: 0.75, flexWrap: "wrap" }}>
+    <Row gap={1.5} align="baseline" mb={0.75} wrap>
       <Title>Which issue each model follows</Title>
-      <Box sx={{ color: "text.secondary" }}>
+      <Text tone="quiet">
         {changed
           ? `a draft on r${data.revision.number}`
           : `r${data.revision.number} of ${data.revision.made_by}`}
         , {count(data.lines.length, "line")}, {held} held
-      </Box>
+      </Text>
       {behind > 0 && (
         <Button variant="outlined" sx={{ ml: "auto" }} onClick={newest}>
           Follow the newest everywhere ({behind})
         </Button>
       )}
-    </Box>
+    </Row>
   );
 }
 

@@ -14,6 +14,7 @@ import { ink } from "../theme/theme";
 import { asDocument } from "./draft";
 import { effectRows } from "./effect-rows";
 import type { DraftState } from "./useDraft";
+import { Block, Row, Stack, Text } from "../ui/layout";
 
 /** What a draft would change on this fleet, before it is made. */
 export function EffectPanel({ draft, number }: { draft: DraftState; number: number }) {
@@ -33,30 +34,26 @@ export function EffectPanel({ draft, number }: { draft: DraftState; number: numb
   });
   if (!draft.dirty) {
     return (
-      <Box component="section" sx={{ borderTop: `1px solid ${ink("ink")}`, pt: 1 }}>
+      <Block as="section" ruled="ink" pt={1}>
         <Title level={2}>r{number} holds</Title>
-        <Box sx={{ color: "text.secondary", fontSize: 13.5 }}>
+        <Text tone="quiet" size="body">
           {make.isSuccess ? <span role="status">Made. </span> : ""}Move a pin or change a rule: what that
           means for this fleet stands here before anything is made.
-        </Box>
-      </Box>
+        </Text>
+      </Block>
     );
   }
   return (
-    <Box
-      component="section"
-      aria-label="Effect of the draft"
-      sx={{ borderTop: `1px solid ${ink("ink")}`, pt: 1, display: "grid", gap: 1 }}
-    >
+    <Stack as="section" aria-label="Effect of the draft" ruled="ink" pt={1} gap={1}>
       <Title level={2}>
         If r{number + 1} replaces r{number}
       </Title>
       {draft.error && <Notice title="This draft can't be worked out">{draft.error.message}</Notice>}
       {draft.effect && <EffectTable effect={draft.effect.effect} />}
       {draft.moved && (
-        <Box sx={{ color: ink("pending"), fontSize: 13 }}>
+        <Text tone="pending" size="small">
           This draft was begun from r{draft.basis}; r{number} was made since. It is compared with r{number}.
-        </Box>
+        </Text>
       )}
       <Box role="status" sx={{ color: "text.secondary", fontSize: 12.5, minHeight: 18 }}>
         {draft.kept ? "Your draft is kept; nobody else is touched by it." : ""}
@@ -67,7 +64,7 @@ export function EffectPanel({ draft, number }: { draft: DraftState; number: numb
         value={note}
         onChange={(e) => setNote(e.target.value)}
       />
-      <Box sx={{ display: "flex", gap: 1 }}>
+      <Row gap={1}>
         <Act
           takes="approve"
           variant="contained"
@@ -86,9 +83,9 @@ export function EffectPanel({ draft, number }: { draft: DraftState; number: numb
         <Button variant="outlined" onClick={draft.drop}>
           Drop the draft
         </Button>
-      </Box>
+      </Row>
       {make.error && <Notice title="Not made">{make.error.message}</Notice>}
-    </Box>
+    </Stack>
   );
 }
 
@@ -103,7 +100,7 @@ const Effects = styled("table")(({ theme }) => ({
 export function EffectTable({ effect }: { effect: Effect }) {
   const { changes } = effect;
   return (
-    <Box sx={{ fontSize: 13.5 }}>
+    <Text size="body">
       <Effects aria-label="Effect on the fleet">
         <tbody>
           {effectRows(effect, size).map((row) => (
@@ -128,32 +125,26 @@ export function EffectTable({ effect }: { effect: Effect }) {
         </tbody>
       </Effects>
       {effect.fixes_gained.length > 0 && (
-        <Box sx={{ mt: 0.5 }}>Closes besides: {effect.fixes_gained.join(", ")}.</Box>
+        <Block mt={0.5}>Closes besides: {effect.fixes_gained.join(", ")}.</Block>
       )}
       {effect.fixes_lost.length > 0 && (
-        <Box sx={{ mt: 0.5, color: ink("deep") }}>No longer closes: {effect.fixes_lost.join(", ")}.</Box>
+        <Text mt={0.5} tone="deep">
+          No longer closes: {effect.fixes_lost.join(", ")}.
+        </Text>
       )}
       {changes.length > 0 && (
-        <Box
-          component="ul"
-          aria-label="Targets that change"
-          sx={{ m: 0, mt: 0.75, pl: 0, listStyle: "none" }}
-        >
+        <Block as="ul" aria-label="Targets that change" m={0} mt={0.75} pl={0} plain>
           {changes.slice(0, 8).map((c) => (
-            <Box
-              component="li"
-              key={`${c.product} ${c.before} ${c.after}`}
-              sx={{ borderTop: `1px solid ${ink("rule")}`, py: 0.25 }}
-            >
+            <Block as="li" key={`${c.product} ${c.before} ${c.after}`} ruled py={0.25}>
               {c.name}: <Mono>{c.before ?? "none"}</Mono> → <Mono>{c.after ?? "none"}</Mono>{" "}
-              <Box component="span" sx={{ color: "text.secondary" }}>
+              <Text as="span" tone="quiet">
                 in {count(c.servers, "server")}
-              </Box>
-            </Box>
+              </Text>
+            </Block>
           ))}
           {changes.length > 8 && <li>and {changes.length - 8} more</li>}
-        </Box>
+        </Block>
       )}
-    </Box>
+    </Text>
   );
 }

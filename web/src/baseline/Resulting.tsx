@@ -8,6 +8,7 @@ import { Tag } from "../ui/Tag";
 import { Mono, Title } from "../ui/text";
 import { ink } from "../theme/theme";
 import { Glyph } from "../waterline/Glyph";
+import { Block, Row, Stack, Text } from "../ui/layout";
 
 const key = (l: BaselineLine): string => `${l.product} ${l.target} ${l.held} ${l.rule}`;
 
@@ -38,10 +39,10 @@ export function Resulting({ lines, before }: { lines: BaselineLine[]; before: Ba
             sx={{ bgcolor: known.has(`${l.product} ${l.target} ${l.held}`) ? undefined : ink("pending2") }}
           >
             <td>
-              <Box sx={{ display: "flex", gap: 1.25 }}>
-                <Box sx={{ pt: 0.4 }}>
+              <Row gap={1.25}>
+                <Block pt={0.4}>
                   <Glyph verdict={l.held ? "held" : l.target ? "level" : "unordered"} />
-                </Box>
+                </Block>
                 <Box
                   component={Link}
                   to={`/drift?product=${l.product}`}
@@ -49,12 +50,14 @@ export function Resulting({ lines, before }: { lines: BaselineLine[]; before: Ba
                 >
                   {l.name}
                 </Box>
-              </Box>
+              </Row>
             </td>
             <td>
               <Mono>{l.held ? "held" : (l.target ?? "none")}</Mono>
               {l.newer.length > 0 && (
-                <Box sx={{ fontSize: 12, color: "text.secondary" }}>{l.newer.join(", ")} not chosen</Box>
+                <Text size="fine" tone="quiet">
+                  {l.newer.join(", ")} not chosen
+                </Text>
               )}
             </td>
             <td style={{ whiteSpace: "nowrap" }}>
@@ -85,11 +88,11 @@ export function Resulting({ lines, before }: { lines: BaselineLine[]; before: Ba
 export function Gaps({ data }: { data: Baseline }) {
   if (!data.unlisted.length && !data.conflicts.length) return null;
   return (
-    <Box sx={{ mt: 2, display: "grid", gap: 1.5, fontSize: 13.5 }}>
+    <Stack mt={2} gap={1.5} size="body">
       {data.conflicts.length > 0 && (
         <Box component="section">
           <Title level={3}>One version, two contents</Title>
-          <Box component="ul" sx={{ m: 0, pl: 2.25 }}>
+          <Block as="ul" m={0} pl={2.25}>
             {data.conflicts.map((c) => (
               <li key={`${c.product} ${c.version} ${c.newer}`}>
                 <strong>
@@ -99,25 +102,25 @@ export function Gaps({ data }: { data: Baseline }) {
                 which is right; each model takes what the issue it follows says.
               </li>
             ))}
-          </Box>
+          </Block>
         </Box>
       )}
       {data.unlisted.length > 0 && (
         <Box component="section">
           <Title level={3}>Fitted here, in no catalog</Title>
-          <Box component="ul" sx={{ m: 0, pl: 2.25 }}>
+          <Block as="ul" m={0} pl={2.25}>
             {data.unlisted.map((u) => (
               <li key={`${u.name} ${u.software_id} ${u.model} ${u.reason}`}>
                 <strong>{u.name}</strong> {u.software_id && <Mono dim>{u.software_id}</Mono>} in {u.model}:{" "}
                 {count(u.components, "component")}, {foldNames(u.servers)}.{" "}
-                <Box component="span" sx={{ color: "text.secondary" }}>
+                <Text as="span" tone="quiet">
                   {u.reason}
-                </Box>
+                </Text>
               </li>
             ))}
-          </Box>
+          </Block>
         </Box>
       )}
-    </Box>
+    </Stack>
   );
 }

@@ -13,6 +13,7 @@ import { Mono, Title } from "../ui/text";
 import { ink } from "../theme/theme";
 import { ofRevision, type Proposal } from "./draft";
 import { EffectTable } from "./EffectPanel";
+import { Block, Row, Stack, Text } from "../ui/layout";
 
 /** Every revision that was made; two can be compared, an old one can be the start of a new one. */
 export function Revisions({ number, start }: { number: number; start: (wanted: Proposal) => void }) {
@@ -21,10 +22,10 @@ export function Revisions({ number, start }: { number: number; start: (wanted: P
   const [pair, setPair] = useState<[number, number]>([Math.max(1, number - 1), number]);
   const take = async (n: number) => start(ofRevision(await queries.fetchQuery(revisionQuery(n))));
   return (
-    <Box sx={{ display: "grid", gap: 2 }}>
+    <Stack gap={2}>
       <Box component="section">
         <Title level={2}>Revisions</Title>
-        <Box component="ol" sx={{ m: 0, mt: 0.75, p: 0, listStyle: "none", fontSize: 13.5 }}>
+        <Text as="ol" m={0} mt={0.75} p={0} plain size="body">
           {data.map((r) => (
             <Box
               component="li"
@@ -39,11 +40,11 @@ export function Revisions({ number, start }: { number: number; start: (wanted: P
               <Mono>r{r.number}</Mono>
               <Box>
                 <Box>{r.note || "No note."}</Box>
-                <Box sx={{ color: "text.secondary" }}>
+                <Text tone="quiet">
                   {r.made_by}, {day(new Date(r.made_at))}
                   {r.frozen ? "" : "; issues as they come"}
                   {r.number === number ? "; holds now" : ""}
-                </Box>
+                </Text>
                 {r.number !== number && (
                   <Button
                     variant="text"
@@ -56,12 +57,12 @@ export function Revisions({ number, start }: { number: number; start: (wanted: P
               </Box>
             </Box>
           ))}
-        </Box>
+        </Text>
       </Box>
       {data.length > 1 && (
-        <Box component="section" sx={{ display: "grid", gap: 1 }}>
+        <Stack as="section" gap={1}>
           <Title level={2}>Compare</Title>
-          <Box sx={{ display: "flex", gap: 1, alignItems: "center" }}>
+          <Row gap={1} align="center">
             {[0, 1].map((side) => (
               <TextField
                 key={side}
@@ -81,11 +82,11 @@ export function Revisions({ number, start }: { number: number; start: (wanted: P
                 ))}
               </TextField>
             ))}
-          </Box>
+          </Row>
           <Differences one={pair[0]} other={pair[1]} />
-        </Box>
+        </Stack>
       )}
-    </Box>
+    </Stack>
   );
 }
 
@@ -94,20 +95,20 @@ function Differences({ one, other }: { one: number; other: number }) {
   if (error) return <Notice>{error.message}</Notice>;
   if (!data) return null;
   return (
-    <Box sx={{ display: "grid", gap: 1, fontSize: 13.5 }}>
+    <Stack gap={1} size="body">
       {data.differences.length === 0 ? (
         <Box>They want the same.</Box>
       ) : (
-        <Box component="ul" aria-label="What was changed" sx={{ m: 0, pl: 2 }}>
+        <Block as="ul" aria-label="What was changed" m={0} pl={2}>
           {data.differences.map((d) => (
             <li key={d}>{d}</li>
           ))}
-        </Box>
+        </Block>
       )}
-      <Box sx={{ color: "text.secondary" }}>
+      <Text tone="quiet">
         On the fleet as it is today, r{other} against r{one}:
-      </Box>
+      </Text>
       <EffectTable effect={data.effect} />
-    </Box>
+    </Stack>
   );
 }

@@ -7,6 +7,7 @@ import { useState } from "react";
 
 import { Act } from "../ui/Act";
 import type { Rule } from "./draft";
+import { Row } from "../ui/layout";
 
 /** What conditions can be chosen from. */
 export interface Options {
@@ -97,14 +98,14 @@ export function RuleEditor({
           renderInput={(params) => <TextField {...params} label={`Where ${key} is`} />}
         />
       ))}
-      <Box sx={{ display: "flex", flexWrap: "wrap", gap: 0.5, alignItems: "center", fontSize: 12.5 }}>
+      <Row wrap gap={0.5} align="center" size="note">
         {open.length ? "and where" : "For everything, or where"}
         {KEYS.filter((k) => !open.includes(k)).map((k) => (
           <Button key={k} variant="text" sx={{ px: 0.75, py: 0 }} onClick={() => setOpen([...open, k])}>
             {k}
           </Button>
         ))}
-      </Box>
+      </Row>
       {rule.do === "pin" && (
         <TextField
           size="small"
@@ -146,14 +147,14 @@ export function RuleEditor({
         onChange={(e) => set({ until: e.target.value })}
         slotProps={{ inputLabel: { shrink: true } }}
       />
-      <Box sx={{ display: "flex", gap: 1 }}>
+      <Row gap={1}>
         <Act variant="contained" why={whyNot(rule)} onClick={done}>
           Put it in
         </Act>
         <Button variant="outlined" onClick={cancel}>
           Cancel
         </Button>
-      </Box>
+      </Row>
     </Box>
   );
 }

@@ -8,6 +8,7 @@ import { Mono, Title } from "../ui/text";
 import { ink } from "../theme/theme";
 import { moveRule, type Rule } from "./draft";
 import { type Options, RuleEditor } from "./RuleEditor";
+import { Block, Text } from "../ui/layout";
 
 const HEADS: Record<string, string> = { hold: "Hold", pin: "Pin", wait: "Wait", take: "Take" };
 
@@ -56,7 +57,7 @@ export function Rules({ rules, told, options, person, change }: Props) {
       >
         {said}
       </Box>
-      <Box component="ol" aria-label="House rules" sx={{ m: 0, mt: 0.75, p: 0, listStyle: "none" }}>
+      <Block as="ol" aria-label="House rules" m={0} mt={0.75} p={0} plain>
         {rules.map((rule, at) => (
           <Box
             component="li"
@@ -112,9 +113,9 @@ export function Rules({ rules, told, options, person, change }: Props) {
             )}
           </Box>
         ))}
-      </Box>
+      </Block>
       {editing === -1 ? (
-        <Box sx={{ borderTop: `1px solid ${ink("rule")}`, py: 1 }}>
+        <Block ruled py={1}>
           <RuleEditor
             start={{ do: "hold", author: person }}
             options={options}
@@ -124,7 +125,7 @@ export function Rules({ rules, told, options, person, change }: Props) {
               edit(null);
             }}
           />
-        </Box>
+        </Block>
       ) : (
         <Act takes="plan" variant="outlined" sx={{ mt: 0.75 }} onClick={() => edit(-1)}>
           Add a rule
@@ -169,7 +170,7 @@ function RuleLine({
     <Box sx={{ display: "grid", gridTemplateColumns: "18px 46px minmax(0,1fr)" }}>
       <Mono dim>{at + 1}</Mono>
       <strong>{HEADS[rule.do] ?? rule.do}</strong>
-      <Box sx={{ minWidth: 0, overflowWrap: "anywhere" }}>
+      <Block minWidth={0} breaks>
         {children}
         <strong>{told?.what ?? "…"}</strong> <Box component="span">{tellRule(rule)}</Box>
         <Box sx={{ color: "text.secondary", lineHeight: 1.35 }}>
@@ -177,8 +178,12 @@ function RuleLine({
           {rule.reason && by ? "; " : ""}
           {by}
         </Box>
-        {told?.note && <Box sx={{ color: ink("pending"), fontWeight: 600 }}>{told.note}</Box>}
-      </Box>
+        {told?.note && (
+          <Text tone="pending" strong>
+            {told.note}
+          </Text>
+        )}
+      </Block>
     </Box>
   );
 }

@@ -16,15 +16,16 @@ import { Mono, Title } from "../ui/text";
 import { Refusal } from "../shell/Refusal";
 import { ink } from "../theme/theme";
 import { pairFiles } from "./pair-files";
+import { Block, Row, Stack, Text } from "../ui/layout";
 
 /** Where catalogs come from, what is at hand, and whose signature counts. */
 export function Sources({ issues }: { issues: Issue[] }) {
   return (
-    <Box sx={{ display: "grid", gap: 2 }}>
+    <Stack gap={2}>
       <Places />
       <AtHand issues={issues} />
       <Keys />
-    </Box>
+    </Stack>
   );
 }
 
@@ -39,18 +40,18 @@ function Places() {
     <Box component="section">
       <Title level={2}>Sources</Title>
       {data.length === 0 && (
-        <Box sx={{ color: "text.secondary", fontSize: 13.5 }}>
+        <Text tone="quiet" size="body">
           A source is a maker’s mirror or a folder on the machine Ordnung runs on. It is asked when you say
           so.
-        </Box>
+        </Text>
       )}
-      <Box component="ul" aria-label="Sources" sx={{ m: 0, mt: 0.75, p: 0, listStyle: "none" }}>
+      <Block as="ul" aria-label="Sources" m={0} mt={0.75} p={0} plain>
         {data.map((s) => (
           <SourceLine key={s.id} source={s} look={() => look.mutate([s.id])} />
         ))}
-      </Box>
+      </Block>
       {look.error && <Notice>{look.error.message}</Notice>}
-      <Box sx={{ display: "flex", gap: 1, mt: 0.75 }}>
+      <Row gap={1} mt={0.75}>
         {data.length > 0 && (
           <Act
             takes="plan"
@@ -66,7 +67,7 @@ function Places() {
             Add a source
           </Act>
         )}
-      </Box>
+      </Row>
       {adding && <AddSource done={() => add(false)} />}
     </Box>
   );
@@ -80,17 +81,14 @@ function SourceLine({ source: s, look }: { source: Source; look: () => void }) {
     onSuccess: () => queries.invalidateQueries({ queryKey: ["sources"] }),
   });
   return (
-    <Box
-      component="li"
-      sx={{ borderTop: `1px solid ${ink("rule")}`, py: 0.75, fontSize: 13, overflowWrap: "anywhere" }}
-    >
+    <Text as="li" ruled py={0.75} size="small" breaks>
       <Mono>{s.address.replace(/^https:\/\//, "")}</Mono>
-      <Box sx={{ color: "text.secondary" }}>
+      <Text tone="quiet">
         {s.kind === "folder" ? "folder" : "mirror"}
         {s.trust && `, ${s.trust}`}
         {s.proxy && `, through ${s.proxy}`}.{" "}
         {s.answered_at ? `Answered ${ago(s.answered_at, now)}: ${s.said}.` : "Never asked yet."}
-      </Box>
+      </Text>
       {s.failure && (
         <Notice title={`Failed ${s.failed_at ? ago(s.failed_at, now) : ""}; what is here stays`}>
           {s.failure}
@@ -107,7 +105,7 @@ function SourceLine({ source: s, look }: { source: Source; look: () => void }) {
       >
         Forget it
       </Act>
-    </Box>
+    </Text>
   );
 }
 
@@ -125,14 +123,15 @@ function AddSource({ done }: { done: () => void }) {
   });
   const isFolder = told.address.startsWith("/");
   return (
-    <Box
-      component="form"
+    <Stack
+      as="form"
       aria-label="New source"
       onSubmit={(e) => {
         e.preventDefault();
         add.mutate();
       }}
-      sx={{ display: "grid", gap: 1, mt: 1.25 }}
+      gap={1}
+      mt={1.25}
     >
       <TextField
         size="small"
@@ -164,15 +163,15 @@ function AddSource({ done }: { done: () => void }) {
         />
       )}
       {add.error && <Notice title="Not added">{add.error.message}</Notice>}
-      <Box sx={{ display: "flex", gap: 1 }}>
+      <Row gap={1}>
         <Button type="submit" variant="contained" loading={add.isPending}>
           Add it
         </Button>
         <Button variant="outlined" onClick={done}>
           Cancel
         </Button>
-      </Box>
-    </Box>
+      </Row>
+    </Stack>
   );
 }
 
@@ -188,7 +187,7 @@ function AtHand({ issues }: { issues: Issue[] }) {
     onSettled: () => queries.invalidateQueries(),
   });
   return (
-    <Box component="section" sx={{ display: "grid", gap: 0.75 }}>
+    <Stack as="section" gap={0.75}>
       <Title level={2}>Catalogs at hand</Title>
       <Box>
         <FileButton
@@ -203,7 +202,7 @@ function AtHand({ issues }: { issues: Issue[] }) {
       </Box>
       {bring.error && <Refusal error={bring.error} />}
       {bring.data && (
-        <Box role="status" sx={{ color: ink("done") }}>
+        <Text role="status" tone="done">
           {bring.data
             .map(
               (c) =>
@@ -211,25 +210,22 @@ function AtHand({ issues }: { issues: Issue[] }) {
             )
             .join(". ")}
           .
-        </Box>
+        </Text>
       )}
       {issues.map((i) => (
-        <Box
-          key={`${i.catalog} ${i.issue}`}
-          sx={{ borderTop: `1px solid ${ink("rule")}`, pt: 0.75, fontSize: 13 }}
-        >
+        <Text key={`${i.catalog} ${i.issue}`} ruled pt={0.75} size="small">
           <strong>
             {i.maker} {i.issue}
           </strong>{" "}
           {!i.signed_by && <Tag tone="pending">unsigned</Tag>}
-          <Box sx={{ color: "text.secondary" }}>
+          <Text tone="quiet">
             {month(i.issued)}, {count(i.products, "product")}, {count(i.releases, "release")}.{" "}
             {i.models.length ? `Covers ${i.models.join(", ")}.` : "Covers every model."}{" "}
             {i.signed_by && `Signed by ${i.signed_by}.`}
-          </Box>
-        </Box>
+          </Text>
+        </Text>
       ))}
-    </Box>
+    </Stack>
   );
 }
 
@@ -254,17 +250,15 @@ function Keys() {
     onSuccess: renew,
   });
   return (
-    <Box component="section" sx={{ display: "grid", gap: 0.75, fontSize: 13 }}>
+    <Stack as="section" gap={0.75} size="small">
       <Title level={2}>Keys this house trusts</Title>
-      <Box sx={{ color: "text.secondary" }}>
-        As long as a maker has a key here, nothing of that maker comes in unsigned.
-      </Box>
+      <Text tone="quiet">As long as a maker has a key here, nothing of that maker comes in unsigned.</Text>
       {data.map((k) => (
-        <Box key={k.id} sx={{ borderTop: `1px solid ${ink("rule")}`, pt: 0.75, overflowWrap: "anywhere" }}>
+        <Block key={k.id} ruled pt={0.75} breaks>
           <strong>{k.maker}</strong>: {k.name} <Mono dim>{k.key.slice(0, 12)}…</Mono>{" "}
-          <Box component="span" sx={{ color: "text.secondary" }}>
+          <Text as="span" tone="quiet">
             by {k.added_by}
-          </Box>{" "}
+          </Text>{" "}
           <Act
             takes="approve"
             variant="text"
@@ -274,17 +268,18 @@ function Keys() {
           >
             trust no longer
           </Act>
-        </Box>
+        </Block>
       ))}
       {adding ? (
-        <Box
-          component="form"
+        <Stack
+          as="form"
           aria-label="New key"
           onSubmit={(e) => {
             e.preventDefault();
             add.mutate();
           }}
-          sx={{ display: "grid", gap: 1, mt: 0.75 }}
+          gap={1}
+          mt={0.75}
         >
           <TextField size="small" label="Maker" value={told.maker} onChange={set("maker")} />
           <TextField size="small" label="What to call the key" value={told.name} onChange={set("name")} />
@@ -295,15 +290,15 @@ function Keys() {
             onChange={set("key")}
           />
           {add.error && <Notice>{add.error.message}</Notice>}
-          <Box sx={{ display: "flex", gap: 1 }}>
+          <Row gap={1}>
             <Button type="submit" variant="contained" loading={add.isPending}>
               Trust it
             </Button>
             <Button variant="outlined" onClick={() => setAdding(false)}>
               Cancel
             </Button>
-          </Box>
-        </Box>
+          </Row>
+        </Stack>
       ) : (
         <Box>
           <Act takes="approve" variant="outlined" onClick={() => setAdding(true)}>
@@ -311,6 +306,6 @@ function Keys() {
           </Act>
         </Box>
       )}
-    </Box>
+    </Stack>
   );
 }

@@ -11,6 +11,7 @@ import { Notice } from "../ui/Notice";
 import { Tag } from "../ui/Tag";
 import { Mono, Title } from "../ui/text";
 import { ink } from "../theme/theme";
+import { Block, Row, Stack, Text } from "../ui/layout";
 
 const FINE = new Set(["fixed", "not affected"]);
 
@@ -29,11 +30,11 @@ export function Advisories({ narrow, shown }: { narrow: (id: string) => void; sh
   });
   if (error) return <Notice>{error.message}</Notice>;
   return (
-    <Box sx={{ display: "grid", gap: 1.25, alignContent: "start" }}>
+    <Stack gap={1.25} start>
       <Title level={2}>Advisories</Title>
-      <Box sx={{ color: "text.secondary", fontSize: 13 }}>
+      <Text tone="quiet" size="small">
         Security advisories (CSAF 2.0) against what runs here now.
-      </Box>
+      </Text>
       <Box>
         <FileButton
           takes="keep"
@@ -47,14 +48,14 @@ export function Advisories({ narrow, shown }: { narrow: (id: string) => void; sh
       </Box>
       {bring.error && <Refusal error={bring.error} />}
       {bring.data && (
-        <Box role="status" sx={{ color: ink("done"), fontSize: 13 }}>
+        <Text role="status" tone="done" size="small">
           {bring.data
             .map((a) => `${a.id} ${a.state === "known" ? "was here already" : "brought in"}`)
             .join(", ")}
           .
-        </Box>
+        </Text>
       )}
-      <Box component="ul" aria-label="Advisories" sx={{ m: 0, p: 0, listStyle: "none" }}>
+      <Block as="ul" aria-label="Advisories" m={0} p={0} plain>
         {(data ?? []).map((a) => (
           <Entry
             key={`${a.publisher} ${a.id}`}
@@ -63,28 +64,24 @@ export function Advisories({ narrow, shown }: { narrow: (id: string) => void; sh
             narrow={() => narrow(a.id)}
           />
         ))}
-      </Box>
-    </Box>
+      </Block>
+    </Stack>
   );
 }
 
 function Entry({ advisory: a, shown, narrow }: { advisory: Advisory; shown: boolean; narrow: () => void }) {
   const open = a.concerns.filter((c) => !FINE.has(c.status));
   return (
-    <Box
-      component="li"
-      aria-label={a.id}
-      sx={{ borderTop: `1px solid ${ink("rule")}`, py: 0.9, fontSize: 13.5 }}
-    >
-      <Box sx={{ display: "flex", gap: 1, alignItems: "baseline", flexWrap: "wrap" }}>
+    <Text as="li" aria-label={a.id} ruled py={0.9} size="body">
+      <Row gap={1} align="baseline" wrap>
         <Mono>
           <strong>{a.id}</strong>
         </Mono>
         {a.score !== null && <Tag tone={a.affected ? "deep" : "rule"}>score {a.score}</Tag>}
-      </Box>
+      </Row>
       <Box>{a.title}</Box>
       {a.reason ? (
-        <Box sx={{ color: "text.secondary" }}>
+        <Text tone="quiet">
           {a.undecided ? (
             <>
               <Tag tone="pending">can&rsquo;t be decided</Tag> Whether it applies:{" "}
@@ -93,16 +90,16 @@ function Entry({ advisory: a, shown, narrow }: { advisory: Advisory; shown: bool
             "Does not apply: "
           )}
           {a.reason}.
-        </Box>
+        </Text>
       ) : (
         <>
-          <Box component="ul" sx={{ m: 0, mt: 0.25, pl: 0, listStyle: "none", color: "text.secondary" }}>
+          <Text as="ul" m={0} mt={0.25} pl={0} plain tone="quiet">
             {open.map((c) => (
               <li key={`${c.product} ${c.version}`}>
                 <Says concern={c} />
               </li>
             ))}
-          </Box>
+          </Text>
           {a.affected > 0 ? (
             <Button
               variant="text"
@@ -113,7 +110,7 @@ function Entry({ advisory: a, shown, narrow }: { advisory: Advisory; shown: bool
               {shown ? "Shown" : "Show"}: {count(a.affected, "server")} affected
             </Button>
           ) : (
-            <Box sx={{ color: ink("done") }}>Nothing here is affected any more.</Box>
+            <Text tone="done">Nothing here is affected any more.</Text>
           )}
         </>
       )}
@@ -147,7 +144,7 @@ function Entry({ advisory: a, shown, narrow }: { advisory: Advisory; shown: bool
           </Box>
         ))}
       </Box>
-    </Box>
+    </Text>
   );
 }
 

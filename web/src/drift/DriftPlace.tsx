@@ -19,6 +19,7 @@ import { asQuery, readFilters } from "./filtering";
 import { Folds } from "./Folds";
 import { ReleaseLine } from "./ReleaseLine";
 import { Review } from "./Review";
+import { Block, Row, Text } from "../ui/layout";
 
 const PAGE = 60;
 
@@ -33,9 +34,9 @@ export function DriftPlace() {
   const [side, setSide] = useParam("side");
   if (error)
     return (
-      <Box sx={{ p: 3 }}>
+      <Block p={3}>
         <Notice>{error.message}</Notice>
-      </Box>
+      </Block>
     );
   if (!data) return null;
   const lead = product ?? filters.product ?? worstProduct(data.folds);
@@ -86,9 +87,9 @@ export function DriftPlace() {
       <Head data={data} side={side} setSide={setSide} filters={filters} />
       <Filters filters={filters} facets={data.facets} />
       {data.folds.length === 0 ? (
-        <Box sx={{ color: "text.secondary", py: 3 }}>
+        <Text tone="quiet" py={3}>
           No server meets all of that. Take something away above.
-        </Box>
+        </Text>
       ) : (
         <Folds
           data={data}
@@ -137,15 +138,15 @@ function Head({ data, side, setSide, filters }: HeadProps) {
   const t = data.totals;
   const toggle = (name: string) => () => setSide(side === name ? null : name);
   return (
-    <Box sx={{ display: "flex", flexWrap: "wrap", gap: 1.5, alignItems: "baseline", mb: 0.75 }}>
+    <Row wrap gap={1.5} align="baseline" mb={0.75}>
       <Title>
         {t.off} of {t.components} components are off the baseline
       </Title>
-      <Box sx={{ color: "text.secondary" }}>
+      <Text tone="quiet">
         {t.exposed} miss a security fix, on {count(t.exposed_servers, "server")}
         {t.servers < t.of ? `; ${t.servers} of ${t.of} servers shown` : ""}
-      </Box>
-      <Box sx={{ ml: "auto", display: "flex", flexWrap: "wrap", gap: 1, alignItems: "center" }}>
+      </Text>
+      <Row ml="auto" wrap gap={1} align="center">
         <Files filters={filters} />
         <Button variant="outlined" aria-pressed={side === "advisories"} onClick={toggle("advisories")}>
           Advisories
@@ -153,8 +154,8 @@ function Head({ data, side, setSide, filters }: HeadProps) {
         <Button variant="contained" aria-pressed={side === "review"} onClick={toggle("review")}>
           Review and send on
         </Button>
-      </Box>
-    </Box>
+      </Row>
+    </Row>
   );
 }
 
@@ -169,10 +170,7 @@ function Files({ filters }: { filters: Record<string, string> }) {
     ["BOM", `firmware.cdx.json${query}`, "BOM of the firmware shown, CycloneDX"],
   ];
   return (
-    <Box
-      component="span"
-      sx={{ fontSize: 13, color: "text.secondary", display: "flex", gap: 1, whiteSpace: "nowrap" }}
-    >
+    <Row as="span" size="small" tone="quiet" gap={1} noWrap>
       {kinds.map(([label, file, words]) => (
         <a
           key={label}
@@ -184,6 +182,6 @@ function Files({ filters }: { filters: Record<string, string> }) {
           {label}
         </a>
       ))}
-    </Box>
+    </Row>
   );
 }

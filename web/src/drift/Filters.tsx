@@ -9,6 +9,7 @@ import { useAddress } from "../shell/selection";
 import { ink } from "../theme/theme";
 import { VERDICTS } from "../waterline/words";
 import { addressKey, tellFilter } from "./filtering";
+import { Row } from "../ui/layout";
 
 const plain = (value: string, label: string): Choice => ({ value, label, count: -1 });
 const IMPORTANCES = [
@@ -25,7 +26,7 @@ export function Filters({ filters, facets }: { filters: Record<string, string>; 
   const names = Object.fromEntries(facets.products.map((p) => [p.value, p.label]));
   const told = Object.entries(filters);
   return (
-    <Box sx={{ display: "flex", flexWrap: "wrap", gap: 0.75, alignItems: "center", mb: 1 }}>
+    <Row wrap gap={0.75} align="center" mb={1}>
       {told.map(([key, value]) => (
         <Button
           key={key}
@@ -78,7 +79,7 @@ export function Filters({ filters, facets }: { filters: Record<string, string>; 
           <Field name="Worst score missed" at="score" choices={SCORES} filters={filters} />
         </Box>
       )}
-    </Box>
+    </Row>
   );
 }
 

@@ -9,6 +9,7 @@ import { Mono } from "../ui/text";
 import { ink } from "../theme/theme";
 import { Glyph } from "../waterline/Glyph";
 import { KINDS, tellCell } from "../waterline/words";
+import { Block, Row, Text } from "../ui/layout";
 
 interface Props {
   data: Drift;
@@ -45,14 +46,14 @@ export function Folds({ data, product, choose, selected, select, more }: Props) 
               <Fragment key={model}>
                 <Box component="tr" sx={{ bgcolor: ink("paper") }}>
                   <th scope="rowgroup" colSpan={kinds.length + 2} style={{ borderBottom: 0 }}>
-                    <Box component="span" sx={{ color: "text.primary" }}>
+                    <Text as="span" tone="plain">
                       {model || "Not read"}
-                    </Box>{" "}
+                    </Text>{" "}
                     {count(servers, "server")} in {count(states, "state")}
                   </th>
                 </Box>
                 {mine.map((f) => (
-                  <Row
+                  <FoldRow
                     key={`${f.signature} ${f.names[0]}`}
                     fold={f}
                     kinds={kinds.map(([kind]) => kind)}
@@ -85,7 +86,7 @@ interface RowProps {
   select: (names: string[]) => void;
 }
 
-function Row({ fold: f, kinds, product, choose, chosen, select }: RowProps) {
+function FoldRow({ fold: f, kinds, product, choose, chosen, select }: RowProps) {
   return (
     <Box component="tr" sx={{ bgcolor: chosen ? ink("water2") : undefined }}>
       <td>
@@ -97,6 +98,7 @@ function Row({ fold: f, kinds, product, choose, chosen, select }: RowProps) {
             all: "unset",
             cursor: "pointer",
             fontWeight: 650,
+            whiteSpace: "nowrap",
             "&:hover": { textDecoration: "underline" },
             "&:focus-visible": { outline: `2px solid ${ink("water")}` },
           }}
@@ -119,9 +121,9 @@ function Row({ fold: f, kinds, product, choose, chosen, select }: RowProps) {
       <td style={{ whiteSpace: "nowrap" }} title={f.resets}>
         {f.resets.replace("controller restart", "restart") || "–"}
         {f.stranded.length > 0 && (
-          <Box title={f.stranded.join("; ")} sx={{ fontSize: 12, color: ink("deep") }}>
+          <Text title={f.stranded.join("; ")} size="fine" tone="deep">
             {count(f.stranded.length, "component")} without a way
-          </Box>
+          </Text>
         )}
       </td>
     </Box>
@@ -138,26 +140,32 @@ function VersionCell({
   product: string | null;
   choose: (product: string) => void;
 }) {
-  if (!cell || !cell.count) return <Box sx={{ color: "text.secondary" }}>–</Box>;
+  if (!cell || !cell.count) return <Text tone="quiet">–</Text>;
   const inner = (
-    <Box sx={{ display: "flex", gap: 1, alignItems: "flex-start" }}>
-      <Box sx={{ display: "flex" }}>
+    <Row gap={1} align="flex-start">
+      <Row>
         <Glyph verdict={cell.verdict} behind={cell.behind} />
-      </Box>
-      <Box sx={{ minWidth: 0 }}>
+      </Row>
+      <Block minWidth={0}>
         <Mono>{cell.versions}</Mono>
         {!cell.product && (
-          <Box component="span" sx={{ fontSize: 12, color: "text.secondary" }}>
+          <Text as="span" size="fine" tone="quiet">
             {" "}
             in no catalog
-          </Box>
+          </Text>
         )}{" "}
-        {cell.waiting && <Box sx={{ fontSize: 12, color: ink("pending") }}>{cell.waiting} waits</Box>}{" "}
+        {cell.waiting && (
+          <Text size="fine" tone="pending">
+            {cell.waiting} waits
+          </Text>
+        )}{" "}
         {cell.via.length > 0 && (
-          <Box sx={{ fontSize: 12, color: "text.secondary" }}>by way of {cell.via.join(", ")}</Box>
+          <Text size="fine" tone="quiet">
+            by way of {cell.via.join(", ")}
+          </Text>
         )}
-      </Box>
-    </Box>
+      </Block>
+    </Row>
   );
   if (!cell.product) return <Box title={tellCell(cell)}>{inner}</Box>;
   const mine = cell.product;

@@ -12,6 +12,7 @@ import { Mono, Title } from "../ui/text";
 import { useWidth } from "../shell/width";
 import { fonts, ink } from "../theme/theme";
 import { layout, type Layout } from "./line-layout";
+import { Row, Stack, Text } from "../ui/layout";
 
 const HEIGHT = 158;
 const Y = 76;
@@ -48,15 +49,15 @@ function Told({ data }: { data: ReleaseLineData }) {
   const on = data.releases.filter((r) => r.components).length;
   const targets = data.releases.filter((r) => r.is_target).map((r) => r.version);
   return (
-    <Box sx={{ display: "flex", gap: 1.5, alignItems: "baseline", px: 2, pt: 1.25, flexWrap: "wrap" }}>
+    <Row gap={1.5} align="baseline" px={2} pt={1.25} wrap>
       <Title level={2}>{data.name}</Title>
-      <Box sx={{ color: "text.secondary", fontSize: 13 }}>
+      <Text tone="quiet" size="small">
         {count(fitted, "component")} on {count(on, "release")}.{" "}
         {data.held ? "Held by a rule." : targets.length ? `The baseline is ${targets.join(" and ")}.` : ""}
         {data.elsewhere.length > 0 && ` Not in the list: ${data.elsewhere.join(", ")}.`} Pick a release to
         read about it.
-      </Box>
-    </Box>
+      </Text>
+    </Row>
   );
 }
 
@@ -239,18 +240,8 @@ function Notes({ release, show }: { release: ReleaseData | undefined; show: (ver
   ].filter(Boolean);
   const unsigned = release.issues.length > 0 && release.issues.every((i) => !i.signed_by);
   return (
-    <Box
-      sx={{
-        px: 2,
-        pb: 1.5,
-        pt: 1,
-        borderTop: `1px solid ${ink("rule")}`,
-        fontSize: 13.5,
-        display: "grid",
-        gap: 0.5,
-      }}
-    >
-      <Box sx={{ display: "flex", gap: 1, alignItems: "baseline", flexWrap: "wrap" }}>
+    <Stack px={2} pb={1.5} pt={1} ruled size="body" gap={0.5}>
+      <Row gap={1} align="baseline" wrap>
         <strong>
           <Mono>{release.version}</Mono>
         </strong>
@@ -258,8 +249,8 @@ function Notes({ release, show }: { release: ReleaseData | undefined; show: (ver
           <Tag tone={release.importance === "security" ? "deep" : "rule"}>{release.importance}</Tag>
         )}
         {unsigned && <Tag tone="pending">unsigned</Tag>}
-        <Box sx={{ color: "text.secondary" }}>{facts.join("; ")}</Box>
-      </Box>
+        <Text tone="quiet">{facts.join("; ")}</Text>
+      </Row>
       <Box>{release.notes || "No notes came with this release."}</Box>
       {release.fixes.map((f) => (
         <Box key={f.id}>
@@ -270,8 +261,8 @@ function Notes({ release, show }: { release: ReleaseData | undefined; show: (ver
           {f.title && `: ${f.title}`}
         </Box>
       ))}
-      {release.conflict && <Box sx={{ color: ink("deep") }}>{release.conflict}.</Box>}
-      <Box sx={{ color: "text.secondary" }}>Listed in {release.issues.map((i) => i.name).join(", ")}.</Box>
+      {release.conflict && <Text tone="deep">{release.conflict}.</Text>}
+      <Text tone="quiet">Listed in {release.issues.map((i) => i.name).join(", ")}.</Text>
       {release.server_count > 0 && (
         <Box>
           On it: {release.servers.slice(0, 12).join(", ")}
@@ -291,6 +282,6 @@ function Notes({ release, show }: { release: ReleaseData | undefined; show: (ver
           </Box>
         </Box>
       )}
-    </Box>
+    </Stack>
   );
 }

@@ -14,6 +14,7 @@ import { Notice } from "../ui/Notice";
 import { Tag } from "../ui/Tag";
 import { Mono, Title } from "../ui/text";
 import { ink } from "../theme/theme";
+import { Block, Row, Stack, Text } from "../ui/layout";
 
 type Place = Step["places"][number];
 
@@ -34,17 +35,17 @@ export function Review({ filters }: { filters: Record<string, string> }) {
   if (error) return <Notice>{error.message}</Notice>;
   if (!data) return null;
   return (
-    <Box sx={{ display: "grid", gap: 1.5, alignContent: "start" }}>
+    <Stack gap={1.5} start>
       <Box>
         <Title level={2}>Chosen beforehand</Title>
-        <Box sx={{ color: "text.secondary", fontSize: 13 }}>
+        <Text tone="quiet" size="small">
           Everything that is off the baseline and has a way. Take out what should stay as it is.
-        </Box>
+        </Text>
       </Box>
       <Cost data={data} />
       <Send data={data} filters={filters} />
       {(out.error ?? back.error) && <Notice>{(out.error ?? back.error)?.message}</Notice>}
-      <Box component="ul" aria-label="Steps chosen" sx={{ m: 0, p: 0, listStyle: "none" }}>
+      <Block as="ul" aria-label="Steps chosen" m={0} p={0} plain>
         {data.steps.map((s) => (
           <Line
             key={`${s.product} ${s.before} ${s.after}`}
@@ -52,9 +53,9 @@ export function Review({ filters }: { filters: Record<string, string> }) {
             takeOut={(reason) => out.mutate({ places: s.places, reason })}
           />
         ))}
-      </Box>
+      </Block>
       {data.left_out.length > 0 && <LeftOut data={data} putBack={(places) => back.mutate(places)} />}
-    </Box>
+    </Stack>
   );
 }
 
@@ -69,7 +70,7 @@ function Cost({ data: { cost } }: { data: Data }) {
     ["longest server", cost.longest_seconds ? duration(cost.longest_seconds) : "–"],
   ];
   return (
-    <Box sx={{ fontSize: 13.5 }}>
+    <Text size="body">
       <Box
         component="dl"
         aria-label="What it costs"
@@ -89,11 +90,11 @@ function Cost({ data: { cost } }: { data: Data }) {
         ])}
       </Box>
       {cost.barred.map((line) => (
-        <Box key={line} sx={{ mt: 0.5, color: ink("deep"), fontSize: 13 }}>
+        <Text key={line} mt={0.5} tone="deep" size="small">
           {line}
-        </Box>
+        </Text>
       ))}
-    </Box>
+    </Text>
   );
 }
 
@@ -105,14 +106,14 @@ function Send({ data, filters }: { data: Data; filters: Record<string, string> }
   const whole = Object.keys(filters).length === 0;
   const go = (place: string) => void navigate(`${place}?new=1${whole ? "" : `&servers=${spell(names)}`}`);
   return (
-    <Box sx={{ display: "flex", gap: 1 }}>
+    <Row gap={1}>
       <Act takes="plan" variant="contained" why={why} onClick={() => go("/run-sheet")}>
         Plan a run for {names.length}
       </Act>
       <Act takes="plan" variant="outlined" why={why} onClick={() => go("/repository")}>
         Pack
       </Act>
-    </Box>
+    </Row>
   );
 }
 
@@ -121,8 +122,8 @@ function Line({ step: s, takeOut }: { step: Step; takeOut: (reason: string) => v
   const [reason, setReason] = useState("");
   const servers = [...new Set(s.places.map((p) => p.server))];
   return (
-    <Box component="li" sx={{ borderTop: `1px solid ${ink("rule")}`, py: 0.75, fontSize: 13.5 }}>
-      <Box sx={{ display: "flex", gap: 1, alignItems: "baseline" }}>
+    <Text as="li" ruled py={0.75} size="body">
+      <Row gap={1} align="baseline">
         <strong>{s.name}</strong>
         {s.importance === "security" && <Tag tone="deep">{s.score ? `score ${s.score}` : "security"}</Tag>}
         {!asking && (
@@ -136,7 +137,7 @@ function Line({ step: s, takeOut }: { step: Step; takeOut: (reason: string) => v
             take out
           </Act>
         )}
-      </Box>
+      </Row>
       <Box>
         <Mono>{s.before || "?"}</Mono> →{" "}
         {s.via.map((v) => (
@@ -146,14 +147,15 @@ function Line({ step: s, takeOut }: { step: Step; takeOut: (reason: string) => v
         ))}
         <Mono>{s.after}</Mono>
       </Box>
-      <Box sx={{ color: "text.secondary" }}>
+      <Text tone="quiet">
         {count(s.places.length, "component")} in {foldNames(servers)}
         {servers.length > 3 ? ` (${servers.length})` : ""}
-      </Box>
+      </Text>
       {asking && (
-        <Box
-          component="form"
-          sx={{ display: "grid", gap: 0.75, mt: 0.75 }}
+        <Stack
+          as="form"
+          gap={0.75}
+          mt={0.75}
           onSubmit={(e) => {
             e.preventDefault();
             if (reason.trim()) takeOut(reason);
@@ -166,7 +168,7 @@ function Line({ step: s, takeOut }: { step: Step; takeOut: (reason: string) => v
             value={reason}
             onChange={(e) => setReason(e.target.value)}
           />
-          <Box sx={{ display: "flex", gap: 1 }}>
+          <Row gap={1}>
             <Act
               type="submit"
               variant="contained"
@@ -177,10 +179,10 @@ function Line({ step: s, takeOut }: { step: Step; takeOut: (reason: string) => v
             <Button variant="outlined" onClick={() => ask(false)}>
               Leave it in
             </Button>
-          </Box>
-        </Box>
+          </Row>
+        </Stack>
       )}
-    </Box>
+    </Text>
   );
 }
 
@@ -192,18 +194,14 @@ function LeftOut({ data, putBack }: { data: Data; putBack: (places: Place[]) => 
   return (
     <Box component="section">
       <Title level={3}>Taken out</Title>
-      <Box component="ul" aria-label="Taken out" sx={{ m: 0, p: 0, listStyle: "none", fontSize: 13 }}>
+      <Text as="ul" aria-label="Taken out" m={0} p={0} plain size="small">
         {[...groups.values()].map((items) => (
-          <Box
-            component="li"
-            key={`${items[0]?.reason} ${items[0]?.by}`}
-            sx={{ borderTop: `1px solid ${ink("rule")}`, py: 0.5 }}
-          >
+          <Block as="li" key={`${items[0]?.reason} ${items[0]?.by}`} ruled py={0.5}>
             {foldNames([...new Set(items.map((i) => i.server))])}:{" "}
             <Mono dim>{[...new Set(items.map((i) => i.slot))].slice(0, 4).join(", ")}</Mono>
-            <Box sx={{ color: "text.secondary" }}>
+            <Text tone="quiet">
               “{items[0]?.reason}”, {items[0]?.by}, {items[0]?.at.slice(0, 10)}
-            </Box>
+            </Text>
             <Act
               takes="plan"
               variant="text"
@@ -212,9 +210,9 @@ function LeftOut({ data, putBack }: { data: Data; putBack: (places: Place[]) => 
             >
               Put back in
             </Act>
-          </Box>
+          </Block>
         ))}
-      </Box>
+      </Text>
     </Box>
   );
 }

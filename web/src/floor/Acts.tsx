@@ -1,4 +1,3 @@
-import Box from "@mui/material/Box";
 import { useMutation } from "@tanstack/react-query";
 import { useNavigate } from "react-router";
 
@@ -6,6 +5,7 @@ import { spell } from "../shell/kept";
 import { Act } from "../ui/Act";
 import { Notice } from "../ui/Notice";
 import { readAgain } from "./orders";
+import { Row } from "../ui/layout";
 
 interface Acted {
   name: string;
@@ -27,7 +27,7 @@ export function Acts({ servers, whole = false }: { servers: Acted[]; whole?: boo
   const read = useMutation({ mutationFn: () => readAgain(names) });
   const go = (place: string) => void navigate(`${place}?new=1${whole ? "" : `&servers=${spell(names)}`}`);
   return (
-    <Box sx={{ display: "flex", flexWrap: "wrap", gap: 1 }}>
+    <Row wrap gap={1}>
       <Act takes="plan" variant="contained" why={nothing} onClick={() => go("/run-sheet")}>
         Plan a run
       </Act>
@@ -40,6 +40,6 @@ export function Acts({ servers, whole = false }: { servers: Acted[]; whole?: boo
         </Act>
       )}
       {read.error && <Notice>{read.error.message}</Notice>}
-    </Box>
+    </Row>
   );
 }

@@ -16,6 +16,7 @@ import { Mono, Title } from "../ui/text";
 import { spell } from "../shell/kept";
 import { useAddress } from "../shell/selection";
 import { ink } from "../theme/theme";
+import { Block, Row, Stack, Text } from "../ui/layout";
 
 const BLANK = { addresses: "", list: "", user: "", password: "" };
 type Fields = typeof BLANK;
@@ -25,19 +26,19 @@ export function AddServers({ done }: { done: () => void }) {
   const [id, setId] = useState<number | null>(null);
   const [fields, setFields] = useState(BLANK);
   return (
-    <Box sx={{ display: "grid", gap: 1.5, alignContent: "start" }}>
-      <Box sx={{ display: "flex", alignItems: "baseline" }}>
+    <Stack gap={1.5} start>
+      <Row align="baseline">
         <Title level={2}>Add servers</Title>
         <Button variant="outlined" sx={{ ml: "auto" }} onClick={done}>
           Close
         </Button>
-      </Box>
+      </Row>
       {id === null ? (
         <Ask fields={fields} change={setFields} found={setId} />
       ) : (
         <Found id={id} fields={fields} again={() => setId(null)} />
       )}
-    </Box>
+    </Stack>
   );
 }
 
@@ -79,14 +80,14 @@ function Ask({
     look.mutate(false);
   };
   return (
-    <Box component="form" onSubmit={submit} sx={{ display: "grid", gap: 1.25 }}>
+    <Stack as="form" onSubmit={submit} gap={1.25}>
       {fields.list ? (
-        <Box sx={{ fontSize: 13 }}>
+        <Text size="small">
           A list of {count(fields.list.trim().split("\n").length - 1, "row")} is chosen.{" "}
           <Button variant="text" onClick={() => change({ ...fields, list: "" })}>
             Leave it
           </Button>
-        </Box>
+        </Text>
       ) : (
         <TextField
           multiline
@@ -127,7 +128,7 @@ function Ask({
           <Button onClick={() => setOdd(null)}>Leave it</Button>
         </Notice>
       )}
-      <Box sx={{ display: "flex", gap: 1 }}>
+      <Row gap={1}>
         <Button variant="outlined" onClick={() => file.current?.click()}>
           Choose a list (CSV)
         </Button>
@@ -139,7 +140,7 @@ function Ask({
         >
           Search the network
         </Act>
-      </Box>
+      </Row>
       <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", gap: 1 }}>
         <TextField
           size="small"
@@ -157,10 +158,10 @@ function Ask({
           onChange={set("password")}
         />
       </Box>
-      <Box sx={{ fontSize: 12.5, color: "text.secondary" }}>
+      <Text size="note" tone="quiet">
         They are sent only to controllers whose certificate is from the fleet's authority, kept encrypted, and
         never shown again.
-      </Box>
+      </Text>
       {look.error && <Notice>{look.error.message}</Notice>}
       <Box>
         <Act
@@ -173,7 +174,7 @@ function Ask({
           Look who is there
         </Act>
       </Box>
-    </Box>
+    </Stack>
   );
 }
 
@@ -238,18 +239,18 @@ function Preview({ search, fields, again }: { search: Search; fields: Fields; ag
     });
   const why = !search.is_done ? "Still looking." : picked.length ? null : "Nothing is picked.";
   return (
-    <Box sx={{ display: "grid", gap: 1.25 }}>
-      <Box role="status" sx={{ fontSize: 13.5 }}>
+    <Stack gap={1.25}>
+      <Text role="status" size="body">
         {search.is_done
           ? tally(search.rows)
           : `Looking at ${search.what}: ${search.rows.filter((r) => r.state !== "asked").length} of ${search.rows.length} so far`}
-      </Box>
-      <Box component="ul" aria-label="Found" sx={{ m: 0, p: 0, listStyle: "none" }}>
+      </Text>
+      <Block as="ul" aria-label="Found" m={0} p={0} plain>
         {[...search.rows]
           .sort((a, b) => rank(a) - rank(b) || a.line - b.line)
           .filter((row) => search.rows.length <= 12 || row.line > 0 || !QUIET.includes(row.state))
           .map((row) => (
-            <Row
+            <FoundRow
               key={row.id}
               row={row}
               picked={takes(row) && !out.has(row.id)}
@@ -259,7 +260,7 @@ function Preview({ search, fields, again }: { search: Search; fields: Fields; ag
               refused={add.data?.refused.find((r) => r.id === row.id)?.why}
             />
           ))}
-      </Box>
+      </Block>
       {strangers.length > 0 && (
         <FormControlLabel
           sx={{ alignItems: "flex-start" }}
@@ -274,15 +275,15 @@ function Preview({ search, fields, again }: { search: Search; fields: Fields; ag
         />
       )}
       {add.error && <Notice>{add.error.message}</Notice>}
-      <Box sx={{ display: "flex", gap: 1 }}>
+      <Row gap={1}>
         <Act takes="keep" variant="contained" why={why} loading={add.isPending} onClick={() => add.mutate()}>
           Add {count(picked.length, "server")} and read
         </Act>
         <Button variant="outlined" onClick={again}>
           Look elsewhere
         </Button>
-      </Box>
-    </Box>
+      </Row>
+    </Stack>
   );
 }
 
@@ -318,7 +319,7 @@ interface RowProps {
   refused: string | undefined;
 }
 
-function Row({ row, picked, flip, name, rename, refused }: RowProps) {
+function FoundRow({ row, picked, flip, name, rename, refused }: RowProps) {
   const [word, tone] = STATES[row.state] ?? [row.state, "rule"];
   return (
     <Box
@@ -335,7 +336,7 @@ function Row({ row, picked, flip, name, rename, refused }: RowProps) {
       <Box>
         {takes(row) && <input type="checkbox" aria-label={`Add ${name}`} checked={picked} onChange={flip} />}
       </Box>
-      <Box sx={{ minWidth: 0, overflowWrap: "anywhere" }}>
+      <Block minWidth={0} breaks>
         {row.state === "new" && !row.added ? (
           <Box
             component="input"
@@ -358,17 +359,17 @@ function Row({ row, picked, flip, name, rename, refused }: RowProps) {
             {row.added ?? row.known ?? (row.line ? `line ${row.line}` : row.url.replace("https://", ""))}
           </strong>
         )}
-        <Box sx={{ color: "text.secondary" }}>
+        <Text tone="quiet">
           {[row.url.replace("https://", ""), row.model, row.serial, row.place].filter(Boolean).join(", ")}
-        </Box>
+        </Text>
         {(row.faults.length > 0 || row.detail) && <Box>{row.faults.join("; ") || row.detail}</Box>}
         {row.pin && !row.vouched && row.state !== "known" && (
-          <Box sx={{ fontSize: 12 }}>
+          <Text size="fine">
             Not from the fleet's authority: <Mono>{row.pin}</Mono>
-          </Box>
+          </Text>
         )}
-        {refused && <Box sx={{ color: ink("deep") }}>{refused}</Box>}
-      </Box>
+        {refused && <Text tone="deep">{refused}</Text>}
+      </Block>
       <Box>
         <Tag tone={row.added ? "done" : tone}>{row.added ? "added" : word}</Tag>
       </Box>

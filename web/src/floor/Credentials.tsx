@@ -6,6 +6,7 @@ import { type FormEvent, useState } from "react";
 import { api, take } from "../api/client";
 import { Act } from "../ui/Act";
 import { readAgain } from "./orders";
+import { Stack } from "../ui/layout";
 
 /** New credentials for one server or many; they are read again at once. What was typed is never shown again. */
 export function Credentials({
@@ -43,7 +44,7 @@ export function Credentials({
       </Box>
     );
   return (
-    <Box component="form" onSubmit={submit} sx={{ display: "grid", gap: 1, mt: 1.25 }}>
+    <Stack as="form" onSubmit={submit} gap={1} mt={1.25}>
       <TextField
         size="small"
         label="Controller user"
@@ -67,6 +68,6 @@ export function Credentials({
         </Act>
       </Box>
       {save.error && <Box>{save.error.message}</Box>}
-    </Box>
+    </Stack>
   );
 }

@@ -22,6 +22,7 @@ import { ServerPanel } from "./ServerPanel";
 import { Several, Summary } from "./Summary";
 import { readAgain } from "./orders";
 import type { Spot } from "../waterline/spots";
+import { Block, Row } from "../ui/layout";
 
 const AddServers = later(async () => (await import("./AddServers")).AddServers);
 const FloorTable = later(async () => (await import("./FloorTable")).FloorTable);
@@ -39,9 +40,9 @@ export function FloorPlace() {
   const zoomer: Zoomer = useRef(null);
   if (error)
     return (
-      <Box sx={{ p: 3 }}>
+      <Block p={3}>
         <Notice>{error.message}</Notice>
-      </Box>
+      </Block>
     );
   if (!data) return null;
   const lens = lensOf(lensName);
@@ -138,7 +139,7 @@ function Head({
   const query = chosen.length ? `?servers=${spell(chosen)}` : "";
   return (
     <Box>
-      <Box sx={{ display: "flex", flexWrap: "wrap", alignItems: "center", gap: 1 }}>
+      <Row wrap align="center" gap={1}>
         <Title>{spots.length.toLocaleString("en-GB")} servers</Title>
         <Box sx={{ display: "flex", gap: 1.5, fontSize: 12.5, "& a": { color: "text.secondary" } }}>
           <a
@@ -157,7 +158,7 @@ function Head({
           </a>
         </Box>
         {!table && <Zoom zoomer={zoomer} />}
-        <Box sx={{ ml: "auto", display: "flex", flexWrap: "wrap", gap: 1 }}>
+        <Row ml="auto" wrap gap={1}>
           <Button variant="outlined" aria-pressed={table} onClick={() => setTable(!table)}>
             {table ? "Show as racks" : "Show as table"}
           </Button>
@@ -175,8 +176,8 @@ function Head({
           <Act takes="plan" variant="contained" onClick={() => read.mutate()} loading={read.isPending}>
             Read all servers
           </Act>
-        </Box>
-      </Box>
+        </Row>
+      </Row>
       {(read.error ?? again.error) && <Notice>{(read.error ?? again.error)?.message}</Notice>}
     </Box>
   );
@@ -208,11 +209,11 @@ function Zoom({ zoomer }: { zoomer: Zoomer }) {
     </Box>
   );
   return (
-    <Box sx={{ display: "flex", gap: 0.5 }}>
+    <Row gap={0.5}>
       {button("−", "Further away", 1 / 1.5)}
       {button("0", "0, everything in sight", null)}
       {button("+", "Closer", 1.5)}
-    </Box>
+    </Row>
   );
 }
 
@@ -234,7 +235,7 @@ function Lenses({ lens, choose }: { lens: Lens; choose: (name: string) => void }
     }) as const;
   return (
     <Box sx={{ display: "flex", flexWrap: "wrap", alignItems: "center", columnGap: 2, rowGap: 0.5 }}>
-      <Box role="radiogroup" aria-label="Show" sx={{ display: "flex", gap: 0.25 }}>
+      <Row role="radiogroup" aria-label="Show" gap={0.25}>
         {LENSES.map((one) => (
           <Box
             key={one.name}
@@ -248,7 +249,7 @@ function Lenses({ lens, choose }: { lens: Lens; choose: (name: string) => void }
             {one.label}
           </Box>
         ))}
-      </Box>
+      </Row>
       {lens.legend.length === 0 && lens.name === "waterline" ? (
         <Legend />
       ) : (
@@ -267,7 +268,7 @@ function Lenses({ lens, choose }: { lens: Lens; choose: (name: string) => void }
           }}
         >
           {lens.legend.map(([tone, part, words]) => (
-            <Box component="li" key={words} sx={{ display: "flex", gap: 0.75, alignItems: "center" }}>
+            <Row as="li" key={words} gap={0.75} align="center">
               <Box
                 aria-hidden
                 sx={{
@@ -278,7 +279,7 @@ function Lenses({ lens, choose }: { lens: Lens; choose: (name: string) => void }
                 }}
               />
               {words}
-            </Box>
+            </Row>
           ))}
           {lens.legend.length === 0 && <li>{lens.asks}</li>}
         </Box>

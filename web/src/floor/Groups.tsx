@@ -13,33 +13,34 @@ import { Tag } from "../ui/Tag";
 import { Title } from "../ui/text";
 import { ink } from "../theme/theme";
 import { byName } from "./plan";
+import { Block, Row, Stack, Text } from "../ui/layout";
 
 /** Who serves together, how many of them may be away at once, and who is away now. */
 export function Groups({ done }: { done: () => void }) {
   const { data: groups = [] } = useQuery(groupsQuery);
   const { data: away = [] } = useQuery(awayQuery);
   return (
-    <Box sx={{ display: "grid", gap: 1.5, alignContent: "start" }}>
-      <Box sx={{ display: "flex", alignItems: "baseline" }}>
+    <Stack gap={1.5} start>
+      <Row align="baseline">
         <Title level={2}>Groups</Title>
         <Button variant="outlined" sx={{ ml: "auto" }} onClick={done}>
           Close
         </Button>
-      </Box>
-      <Box sx={{ fontSize: 13, color: "text.secondary" }}>
+      </Row>
+      <Text size="small" tone="quiet">
         Servers that serve together. No more of a group are ever away at once than it allows, over all runs of
         this site; a server left away by a failure counts until a reading proves it back.
-      </Box>
+      </Text>
       {away.some((a) => a.kept) && <LeftAway rows={away.filter((a) => a.kept)} />}
-      <Box component="ul" aria-label="Groups" sx={{ m: 0, p: 0, listStyle: "none" }}>
+      <Block as="ul" aria-label="Groups" m={0} p={0} plain>
         {[...groups]
           .sort((a, b) => byName(a.name, b.name))
           .map((g) => (
-            <Row key={g.name} group={g} />
+            <GroupRow key={g.name} group={g} />
           ))}
-      </Box>
+      </Block>
       <NewGroup />
-    </Box>
+    </Stack>
   );
 }
 
@@ -48,7 +49,7 @@ function useChange() {
   return { onSuccess: () => queries.invalidateQueries({ queryKey: ["groups"] }) };
 }
 
-function Row({ group }: { group: Group }) {
+function GroupRow({ group }: { group: Group }) {
   const [told, setTold] = useState<string | null>(null);
   const [asked, ask] = useState(false);
   const path = { name: group.name };
@@ -72,14 +73,14 @@ function Row({ group }: { group: Group }) {
       component="li"
       sx={{ py: 0.75, borderBottom: `1px solid ${ink("rule")}`, display: "grid", gap: 0.5 }}
     >
-      <Box component="form" onSubmit={submit} sx={{ display: "flex", alignItems: "center", gap: 1 }}>
-        <Box sx={{ flex: 1, minWidth: 0 }}>
+      <Row as="form" onSubmit={submit} align="center" gap={1}>
+        <Block flex={1} minWidth={0}>
           <strong>{group.name}</strong>
-          <Box sx={{ fontSize: 12.5, color: "text.secondary" }}>
+          <Text size="note" tone="quiet">
             {count(group.servers ?? 0, "server")}
             {group.away?.length ? `; away or about to be: ${group.away.join(", ")}` : ""}
-          </Box>
-        </Box>
+          </Text>
+        </Block>
         <TextField
           size="small"
           label="May be away"
@@ -103,16 +104,16 @@ function Row({ group }: { group: Group }) {
             Delete
           </Act>
         )}
-      </Box>
+      </Row>
       {asked && (
         <Notice title={`${count(group.servers ?? 0, "server")} would lose the limit`}>
           Without {group.name} all of them may be away at once.
-          <Box sx={{ display: "flex", gap: 1, mt: 0.75 }}>
+          <Row gap={1} mt={0.75}>
             <Button variant="outlined" color="error" onClick={() => remove.mutate()}>
               Delete {group.name} all the same
             </Button>
             <Button onClick={() => ask(false)}>Keep it</Button>
-          </Box>
+          </Row>
         </Notice>
       )}
       {(change.error ?? remove.error) && <Notice>{(change.error ?? remove.error)?.message}</Notice>}
@@ -138,9 +139,9 @@ function NewGroup() {
     if (name.trim()) make.mutate(undefined, { onSuccess: () => setName("") });
   };
   return (
-    <Box component="form" onSubmit={submit} sx={{ display: "grid", gap: 1 }}>
+    <Stack as="form" onSubmit={submit} gap={1}>
       <Title level={3}>Make one</Title>
-      <Box sx={{ display: "flex", gap: 1 }}>
+      <Row gap={1}>
         <TextField
           size="small"
           label="Name of the group"
@@ -156,7 +157,7 @@ function NewGroup() {
           slotProps={{ htmlInput: { inputMode: "numeric" } }}
           sx={{ width: 96 }}
         />
-      </Box>
+      </Row>
       <input
         ref={file}
         type="file"
@@ -169,7 +170,7 @@ function NewGroup() {
           e.target.value = "";
         }}
       />
-      <Box sx={{ display: "flex", gap: 1 }}>
+      <Row gap={1}>
         <Act
           takes="keep"
           type="submit"
@@ -188,18 +189,18 @@ function NewGroup() {
         <Act takes="keep" variant="outlined" loading={bring.isPending} onClick={() => file.current?.click()}>
           Choose a list (CSV)
         </Act>
-      </Box>
-      <Box sx={{ fontSize: 12.5, color: "text.secondary" }}>
+      </Row>
+      <Text size="note" tone="quiet">
         A list has the columns group and may_be_away. Which servers belong to a group is said in the list of
         servers, or on a server's panel.
-      </Box>
+      </Text>
       {(make.error ?? bring.error) && <Notice>{(make.error ?? bring.error)?.message}</Notice>}
       {bring.isSuccess && (
-        <Box role="status" sx={{ fontSize: 13 }}>
+        <Text role="status" size="small">
           The list was taken over.
-        </Box>
+        </Text>
       )}
-    </Box>
+    </Stack>
   );
 }
 
@@ -242,14 +243,14 @@ export function GiveBack({ row }: { row: Away }) {
     if (reason.trim()) back.mutate();
   };
   return (
-    <Box component="form" onSubmit={submit} sx={{ display: "grid", gap: 0.75, fontSize: 13.5 }}>
+    <Stack as="form" onSubmit={submit} gap={0.75} size="body">
       <Box>
         <strong>{row.server}</strong> <Tag tone="deep">away</Tag> since {clock(new Date(row.since))}:{" "}
         {row.run_name} ended there while it was out of service.
         {row.doubt && ` The last reading does not prove it back: ${row.doubt}.`} Read it again, or say why it
         counts as back.
       </Box>
-      <Box sx={{ display: "flex", gap: 1 }}>
+      <Row gap={1}>
         <TextField
           size="small"
           label={`Why ${row.server} is back`}
@@ -266,8 +267,8 @@ export function GiveBack({ row }: { row: Away }) {
         >
           Counts as back
         </Act>
-      </Box>
+      </Row>
       {back.error && <Notice>{back.error.message}</Notice>}
-    </Box>
+    </Stack>
   );
 }

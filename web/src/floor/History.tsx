@@ -12,6 +12,7 @@ import { More } from "../ui/More";
 import { Notice } from "../ui/Notice";
 import { Mono, Title } from "../ui/text";
 import { ink } from "../theme/theme";
+import { Row, Stack, Text } from "../ui/layout";
 
 /** What was there at an earlier reading and is not any more, until someone has looked. */
 export function LostParts({ server }: { server: ServerDetail }) {
@@ -66,19 +67,21 @@ export function History({ server }: { server: ServerDetail }) {
   }, []);
   if (!server.readings) return null;
   return (
-    <Box sx={{ borderTop: `1px solid ${ink("ink")}`, pt: 1.25, display: "grid", gap: 1 }}>
-      <Box sx={{ display: "flex", alignItems: "baseline", gap: 1 }}>
+    <Stack ruled="ink" pt={1.25} gap={1}>
+      <Row align="baseline" gap={1}>
         <Title level={3}>History</Title>
-        <Box sx={{ fontSize: 12.5, color: "text.secondary" }}>{count(server.readings, "reading")}</Box>
+        <Text size="note" tone="quiet">
+          {count(server.readings, "reading")}
+        </Text>
         <Button variant="outlined" sx={{ ml: "auto" }} aria-expanded={open} onClick={() => setOpen(!open)}>
           {open ? "Close" : "What changed"}{" "}
           <Box component="kbd" sx={{ ml: 0.75, fontSize: 11 }}>
             h
           </Box>
         </Button>
-      </Box>
+      </Row>
       {open && <Compare name={server.name} />}
-    </Box>
+    </Stack>
   );
 }
 
@@ -101,7 +104,7 @@ function Compare({ name }: { name: string }) {
   );
   const known = (id: number): boolean => all.some((r) => r.id === id);
   return (
-    <Box sx={{ display: "grid", gap: 1 }}>
+    <Stack gap={1}>
       {known(data.before.id) && known(data.after.id) && (
         <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", gap: 1 }}>
           {pick("From", data.before.id, setBefore)}
@@ -115,23 +118,19 @@ function Compare({ name }: { name: string }) {
         more={() => setLimit(limit * 5)}
       />
       <ChangeList changes={data} />
-    </Box>
+    </Stack>
   );
 }
 
 function ChangeList({ changes }: { changes: Changes }) {
   if (!changes.changes.length)
     return (
-      <Box sx={{ fontSize: 13 }}>
+      <Text size="small">
         Nothing changed between these two readings: the same {changes.after.components} components.
-      </Box>
+      </Text>
     );
   return (
-    <Box
-      component="ul"
-      aria-label="Changes"
-      sx={{ m: 0, p: 0, listStyle: "none", display: "grid", gap: 0.5, fontSize: 13 }}
-    >
+    <Stack as="ul" aria-label="Changes" m={0} p={0} plain gap={0.5} size="small">
       {changes.changes.map((c) => (
         <li key={c.what + c.slot}>
           <Box component="strong" sx={{ color: c.what === "vanished" ? ink("deep") : undefined }}>
@@ -143,6 +142,6 @@ function ChangeList({ changes }: { changes: Changes }) {
           </Mono>
         </li>
       ))}
-    </Box>
+    </Stack>
   );
 }

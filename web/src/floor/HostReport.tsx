@@ -9,7 +9,7 @@ import { Notice } from "../ui/Notice";
 import { Title } from "../ui/text";
 import { useSelection } from "../shell/selection";
 import { useSiteNow } from "../shell/time";
-import { ink } from "../theme/theme";
+import { Stack, Text } from "../ui/layout";
 
 interface Brought {
   server: string;
@@ -33,13 +33,13 @@ export function HostReport({ server }: { server: ServerDetail }) {
   });
   const told = bring.data;
   return (
-    <Box sx={{ borderTop: `1px solid ${ink("ink")}`, pt: 1.25, display: "grid", gap: 0.75 }}>
+    <Stack ruled="ink" pt={1.25} gap={0.75}>
       <Title level={3}>Host report</Title>
-      <Box sx={{ fontSize: 12.5, color: "text.secondary" }}>
+      <Text size="note" tone="quiet">
         {server.reported_at
           ? `Made inside its system ${ago(server.reported_at, now)}; laid over every reading.`
           : "Some devices don't show themselves to the controller. Run ordnung host-report inside the server's system and bring the file in."}
-      </Box>
+      </Text>
       <input
         ref={file}
         type="file"
@@ -58,13 +58,13 @@ export function HostReport({ server }: { server: ServerDetail }) {
         </Act>
       </Box>
       {told && (
-        <Box role="status" sx={{ fontSize: 13 }}>
+        <Text role="status" size="small">
           {count(told.matched, "device")} of {told.server} matched, {told.added.length} new
           {told.added.length > 0 && `: ${told.added.join(", ")}`}.
           {told.differs.length > 0 && ` Differs: ${told.differs.join("; ")}.`}
-        </Box>
+        </Text>
       )}
       {bring.error && <Notice>{bring.error.message}</Notice>}
-    </Box>
+    </Stack>
   );
 }

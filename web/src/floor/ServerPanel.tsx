@@ -19,6 +19,7 @@ import { Credentials } from "./Credentials";
 import { History, LostParts } from "./History";
 import { HostReport } from "./HostReport";
 import { Hindrances, Ways } from "./Ways";
+import { Block, Stack, Text } from "../ui/layout";
 
 const wantsCredentials = (cause: string | undefined): boolean =>
   cause === "signed out" || cause === "no credentials";
@@ -29,7 +30,7 @@ export function ServerPanel({ name }: { name: string }) {
   if (error) return <Notice>{error.message}</Notice>;
   if (!data) return null;
   return (
-    <Box sx={{ display: "grid", gap: 1.25, alignContent: "start" }}>
+    <Stack gap={1.25} start>
       <Head server={data} />
       {data.failure && <Failed server={data} />}
       <Acts servers={[data]} />
@@ -43,7 +44,7 @@ export function ServerPanel({ name }: { name: string }) {
       {!wantsCredentials(data.failure?.cause) && (
         <Credentials key={`${data.name} user`} names={[data.name]} user={data.user} />
       )}
-    </Box>
+    </Stack>
   );
 }
 
@@ -55,7 +56,7 @@ function Head({ server }: { server: ServerDetail }) {
   return (
     <Box>
       <Title>{server.name}</Title>
-      <Box sx={{ color: "text.secondary", fontSize: 13 }}>
+      <Text tone="quiet" size="small">
         {[server.model || "model not read yet", place, server.role].filter(Boolean).join(", ")}.{" "}
         {server.read_at
           ? `Read ${ago(server.read_at, now)}, ${count(server.readings, "reading")} kept`
@@ -72,7 +73,7 @@ function Head({ server }: { server: ServerDetail }) {
         ]
           .filter(Boolean)
           .join(", ")}
-      </Box>
+      </Text>
     </Box>
   );
 }
@@ -121,11 +122,11 @@ const TONE: Record<string, "deep" | "rule"> = { security: "deep" };
 
 function Parts({ server }: { server: ServerDetail }) {
   return (
-    <Box component="ul" aria-label="Components" sx={{ m: 0, p: 0, listStyle: "none" }}>
+    <Block as="ul" aria-label="Components" m={0} p={0} plain>
       {groups(server.parts).map((parts) => (
         <PartGroup key={`${parts[0]?.slot}`} parts={parts} />
       ))}
-    </Box>
+    </Block>
   );
 }
 
@@ -160,7 +161,7 @@ function PartGroup({ parts }: { parts: Component[] }) {
         {lead.letter}
         <Glyph verdict={lead.verdict} behind={lead.behind ?? 0} label={VERDICTS[lead.verdict]} />
       </Box>
-      <Box sx={{ minWidth: 0 }}>
+      <Block minWidth={0}>
         <Box
           component={lead.product ? Link : "div"}
           {...(lead.product ? { to: `/drift?product=${lead.product}` } : {})}
@@ -174,7 +175,7 @@ function PartGroup({ parts }: { parts: Component[] }) {
           {lead.name}
           {parts.length > 1 && ` × ${parts.length}`}
         </Box>
-        <Box sx={{ fontSize: 13 }}>
+        <Text size="small">
           <Mono>
             {versions.map(([v, n]) => `${v ?? "unread"}${versions.length > 1 ? ` ×${n}` : ""}`).join(", ")}
           </Mono>
@@ -184,9 +185,11 @@ function PartGroup({ parts }: { parts: Component[] }) {
               → <strong>{lead.target}</strong>
             </Mono>
           )}
-        </Box>
-        <Box sx={{ fontSize: 12.5, color: "text.secondary" }}>{tellPart(lead)}</Box>
-      </Box>
+        </Text>
+        <Text size="note" tone="quiet">
+          {tellPart(lead)}
+        </Text>
+      </Block>
       {off && lead.importance && (
         <Box>
           <Tag tone={TONE[lead.importance] ?? "rule"}>{lead.importance}</Tag>
@@ -225,22 +228,24 @@ function tellPart(part: Component): string {
 function Route({ server }: { server: ServerDetail }) {
   if (!server.rounds.length && !server.stranded.length) return null;
   return (
-    <Box sx={{ borderTop: `1px solid ${ink("ink")}`, pt: 1.25, display: "grid", gap: 0.75 }}>
+    <Stack ruled="ink" pt={1.25} gap={0.75}>
       <Title level={3}>The way to the baseline: {server.resets || "no reset"}</Title>
-      <Box component="ol" sx={{ m: 0, pl: 2.5, fontSize: 13 }}>
+      <Text as="ol" m={0} pl={2.5} size="small">
         {server.rounds.map((round, at) => (
           <li key={at}>
             <Mono>{round.writes.map((w) => `${w.slot} ${w.to}`).join(", ") || "nothing to write"}</Mono>
             {round.reset && `, then ${round.reset}`}
           </li>
         ))}
-      </Box>
+      </Text>
       {server.stranded.map((s) => (
-        <Box key={s.slot} sx={{ fontSize: 13 }}>
+        <Text key={s.slot} size="small">
           {s.slot} stays: {s.reason}
-        </Box>
+        </Text>
       ))}
-      <Box sx={{ fontSize: 12.5, color: "text.secondary" }}>{server.proof}</Box>
-    </Box>
+      <Text size="note" tone="quiet">
+        {server.proof}
+      </Text>
+    </Stack>
   );
 }

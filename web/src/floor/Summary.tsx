@@ -16,6 +16,7 @@ import { Acts } from "./Acts";
 import { Credentials } from "./Credentials";
 import { tryReach } from "./orders";
 import { type Spot, tellResets } from "../waterline/spots";
+import { Block, Stack, Text } from "../ui/layout";
 
 /** Nothing selected: what of the whole floor needs someone, the worst first. */
 export function Summary({ spots }: { spots: Spot[] }) {
@@ -24,22 +25,22 @@ export function Summary({ spots }: { spots: Spot[] }) {
   const exposed = spots.filter((s) => s.exposed > 0);
   const failed = spots.filter((s) => s.failure);
   return (
-    <Box sx={{ display: "grid", gap: 1.5, alignContent: "start" }}>
+    <Stack gap={1.5} start>
       <Title level={2}>
         {read.length
           ? `${off.length.toLocaleString("en-GB")} of ${spots.length.toLocaleString("en-GB")} servers are off the baseline`
           : "Nothing is read yet"}
       </Title>
-      <Box sx={{ fontSize: 13.5, color: "text.secondary" }}>
+      <Text size="body" tone="quiet">
         {read.length > 0
           ? `${count(exposed.length, "server")} miss a security fix. Pick servers in the racks to see what each needs, or take all that are off.`
           : "Read all servers to see where each stands. Reading changes nothing on a server and does not touch its operating system."}
-      </Box>
+      </Text>
       {off.length > 0 && <Acts servers={off} whole />}
       <LostList />
       {failed.length > 0 && <FailedList spots={failed} />}
       <Hindered spots={spots} />
-    </Box>
+    </Stack>
   );
 }
 
@@ -49,9 +50,9 @@ function LostList() {
   const { select } = useSelection();
   if (!data.length) return null;
   return (
-    <Box sx={{ borderTop: `1px solid ${ink("ink")}`, pt: 1 }}>
+    <Block ruled="ink" pt={1}>
       <Title level={3}>{count(data.length, "component")} vanished</Title>
-      <Box component="ul" sx={{ m: 0, p: 0, listStyle: "none", fontSize: 13 }}>
+      <Text as="ul" m={0} p={0} plain size="small">
         {data.slice(0, 12).map((item) => (
           <li key={`${item.server} ${item.slot}`}>
             <Button variant="text" sx={{ px: 0, fontWeight: 650 }} onClick={() => select([item.server])}>
@@ -60,8 +61,8 @@ function LostList() {
             {item.name} <Mono>{item.version}</Mono> in {item.slot}
           </li>
         ))}
-      </Box>
-    </Box>
+      </Text>
+    </Block>
   );
 }
 
@@ -70,7 +71,7 @@ function FailedList({ spots }: { spots: Spot[] }) {
   const { select } = useSelection();
   const causes = [...new Set(spots.map((s) => s.failure))];
   return (
-    <Box sx={{ display: "grid", gap: 1 }}>
+    <Stack gap={1}>
       {causes.map((cause) => {
         const names = spots.filter((s) => s.failure === cause).map((s) => s.name);
         return (
@@ -97,7 +98,7 @@ function FailedList({ spots }: { spots: Spot[] }) {
           </Notice>
         );
       })}
-    </Box>
+    </Stack>
   );
 }
 
@@ -119,8 +120,8 @@ function TrustBatch({ names }: { names: string[] }) {
   });
   if (!shown.length) return null;
   return (
-    <Box sx={{ mt: 1 }}>
-      <Box component="ul" sx={{ m: 0, pl: 2, fontSize: 12 }}>
+    <Block mt={1}>
+      <Text as="ul" m={0} pl={2} size="fine">
         {shown.map((s) => (
           <li key={s.name}>
             {s.name}{" "}
@@ -129,7 +130,7 @@ function TrustBatch({ names }: { names: string[] }) {
             </Mono>
           </li>
         ))}
-      </Box>
+      </Text>
       <Act
         takes="approve"
         variant="outlined"
@@ -140,7 +141,7 @@ function TrustBatch({ names }: { names: string[] }) {
         Accept {count(shown.length, "fingerprint")} and read again
       </Act>
       {accept.error && <Box>{accept.error.message}</Box>}
-    </Box>
+    </Block>
   );
 }
 
@@ -153,12 +154,9 @@ function Hindered({ spots }: { spots: Spot[] }) {
       found.set(what, [...(found.get(what) ?? []), spot.name]);
   if (!found.size) return null;
   return (
-    <Box sx={{ borderTop: `1px solid ${ink("ink")}`, pt: 1 }}>
+    <Block ruled="ink" pt={1}>
       <Title level={3}>Will get in the way</Title>
-      <Box
-        component="ul"
-        sx={{ m: 0, mt: 0.5, p: 0, listStyle: "none", fontSize: 13, display: "grid", gap: 0.25 }}
-      >
+      <Stack as="ul" m={0} mt={0.5} p={0} plain size="small" gap={0.25}>
         {[...found]
           .sort((a, b) => b[1].length - a[1].length)
           .map(([what, names]) => (
@@ -170,13 +168,13 @@ function Hindered({ spots }: { spots: Spot[] }) {
               {names.length > 3 && ` and ${names.length - 3} more`}
             </li>
           ))}
-      </Box>
-      <Box sx={{ mt: 0.75, fontSize: 12.5 }}>
+      </Stack>
+      <Text mt={0.75} size="note">
         <Link to="/floor?lens=health" style={{ color: "inherit" }}>
           Show it on the floor
         </Link>
-      </Box>
-    </Box>
+      </Text>
+    </Block>
   );
 }
 
@@ -184,12 +182,12 @@ export function Several({ spots }: { spots: Spot[] }) {
   const reach = useMutation({ mutationFn: () => tryReach(spots.map((s) => s.name)) });
   const outages = spots.reduce((sum, s) => sum + s.outages, 0);
   return (
-    <Box sx={{ display: "grid", gap: 1.5, alignContent: "start" }}>
+    <Stack gap={1.5} start>
       <Title level={2}>{spots.length} servers selected</Title>
-      <Box sx={{ fontSize: 13.5, color: "text.secondary" }}>
+      <Text size="body" tone="quiet">
         {spots.filter((s) => s.off).length} are off the baseline, {count(outages, "outage")} to pay in all.
         The selection is kept in the other places.
-      </Box>
+      </Text>
       <Acts servers={spots} />
       <Box>
         <Act takes="plan" variant="outlined" onClick={() => reach.mutate()} loading={reach.isPending}>
@@ -197,14 +195,14 @@ export function Several({ spots }: { spots: Spot[] }) {
         </Act>
       </Box>
       <Credentials names={spots.map((s) => s.name)} user="" />
-      <Box component="ul" sx={{ m: 0, pl: 2.25, fontSize: 13 }}>
+      <Text as="ul" m={0} pl={2.25} size="small">
         {spots.slice(0, 200).map((s) => (
           <li key={s.name}>
             <strong>{s.name}</strong>{" "}
             {s.failure || tellResets(s) || (s.off ? "no reset" : s.read ? "level" : "not read yet")}
           </li>
         ))}
-      </Box>
-    </Box>
+      </Text>
+    </Stack>
   );
 }

@@ -10,16 +10,13 @@ import { Title } from "../ui/text";
 import { useSiteNow } from "../shell/time";
 import { ink } from "../theme/theme";
 import { tryReach } from "./orders";
+import { Stack, Text } from "../ui/layout";
 
 /** What will get in the way of an update, each with its remedy. */
 export function Hindrances({ server }: { server: ServerDetail }) {
   if (!server.hindrances.length) return null;
   return (
-    <Box
-      component="ul"
-      aria-label="What will get in the way"
-      sx={{ m: 0, p: 0, listStyle: "none", display: "grid", gap: 0.75 }}
-    >
+    <Stack as="ul" aria-label="What will get in the way" m={0} p={0} plain gap={0.75}>
       {server.hindrances.map((h) => (
         <Box
           component="li"
@@ -33,10 +30,10 @@ export function Hindrances({ server }: { server: ServerDetail }) {
               <Tag tone="deep">stops an update</Tag>
             </>
           )}
-          <Box sx={{ color: "text.secondary" }}>{h.remedy}</Box>
+          <Text tone="quiet">{h.remedy}</Text>
         </Box>
       ))}
-    </Box>
+    </Stack>
   );
 }
 
@@ -48,13 +45,9 @@ export function Ways({ server }: { server: ServerDetail }) {
   const reach = useMutation({ mutationFn: () => tryReach([server.name]) });
   if (!server.ways.length) return null;
   return (
-    <Box sx={{ borderTop: `1px solid ${ink("ink")}`, pt: 1.25, display: "grid", gap: 0.75 }}>
+    <Stack ruled="ink" pt={1.25} gap={0.75}>
       <Title level={3}>Reach</Title>
-      <Box
-        component="ul"
-        aria-label="Reach"
-        sx={{ m: 0, p: 0, listStyle: "none", display: "grid", gap: 0.5, fontSize: 13 }}
-      >
+      <Stack as="ul" aria-label="Reach" m={0} p={0} plain gap={0.5} size="small">
         {server.ways.map((way) => {
           const [tone, word] = OPEN[String(way.open) as "true" | "false" | "null"];
           return (
@@ -64,7 +57,7 @@ export function Ways({ server }: { server: ServerDetail }) {
             </li>
           );
         })}
-      </Box>
+      </Stack>
       <Box>
         <Act
           takes="plan"
@@ -77,11 +70,11 @@ export function Ways({ server }: { server: ServerDetail }) {
         </Act>
       </Box>
       {reach.error && <Notice>{reach.error.message}</Notice>}
-      <Box sx={{ fontSize: 12.5, color: "text.secondary" }}>
+      <Text size="note" tone="quiet">
         {server.probed_at
           ? `Tried from its side ${ago(server.probed_at, now)}.`
           : "Not tried from its side yet."}
-      </Box>
-    </Box>
+      </Text>
+    </Stack>
   );
 }

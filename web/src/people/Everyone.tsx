@@ -17,6 +17,7 @@ import { Spoken, Title } from "../ui/text";
 import { useBarred } from "../api/rights";
 import { useSiteNow } from "../shell/time";
 import { ink } from "../theme/theme";
+import { Row, Stack, Text } from "../ui/layout";
 
 interface Change {
   active?: boolean;
@@ -47,7 +48,7 @@ export function Everyone({ me }: { me: Me }) {
   const { data = [] } = useQuery(peopleQuery);
   const [open, setOpen] = useState<string | null>(null);
   return (
-    <Box sx={{ display: "grid", gap: 2, justifyItems: "start" }}>
+    <Stack gap={2} left>
       <Rights aria-label="People and their rights" framed>
         <thead>
           <tr>
@@ -65,7 +66,7 @@ export function Everyone({ me }: { me: Me }) {
         </thead>
         <tbody>
           {data.map((p) => (
-            <Row
+            <PersonRow
               key={p.name}
               person={p}
               me={me}
@@ -91,11 +92,21 @@ export function Everyone({ me }: { me: Me }) {
         {me.table.map((row) => [<dt key={row.right}>{row.right}</dt>, <dd key={row.words}>{row.words}</dd>])}
       </Box>
       <NewPerson rights={me.table.map((row) => row.right)} />
-    </Box>
+    </Stack>
   );
 }
 
-function Row({ person, me, open, toggle }: { person: Person; me: Me; open: boolean; toggle: () => void }) {
+function PersonRow({
+  person,
+  me,
+  open,
+  toggle,
+}: {
+  person: Person;
+  me: Me;
+  open: boolean;
+  toggle: () => void;
+}) {
   const change = useChange(person.name);
   const now = useSiteNow();
   const barred = useBarred("keep");
@@ -177,8 +188,8 @@ function More({ person, change }: { person: Person; change: ReturnType<typeof us
     if (password) change.mutate({ password }, { onSuccess: () => setPassword("") });
   };
   return (
-    <Box sx={{ display: "flex", gap: 1, flexWrap: "wrap", alignItems: "center", py: 0.75 }}>
-      <Box component="form" onSubmit={reset} sx={{ display: "flex", gap: 1, alignItems: "center" }}>
+    <Row gap={1} wrap align="center" py={0.75}>
+      <Row as="form" onSubmit={reset} gap={1} align="center">
         <TextField
           size="small"
           type="password"
@@ -191,7 +202,7 @@ function More({ person, change }: { person: Person; change: ReturnType<typeof us
         <Act type="submit" variant="outlined" why={password ? null : "Type a new password first."}>
           Reset it
         </Act>
-      </Box>
+      </Row>
       <Act
         variant="outlined"
         why={person.sessions ? null : `${person.name} is not signed in.`}
@@ -207,7 +218,7 @@ function More({ person, change }: { person: Person; change: ReturnType<typeof us
       >
         {person.active ? `Disable ${person.name}` : `Enable ${person.name}`}
       </Button>
-    </Box>
+    </Row>
   );
 }
 
@@ -241,14 +252,9 @@ function NewPerson({ rights }: { rights: Right[] }) {
   const flip = (right: Right) =>
     give(given.includes(right) ? given.filter((r) => r !== right) : [...given, right]);
   return (
-    <Box
-      component="form"
-      onSubmit={submit}
-      aria-label="Add a person"
-      sx={{ display: "grid", gap: 1, justifyItems: "start" }}
-    >
+    <Stack as="form" onSubmit={submit} aria-label="Add a person" gap={1} left>
       <Title level={2}>Add a person</Title>
-      <Box sx={{ display: "flex", gap: 1, flexWrap: "wrap", alignItems: "center" }}>
+      <Row gap={1} wrap align="center">
         <TextField
           size="small"
           label="Name"
@@ -267,7 +273,7 @@ function NewPerson({ rights }: { rights: Right[] }) {
           sx={{ "& .MuiFormHelperText-root": { position: "absolute", top: "100%" } }}
         />
         {rights.map((right) => (
-          <Box component="label" key={right} sx={{ fontSize: 13.5, whiteSpace: "nowrap" }}>
+          <Text as="label" key={right} size="body" noWrap>
             <Checkbox
               size="small"
               checked={given.includes(right)}
@@ -275,9 +281,9 @@ function NewPerson({ rights }: { rights: Right[] }) {
               sx={{ p: 0.25 }}
             />
             {right}
-          </Box>
+          </Text>
         ))}
-      </Box>
+      </Row>
       <Act
         takes="keep"
         type="submit"
@@ -289,6 +295,6 @@ function NewPerson({ rights }: { rights: Right[] }) {
         Add {name.trim() || "a person"}
       </Act>
       {add.error && <Notice>{add.error.message}</Notice>}
-    </Box>
+    </Stack>
   );
 }

@@ -1,4 +1,3 @@
-import Box from "@mui/material/Box";
 import { useQuery } from "@tanstack/react-query";
 
 import { me } from "../api/queries";
@@ -6,6 +5,7 @@ import { Split } from "../ui/Split";
 import { Title } from "../ui/text";
 import { Everyone } from "./Everyone";
 import { You } from "./You";
+import { Text } from "../ui/layout";
 
 /** Who may do what here, and where one is signed in oneself. */
 export function PeoplePlace() {
@@ -14,10 +14,10 @@ export function PeoplePlace() {
   return (
     <Split label="People" panel={<You me={data} />} width={360}>
       <Title>People</Title>
-      <Box sx={{ color: "text.secondary", fontSize: 13.5, maxWidth: 720, mb: 1.5 }}>
+      <Text tone="quiet" size="body" maxWidth={720} mb={1.5}>
         Five rights, given to each person by name. Nobody has one that was not given; what somebody may not do
         is shown as such, with whom to ask.
-      </Box>
+      </Text>
       <Everyone me={data} />
     </Split>
   );

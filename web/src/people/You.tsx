@@ -13,6 +13,7 @@ import { Tag } from "../ui/Tag";
 import { Title } from "../ui/text";
 import { useSiteNow } from "../shell/time";
 import { ink } from "../theme/theme";
+import { Block, Stack, Text } from "../ui/layout";
 
 /** One's own: what one may do, the password, and where one is signed in. */
 export function You({ me }: { me: Me }) {
@@ -20,9 +21,7 @@ export function You({ me }: { me: Me }) {
     <Box sx={{ display: "grid", gap: 2, alignContent: "start", gridTemplateColumns: "minmax(0,1fr)" }}>
       <Box>
         <Title level={2}>{me.name}</Title>
-        <Box sx={{ fontSize: 13.5 }}>
-          You may {me.rights.length ? me.rights.join(", ") : "do nothing here yet"}.
-        </Box>
+        <Text size="body">You may {me.rights.length ? me.rights.join(", ") : "do nothing here yet"}.</Text>
       </Box>
       <Password />
       <Sessions />
@@ -46,12 +45,7 @@ function Password() {
     if (!missing) change.mutate();
   };
   return (
-    <Box
-      component="form"
-      onSubmit={submit}
-      aria-label="Change your password"
-      sx={{ display: "grid", gap: 1, justifyItems: "start" }}
-    >
+    <Stack as="form" onSubmit={submit} aria-label="Change your password" gap={1} left>
       <Title level={3}>Change your password</Title>
       <TextField
         size="small"
@@ -75,12 +69,12 @@ function Password() {
         Change it
       </Act>
       {change.isSuccess && (
-        <Box role="status" sx={{ fontSize: 13, color: ink("done") }}>
+        <Text role="status" size="small" tone="done">
           Changed. Your other sessions have ended.
-        </Box>
+        </Text>
       )}
       {change.error && <Notice>{change.error.message}</Notice>}
-    </Box>
+    </Stack>
   );
 }
 
@@ -96,7 +90,7 @@ function Sessions() {
   return (
     <Box>
       <Title level={3}>Where you are signed in</Title>
-      <Box component="ul" aria-label="Your sessions" sx={{ m: 0, p: 0, listStyle: "none" }}>
+      <Block as="ul" aria-label="Your sessions" m={0} p={0} plain>
         {data.map((s) => (
           <Box
             component="li"
@@ -110,7 +104,7 @@ function Sessions() {
               fontSize: 13,
             }}
           >
-            <Box sx={{ flex: 1, minWidth: 0 }}>
+            <Block flex={1} minWidth={0}>
               {s.where || "an address unknown"} {s.own && <Tag tone="water">this one</Tag>}
               <Box
                 sx={{
@@ -124,7 +118,7 @@ function Sessions() {
                 {s.seen ? `last used ${ago(s.seen, now)}` : ""}
                 {s.agent && `, ${s.agent}`}
               </Box>
-            </Box>
+            </Block>
             {!s.own && (
               <Button
                 variant="outlined"
@@ -136,7 +130,7 @@ function Sessions() {
             )}
           </Box>
         ))}
-      </Box>
+      </Block>
       {end.error && <Notice>{end.error.message}</Notice>}
     </Box>
   );

@@ -17,6 +17,7 @@ import { Mono, Title } from "../ui/text";
 import { useAddress } from "../shell/selection";
 import { ink } from "../theme/theme";
 import { FILTERS, type Filter, tellFacts } from "./trail";
+import { Block, Row, Stack, Text } from "../ui/layout";
 
 /** Who did what, when, from where, with what result; and whether that is still what was written. */
 export function AuditTrail() {
@@ -32,20 +33,20 @@ export function AuditTrail() {
   };
   if (error)
     return (
-      <Box sx={{ p: 3 }}>
+      <Block p={3}>
         <Notice>{error.message}</Notice>
-      </Box>
+      </Block>
     );
   if (!data) return null;
   const last = data.entries.at(-1)?.number;
   return (
     <Split label="Audit trail" panel={<Proof page={data} />} width={320}>
-      <Box sx={{ display: "flex", gap: 1.5, alignItems: "baseline", flexWrap: "wrap" }}>
+      <Row gap={1.5} align="baseline" wrap>
         <Title>Audit trail</Title>
-        <Box sx={{ color: "text.secondary" }}>
+        <Text tone="quiet">
           {data.total} {data.total === 1 ? "entry" : "entries"}
-        </Box>
-        <Box sx={{ ml: "auto", display: "flex", gap: 1 }}>
+        </Text>
+        <Row ml="auto" gap={1}>
           <Button
             variant="outlined"
             href={`/api/v1/exports/audit.csv?${new URLSearchParams({ ...asked, for: "spreadsheet" }).toString()}`}
@@ -56,11 +57,11 @@ export function AuditTrail() {
           <Button variant="outlined" href="/api/v1/exports/audit.json" download="audit.json">
             Whole, to be checked (JSON)
           </Button>
-        </Box>
-      </Box>
+        </Row>
+      </Row>
       <Narrow page={data} asked={asked} change={change} />
       <Entries entries={data.entries} />
-      <Box sx={{ display: "flex", gap: 1, mt: 1 }}>
+      <Row gap={1} mt={1}>
         {before.length > 0 && (
           <Button variant="outlined" onClick={() => setBefore(before.slice(0, -1))}>
             Newer
@@ -71,7 +72,7 @@ export function AuditTrail() {
             Older
           </Button>
         )}
-      </Box>
+      </Row>
     </Split>
   );
 }
@@ -103,11 +104,7 @@ function Narrow({
     </TextField>
   );
   return (
-    <Box
-      role="search"
-      aria-label="Narrow the trail"
-      sx={{ display: "flex", gap: 1, flexWrap: "wrap", my: 1.25 }}
-    >
+    <Row role="search" aria-label="Narrow the trail" gap={1} wrap my={1.25}>
       {choose("who", "Person", page.people)}
       {choose("command", "What was done", page.commands)}
       {choose("result", "Result", ["done", "refused", "failed"])}
@@ -126,13 +123,17 @@ function Narrow({
         sx={{ width: 90 }}
         slotProps={{ htmlInput: { inputMode: "numeric" } }}
       />
-    </Box>
+    </Row>
   );
 }
 
 function Entries({ entries }: { entries: AuditEntry[] }) {
   if (!entries.length)
-    return <Box sx={{ color: "text.secondary", py: 2 }}>Nothing of that stands on the trail.</Box>;
+    return (
+      <Text tone="quiet" py={2}>
+        Nothing of that stands on the trail.
+      </Text>
+    );
   return (
     <Table aria-label="Entries" framed>
       <thead>
@@ -149,14 +150,14 @@ function Entries({ entries }: { entries: AuditEntry[] }) {
       </thead>
       <tbody>
         {entries.map((e) => (
-          <Row key={e.number} entry={e} />
+          <EntryRow key={e.number} entry={e} />
         ))}
       </tbody>
     </Table>
   );
 }
 
-function Row({ entry: e }: { entry: AuditEntry }) {
+function EntryRow({ entry: e }: { entry: AuditEntry }) {
   const at = new Date(e.at);
   const changed = Object.keys({ ...e.before, ...e.after }).length > 0;
   return (
@@ -167,17 +168,25 @@ function Row({ entry: e }: { entry: AuditEntry }) {
       </td>
       <td>
         <strong>{e.who || "nobody signed in"}</strong>
-        <Box sx={{ color: "text.secondary", fontSize: 12.5 }}>{e.where}</Box>
+        <Text tone="quiet" size="note">
+          {e.where}
+        </Text>
       </td>
       <td>
         {e.command} {e.result !== "done" && <Tag tone="deep">{e.result}</Tag>}
-        {e.detail && <Box sx={{ fontSize: 12.5, maxWidth: 280, overflowWrap: "anywhere" }}>{e.detail}</Box>}
+        {e.detail && (
+          <Text size="note" maxWidth={280} breaks>
+            {e.detail}
+          </Text>
+        )}
       </td>
       <td>
-        <Box sx={{ maxWidth: 200, overflowWrap: "anywhere" }}>{tellFacts(e.on)}</Box>
+        <Block maxWidth={200} breaks>
+          {tellFacts(e.on)}
+        </Block>
       </td>
       <td>
-        <Box sx={{ maxWidth: 380, overflowWrap: "anywhere", fontSize: 12.5 }}>
+        <Text maxWidth={380} breaks size="note">
           {changed ? (
             <>
               {Object.keys(e.before).length > 0 && (
@@ -190,7 +199,7 @@ function Row({ entry: e }: { entry: AuditEntry }) {
           ) : (
             tellFacts(e.asked, true)
           )}
-        </Box>
+        </Text>
       </td>
     </tr>
   );
@@ -205,13 +214,13 @@ function Proof({ page }: { page: AuditPage }) {
     onSuccess: () => queries.invalidateQueries({ queryKey: ["audit"] }),
   });
   return (
-    <Box sx={{ display: "grid", gap: 1.5, alignContent: "start", fontSize: 13.5 }}>
+    <Stack gap={1.5} start size="body">
       <Title level={2}>Is it whole?</Title>
-      <Box sx={{ color: "text.secondary" }}>
+      <Text tone="quiet">
         Each entry carries the one before it in its checksum. The newest is signed daily and at each
         run&rsquo;s end: what was changed, cut or moved since is found, also elsewhere with{" "}
         <Mono>ordnung audit verify</Mono>.
-      </Box>
+      </Text>
       <Box>
         <Button variant="contained" onClick={() => check.mutate()} loading={check.isPending}>
           Check all of it
@@ -225,34 +234,34 @@ function Proof({ page }: { page: AuditPage }) {
             ))}
           </Notice>
         ) : (
-          <Box role="status" sx={{ color: ink("done") }}>
+          <Text role="status" tone="done">
             Whole: {check.data.entries} entries, {count(check.data.heads, "signed link")}.
-          </Box>
+          </Text>
         ))}
       {(check.error ?? sign.error) && <Notice>{(check.error ?? sign.error)?.message}</Notice>}
       <Title level={3}>Signed and given out</Title>
-      {page.heads.length === 0 && <Box sx={{ color: "text.secondary" }}>Nothing yet.</Box>}
-      <Box component="ul" aria-label="Signed links" sx={{ m: 0, p: 0, listStyle: "none" }}>
+      {page.heads.length === 0 && <Text tone="quiet">Nothing yet.</Text>}
+      <Block as="ul" aria-label="Signed links" m={0} p={0} plain>
         {page.heads.map((h) => (
           <Box component="li" key={h.number} sx={{ py: 0.5, borderBottom: `1px solid ${ink("rule")}` }}>
             Entry {h.number}, {day(new Date(h.at))} {clock(new Date(h.at))}
-            <Box sx={{ fontSize: 12.5, color: "text.secondary" }}>
+            <Text size="note" tone="quiet">
               {h.why}; <Mono>{h.link.slice(0, 16)}…</Mono>
-            </Box>
+            </Text>
           </Box>
         ))}
-      </Box>
+      </Block>
       <Box>
         <Act takes="keep" variant="outlined" onClick={() => sign.mutate()} loading={sign.isPending}>
           Sign it now
         </Act>
       </Box>
-      <Box sx={{ fontSize: 12.5 }}>
+      <Text size="note">
         Public key of this site
-        <Box sx={{ overflowWrap: "anywhere" }}>
+        <Block breaks>
           <Mono>{page.key}</Mono>
-        </Box>
-      </Box>
-    </Box>
+        </Block>
+      </Text>
+    </Stack>
   );
 }

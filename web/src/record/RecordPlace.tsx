@@ -17,6 +17,7 @@ import { Tag } from "../ui/Tag";
 import { Mono, Title } from "../ui/text";
 import { ink } from "../theme/theme";
 import { GlyphRow } from "../waterline/GlyphRow";
+import { Block, Row, Stack, Text } from "../ui/layout";
 
 /** What was done, with before and after, and the way back of each update. */
 export function RecordPlace() {
@@ -32,14 +33,14 @@ export function RecordPlace() {
         drawing="rows"
         title="Nothing on record yet"
         act={
-          <Box sx={{ display: "flex", gap: 1 }}>
+          <Row gap={1}>
             <Button component={Link} to="/run-sheet" variant="contained">
               Go to the Run sheet
             </Button>
             <Button component={Link} to="/record/trail" variant="outlined">
               Audit trail
             </Button>
-          </Box>
+          </Row>
         }
       >
         Every run is kept here with its before and after, who started it, and what can be taken back.
@@ -94,13 +95,13 @@ function RunLink({ run, current }: { run: RunSummary; current: boolean }) {
       }}
     >
       <strong>{run.name}</strong>
-      <Box sx={{ color: "text.secondary", fontSize: 12.5 }}>
+      <Text tone="quiet" size="note">
         {at && `${day(at)}, ${clock(at)}`}
         {run.ended_at && ` to ${clock(new Date(run.ended_at))}`}
         <br />
         {count(run.count, "server")}
         {run.failed ? `, ${run.failed} failed` : run.state === "running" ? ", running" : ", nothing failed"}
-      </Box>
+      </Text>
     </Box>
   );
 }
@@ -109,28 +110,28 @@ function Shown({ id }: { id: number }) {
   const { data, error } = useQuery(recordQuery(id));
   if (error)
     return (
-      <Box sx={{ p: 3 }}>
+      <Block p={3}>
         <Notice>{error.message}</Notice>
-      </Box>
+      </Block>
     );
   if (!data) return null;
   return (
     <Split label="Record of a run">
-      <Box sx={{ display: "flex", gap: 1.5, alignItems: "baseline", flexWrap: "wrap" }}>
+      <Row gap={1.5} align="baseline" wrap>
         <Title>{data.name}</Title>
         <Tag tone={data.state === "running" ? "water" : data.failed ? "deep" : "done"}>{data.state}</Tag>
-        <Box sx={{ color: "text.secondary" }}>
+        <Text tone="quiet">
           drafted by {data.drafted_by}, started by {data.started_by}
-        </Box>
-        <Box className="no-print" sx={{ ml: "auto", display: "flex", gap: 1 }}>
+        </Text>
+        <Row className="no-print" ml="auto" gap={1}>
           <Button variant="outlined" component={Link} to={`/run-sheet/${id}`}>
             Its run sheet
           </Button>
           <Button variant="outlined" onClick={() => window.print()}>
             Print
           </Button>
-        </Box>
-      </Box>
+        </Row>
+      </Row>
       <Facts data={data} />
       <Servers data={data} />
     </Split>
@@ -191,14 +192,14 @@ function Servers({ data }: { data: RunRecord }) {
       </thead>
       <tbody>
         {data.servers.map((s) => (
-          <Row key={s.server} run={data.id} server={s} />
+          <ServerRow key={s.server} run={data.id} server={s} />
         ))}
       </tbody>
     </Table>
   );
 }
 
-function Row({ run, server: s }: { run: number; server: RecordServer }) {
+function ServerRow({ run, server: s }: { run: number; server: RecordServer }) {
   return (
     <tr>
       <td style={{ whiteSpace: "nowrap" }}>
@@ -219,12 +220,14 @@ function Row({ run, server: s }: { run: number; server: RecordServer }) {
       <td className="n">{s.away_seconds ? duration(s.away_seconds) : "–"}</td>
       <td>
         {s.overrides.map((o) => (
-          <Box key={o.check} sx={{ maxWidth: 260 }}>
+          <Block key={o.check} maxWidth={260}>
             {o.check} check overridden: {o.reason}
-          </Box>
+          </Block>
         ))}
         {s.differences.length ? (
-          <Box sx={{ color: ink("deep"), maxWidth: 260 }}>{s.differences.join("; ")}</Box>
+          <Text tone="deep" maxWidth={260}>
+            {s.differences.join("; ")}
+          </Text>
         ) : s.ended ? (
           "as it was"
         ) : (
@@ -249,15 +252,15 @@ function Done({ run, server: s }: { run: number; server: RecordServer }) {
   });
   if (!s.done.length) return <>{s.reason || "nothing"}</>;
   return (
-    <Box sx={{ display: "grid", gap: 0.25 }}>
+    <Stack gap={0.25}>
       {s.done.map((d) => (
-        <Box key={d.slot} sx={{ display: "flex", gap: 1, alignItems: "center" }}>
-          <Box sx={{ flex: 1 }}>
+        <Row key={d.slot} gap={1} align="center">
+          <Block flex={1}>
             {d.slot}{" "}
             <Mono>
               {d.before} → {d.after}
             </Mono>
-          </Box>
+          </Block>
           <Act
             takes="run"
             className="no-print"
@@ -269,9 +272,9 @@ function Done({ run, server: s }: { run: number; server: RecordServer }) {
           >
             {d.back_to ? `Back to ${d.back_to}` : "No way back"}
           </Act>
-        </Box>
+        </Row>
       ))}
       {back.error && <Notice>{back.error.message}</Notice>}
-    </Box>
+    </Stack>
   );
 }

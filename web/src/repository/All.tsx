@@ -9,6 +9,7 @@ import { Notice } from "../ui/Notice";
 import { Title } from "../ui/text";
 import { ink } from "../theme/theme";
 import { State } from "./Shown";
+import { Row, Stack, Text } from "../ui/layout";
 
 interface Props {
   all: RepositoryHead[];
@@ -26,22 +27,18 @@ export function All({ all, shown, pick, compare, plan, carry }: Props) {
     mutationFn: (id: number) => take(api.DELETE("/api/v1/repositories/{id}", { params: { path: { id } } })),
   });
   return (
-    <Box component="section" sx={{ display: "grid", gap: 1.25 }}>
+    <Stack as="section" gap={1.25}>
       <Title level={2}>Repositories</Title>
-      <Box sx={{ display: "flex", gap: 1 }}>
+      <Row gap={1}>
         <Button variant="outlined" onClick={plan}>
           Pack another
         </Button>
         <Act takes="keep" variant="outlined" onClick={carry}>
           Carry one in
         </Act>
-      </Box>
+      </Row>
       {drop.error && <Notice title="Not dropped">{drop.error.message}</Notice>}
-      <Box
-        component="ul"
-        aria-label="Repositories"
-        sx={{ m: 0, p: 0, listStyle: "none", display: "grid", gap: 0.5 }}
-      >
+      <Stack as="ul" aria-label="Repositories" m={0} p={0} plain gap={0.5}>
         {all.map((r) => (
           <Box
             component="li"
@@ -59,12 +56,12 @@ export function All({ all, shown, pick, compare, plan, carry }: Props) {
               }}
             >
               <strong>{r.name}</strong> <State repository={r} />
-              <Box sx={{ color: "text.secondary", fontSize: 12.5 }}>
+              <Text tone="quiet" size="note">
                 edition {r.edition}, {count(r.payloads, "payload")}, {size(r.bytes)}
                 {r.carried_from && ", carried in"}
-              </Box>
+              </Text>
             </Box>
-            <Box sx={{ display: "flex", gap: 1.5 }}>
+            <Row gap={1.5}>
               {here && r.id !== here.id && (
                 <Button
                   variant="text"
@@ -86,10 +83,10 @@ export function All({ all, shown, pick, compare, plan, carry }: Props) {
                   Drop it
                 </Act>
               )}
-            </Box>
+            </Row>
           </Box>
         ))}
-      </Box>
-    </Box>
+      </Stack>
+    </Stack>
   );
 }

@@ -16,6 +16,7 @@ import { Tag } from "../ui/Tag";
 import { Mono, Title } from "../ui/text";
 import { ink } from "../theme/theme";
 import { upload } from "./upload";
+import { Block, Row, Stack, Text } from "../ui/layout";
 
 type Body = { place?: string; upload?: string };
 
@@ -43,23 +44,23 @@ export function CarryIn({ show, close }: { show: (id: number) => void; close: ((
     onError: () => setSent(null),
   });
   return (
-    <Box sx={{ maxWidth: 820, display: "grid", gap: 1.5 }}>
-      <Box sx={{ display: "flex", gap: 1.5, alignItems: "baseline" }}>
+    <Stack maxWidth={820} gap={1.5}>
+      <Row gap={1.5} align="baseline">
         <Title>Carry a repository in</Title>
         {close && (
-          <Box sx={{ ml: "auto" }}>
+          <Block ml="auto">
             <Button variant="outlined" onClick={close}>
               Back
             </Button>
-          </Box>
+          </Block>
         )}
-      </Box>
-      <Box sx={{ color: "text.secondary" }}>
+      </Row>
+      <Text tone="quiet">
         An archive, a disc image or a folder that was written out elsewhere. It is verified whole before
         anything is stored; what is here already is not stored again. Of several media, carry in one after the
         other.
-      </Box>
-      <Box sx={{ display: "flex", gap: 1, alignItems: "center", flexWrap: "wrap" }}>
+      </Text>
+      <Row gap={1} align="center" wrap>
         <FileButton
           takes="keep"
           label="Send a file from here"
@@ -68,7 +69,7 @@ export function CarryIn({ show, close }: { show: (id: number) => void; close: ((
           pending={send.isPending}
           chosen={([file]) => file && send.mutate(file)}
         />
-        <Box sx={{ color: "text.secondary" }}>or</Box>
+        <Text tone="quiet">or</Text>
         <Box
           component="form"
           aria-label="From this machine"
@@ -95,7 +96,7 @@ export function CarryIn({ show, close }: { show: (id: number) => void; close: ((
             Carry in
           </Act>
         </Box>
-      </Box>
+      </Row>
       {sent && (
         <Box role="status">
           Sending <strong>{sent.name}</strong>:{" "}
@@ -114,12 +115,12 @@ export function CarryIn({ show, close }: { show: (id: number) => void; close: ((
       {(send.error ?? from.error) && (
         <Notice title="Not carried in">{(send.error ?? from.error)?.message}</Notice>
       )}
-      <Box component="ul" aria-label="Carried in" sx={{ m: 0, p: 0, listStyle: "none" }}>
+      <Block as="ul" aria-label="Carried in" m={0} p={0} plain>
         {data.map((a) => (
           <Line key={a.id} arrival={a} show={show} />
         ))}
-      </Box>
-    </Box>
+      </Block>
+    </Stack>
   );
 }
 
@@ -134,22 +135,13 @@ const WORD = {
 function Line({ arrival: a, show }: { arrival: Arrival; show: (id: number) => void }) {
   const now = Date.parse(useQuery(siteQuery).data?.now ?? new Date().toISOString());
   return (
-    <Box
-      component="li"
-      sx={{
-        borderTop: `1px solid ${ink("rule")}`,
-        py: 1,
-        display: "grid",
-        gap: 0.5,
-        overflowWrap: "anywhere",
-      }}
-    >
-      <Box sx={{ display: "flex", gap: 1, alignItems: "baseline", flexWrap: "wrap" }}>
+    <Stack as="li" ruled py={1} gap={0.5} breaks>
+      <Row gap={1} align="baseline" wrap>
         <strong>{a.name}</strong>
         <Tag tone={TONE[a.state]}>{WORD[a.state]}</Tag>
-        <Box sx={{ color: "text.secondary", fontSize: 13 }}>
+        <Text tone="quiet" size="small">
           by {a.asked_by}, {ago(a.asked_at, now)}
-        </Box>
+        </Text>
         {a.repository !== null && (
           <Button
             variant="text"
@@ -159,12 +151,12 @@ function Line({ arrival: a, show }: { arrival: Arrival; show: (id: number) => vo
             Show it
           </Button>
         )}
-      </Box>
+      </Row>
       {a.state === "refused" ? (
         <Refused arrival={a} />
       ) : (
         a.message && (
-          <Box sx={{ fontSize: 13.5 }}>
+          <Text size="body">
             {a.message}
             {a.new_bytes > 0 && (
               <>
@@ -172,11 +164,11 @@ function Line({ arrival: a, show }: { arrival: Arrival; show: (id: number) => vo
               </>
             )}
             .{a.expired_reason && ` Taken although its seal had expired: ${a.expired_reason}`}
-          </Box>
+          </Text>
         )
       )}
       {a.repository !== null && a.state === "done" && <Baseline id={a.repository} />}
-    </Box>
+    </Stack>
   );
 }
 
@@ -190,7 +182,7 @@ function Refused({ arrival: a }: { arrival: Arrival }) {
     onSuccess: () => queries.invalidateQueries({ queryKey: ["repositories"] }),
   });
   return (
-    <Box sx={{ display: "grid", gap: 0.75 }}>
+    <Stack gap={0.75}>
       <Notice title={`Refused: ${a.code}; nothing was stored`}>{a.message}</Notice>
       {a.code === "untrusted" && (
         <Box sx={{ border: `1px solid ${ink("ink")}`, p: 1, fontSize: 13.5, display: "grid", gap: 0.75 }}>
@@ -210,14 +202,14 @@ function Refused({ arrival: a }: { arrival: Arrival }) {
         </Box>
       )}
       {a.code === "expired" && (
-        <Box
-          component="form"
+        <Row
+          as="form"
           aria-label={`In spite of the expired seal of ${a.name}`}
           onSubmit={(e) => {
             e.preventDefault();
             again.mutate({ trust: "", expired_reason: reason });
           }}
-          sx={{ display: "flex", gap: 1 }}
+          gap={1}
         >
           <TextField
             size="small"
@@ -235,10 +227,10 @@ function Refused({ arrival: a }: { arrival: Arrival }) {
           >
             Take it although expired
           </Act>
-        </Box>
+        </Row>
       )}
       {again.error && <Notice>{again.error.message}</Notice>}
-    </Box>
+    </Stack>
   );
 }
 
@@ -250,11 +242,11 @@ function Baseline({ id }: { id: number }) {
   });
   if (!data?.has_baseline || !data.carried_from) return null;
   return (
-    <Box sx={{ fontSize: 13.5, display: "flex", gap: 1, alignItems: "center", flexWrap: "wrap" }}>
+    <Row size="body" gap={1} align="center" wrap>
       {takeIt.data ? (
-        <Box role="status" sx={{ color: ink("done") }}>
+        <Text role="status" tone="done">
           Its rules are revision {takeIt.data.number} of this site.
-        </Box>
+        </Text>
       ) : (
         <>
           <span>It brings the rules of its revision {data.revision} along.</span>
@@ -264,6 +256,6 @@ function Baseline({ id }: { id: number }) {
         </>
       )}
       {takeIt.error && <Notice>{takeIt.error.message}</Notice>}
-    </Box>
+    </Row>
   );
 }

@@ -1,4 +1,3 @@
-import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useQuery } from "@tanstack/react-query";
 
@@ -8,6 +7,7 @@ import { Notice } from "../ui/Notice";
 import { Table } from "../ui/Table";
 import { Tag } from "../ui/Tag";
 import { Mono, Title } from "../ui/text";
+import { Block, Row, Text } from "../ui/layout";
 
 const TONE = { added: "done", dropped: "deep", "other bytes": "pending" } as const;
 
@@ -18,17 +18,17 @@ export function Compare({ one, other, close }: { one: number; other: number; clo
   if (!data) return null;
   return (
     <>
-      <Box sx={{ display: "flex", gap: 1.5, alignItems: "baseline", mb: 0.5, flexWrap: "wrap" }}>
+      <Row gap={1.5} align="baseline" mb={0.5} wrap>
         <Title>
           From {data.one} to {data.other}
         </Title>
-        <Box sx={{ ml: "auto" }}>
+        <Block ml="auto">
           <Button variant="outlined" onClick={close}>
             Back to the list
           </Button>
-        </Box>
-      </Box>
-      <Box role="status" sx={{ color: "text.secondary", mb: 1.25 }}>
+        </Block>
+      </Row>
+      <Text role="status" tone="quiet" mb={1.25}>
         {data.changes.length === 0 ? (
           "They hold the same payloads."
         ) : (
@@ -37,7 +37,7 @@ export function Compare({ one, other, close }: { one: number; other: number; clo
             bring the first up to the second, <Mono>{size(data.added_bytes)}</Mono> have to be carried.
           </>
         )}
-      </Box>
+      </Text>
       {data.changes.length > 0 && (
         <Table aria-label="Differences" framed>
           <thead>

@@ -17,6 +17,7 @@ import { ink } from "../theme/theme";
 import { PackingList } from "./PackingList";
 import { groupOffers, readCapacity, readTrims, spellTrims, toggled } from "./trims";
 import { Scale } from "./Scale";
+import { Block, Row, Text } from "../ui/layout";
 
 /** What would be packed: trimmed until it fits, with what each trim saves and what it costs the servers. */
 export function Draft({
@@ -54,13 +55,13 @@ export function Draft({
           : null;
   return (
     <>
-      <Box sx={{ display: "flex", gap: 1.5, alignItems: "baseline", mb: 0.5, flexWrap: "wrap" }}>
+      <Row gap={1.5} align="baseline" mb={0.5} wrap>
         <Title>To be packed</Title>
-        <Box sx={{ color: "text.secondary" }}>
+        <Text tone="quiet">
           {names.length ? `for ${count(names.length, "selected server")}` : "for all servers"}:{" "}
           {count(data.servers.length, "server")} need something
-        </Box>
-        <Box sx={{ ml: "auto", display: "flex", gap: 1 }}>
+        </Text>
+        <Row ml="auto" gap={1}>
           <Act
             takes="plan"
             variant="contained"
@@ -75,8 +76,8 @@ export function Draft({
               Not now
             </Button>
           )}
-        </Box>
-      </Box>
+        </Row>
+      </Row>
       <Wishes
         data={data}
         name={name}
@@ -87,9 +88,9 @@ export function Draft({
       />
       {pack.error && <Notice>{pack.error.message}</Notice>}
       {data.media.too_large && (
-        <Box sx={{ mb: 1 }}>
+        <Block mb={1}>
           <Notice title="Too large for this medium">{data.media.too_large}.</Notice>
-        </Box>
+        </Block>
       )}
       <Sums data={data} />
       <Scale lines={data.lines} capacity={capacity} filled={data.media.filled} press={press} />
@@ -103,9 +104,9 @@ export function Draft({
           press={press}
         />
       ) : (
-        <Box sx={{ color: "text.secondary" }}>
+        <Text tone="quiet">
           Nothing is needed: these servers are level, held, without a route, or were not read yet.
-        </Box>
+        </Text>
       )}
     </>
   );
@@ -126,7 +127,7 @@ function Wishes({ data, name, setName, capacity, revision, change }: WishesProps
   const [own, setOwn] = useState(capacity !== null && !known);
   const field = { size: "small" as const, sx: { minWidth: 150 } };
   return (
-    <Box sx={{ display: "flex", gap: 1, flexWrap: "wrap", my: 1.25 }}>
+    <Row gap={1} wrap my={1.25}>
       <TextField
         {...field}
         label="Name"
@@ -181,7 +182,7 @@ function Wishes({ data, name, setName, capacity, revision, change }: WishesProps
           </MenuItem>
         ))}
       </TextField>
-    </Box>
+    </Row>
   );
 }
 
@@ -189,11 +190,7 @@ function Sums({ data }: { data: Packing }) {
   const out = data.lines.filter((l) => l.state === "left out").reduce((n, l) => n + l.size, 0);
   const packed = data.lines.filter((l) => l.state !== "left out").length;
   return (
-    <Box
-      role="status"
-      aria-label="Size"
-      sx={{ display: "flex", gap: 1.5, flexWrap: "wrap", color: "text.secondary", mb: 0.75 }}
-    >
+    <Row role="status" aria-label="Size" gap={1.5} wrap tone="quiet" mb={0.75}>
       <span>
         {count(packed, "payload")}, <Mono>{size(data.bytes)}</Mono>
         {data.stored > 0 && (
@@ -205,11 +202,11 @@ function Sums({ data }: { data: Packing }) {
       </span>
       {data.media.filled.length > 1 && <strong>spread over {data.media.filled.length} media</strong>}
       {out > 0 && (
-        <Box component="span" sx={{ ml: "auto" }}>
+        <Block as="span" ml="auto">
           <Mono>{size(out)}</Mono> left out
-        </Box>
+        </Block>
       )}
-    </Box>
+    </Row>
   );
 }
 
@@ -231,14 +228,15 @@ function Trims({ data, press }: { data: Packing; press: (trim: Trim) => void }) 
       }}
     >
       {groups.map(([word, offers]) => [
-        <Box key={word} sx={{ color: "text.secondary", pt: 0.25 }}>
+        <Text key={word} tone="quiet" pt={0.25}>
           {word}
-        </Box>,
-        <Box
+        </Text>,
+        <Row
           key={`${word} list`}
           role="group"
           aria-label={`Leave out by ${word.toLowerCase()}`}
-          sx={{ display: "flex", flexWrap: "wrap", gap: 0.5 }}
+          wrap
+          gap={0.5}
         >
           {offers.map((o) => (
             <Button
@@ -263,7 +261,7 @@ function Trims({ data, press }: { data: Packing; press: (trim: Trim) => void }) 
               </Box>
             </Button>
           ))}
-        </Box>,
+        </Row>,
       ])}
       {groups.length < every.length && (
         <>
@@ -311,7 +309,7 @@ function Losses({ losses }: { losses: Loss[] }) {
       tabIndex={0}
     >
       {kinds.map((what) => (
-        <Box key={what} sx={{ mb: 0.5 }}>
+        <Block key={what} mb={0.5}>
           <strong>
             {LOSS[what]}:{" "}
             {count(new Set(losses.filter((l) => l.what === what).flatMap((l) => l.servers)).size, "server")}
@@ -323,7 +321,7 @@ function Losses({ losses }: { losses: Loss[] }) {
                 {l.name} <Mono>{l.version}</Mono>: {l.why} ({fewNames(l.servers)})
               </Box>
             ))}
-        </Box>
+        </Block>
       ))}
     </Box>
   );

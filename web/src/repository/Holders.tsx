@@ -13,16 +13,17 @@ import { Notice } from "../ui/Notice";
 import { Tag } from "../ui/Tag";
 import { Mono, Title } from "../ui/text";
 import { ink } from "../theme/theme";
+import { Block, Row, Stack, Text } from "../ui/layout";
 
 /** Who may seal here, and whose seals are accepted. */
 export function Holders() {
   const { data } = useQuery(sealQuery);
   if (!data) return null;
   return (
-    <Box sx={{ display: "grid", gap: 2 }}>
+    <Stack gap={2}>
       <OwnSeal seal={data} key={data.version} />
       <Accepted />
-    </Box>
+    </Stack>
   );
 }
 
@@ -65,7 +66,7 @@ function OwnSeal({ seal }: { seal: SealState }) {
   const own = seal.root.holders.concat(seal.targets.holders);
   const kept = (id: string) => id === "new" || own.some((h) => h.keyid === id && h.kept);
   return (
-    <Box component="section" sx={{ display: "grid", gap: 1 }}>
+    <Stack as="section" gap={1}>
       <Title level={2}>This house’s seal</Title>
       <Box sx={{ color: seal.ends === "later" ? "text.secondary" : ink("deep"), fontSize: 13.5 }}>
         Root {seal.version}, good until {date(seal.expires)}
@@ -77,12 +78,12 @@ function OwnSeal({ seal }: { seal: SealState }) {
       {seal.draft && <Draft wanted={seal.draft} renew={() => void renew()} />}
       <Staffing title="Change who may sign (root)" wish={root} set={setRoot} kept={kept} />
       <Staffing title="Seal repositories (targets)" wish={targets} set={setTargets} kept={kept} />
-      <Box component="label" sx={{ fontSize: 13, display: "flex", gap: 0.75 }}>
+      <Row as="label" size="small" gap={0.75}>
         <input type="checkbox" checked={online} onChange={(e) => setOnline(e.target.checked)} />a new key for
         snapshot and timestamp, which Ordnung signs by itself
-      </Box>
+      </Row>
       {change.error && <Notice title="Not changed">{change.error.message}</Notice>}
-      <Box sx={{ display: "flex", gap: 1 }}>
+      <Row gap={1}>
         <Act
           takes="approve"
           variant="contained"
@@ -95,11 +96,11 @@ function OwnSeal({ seal }: { seal: SealState }) {
         <Button variant="outlined" href="/api/v1/seal/root" download="1.root.json">
           Get the first root
         </Button>
-      </Box>
-      <Box sx={{ color: "text.secondary", fontSize: 12.5 }}>
+      </Row>
+      <Text tone="quiet" size="note">
         The first root can be trusted at a far end before anything is carried there.
-      </Box>
-    </Box>
+      </Text>
+    </Stack>
   );
 }
 
@@ -122,9 +123,9 @@ function Staffing({ title, wish, set, kept }: StaffingProps) {
       aria-label={title}
       sx={{ border: `1px solid ${ink("rule")}`, p: 1, display: "grid", gap: 0.5, fontSize: 13 }}
     >
-      <Box sx={{ display: "flex", alignItems: "center", gap: 1 }}>
+      <Row align="center" gap={1}>
         <Title level={3}>{title}</Title>
-        <Box component="label" sx={{ ml: "auto", whiteSpace: "nowrap" }}>
+        <Block as="label" ml="auto" noWrap>
           <input
             type="number"
             min={1}
@@ -135,10 +136,10 @@ function Staffing({ title, wish, set, kept }: StaffingProps) {
             style={{ width: 44, font: "inherit" }}
           />{" "}
           of {wish.keys.length}
-        </Box>
-      </Box>
+        </Block>
+      </Row>
       {wish.keys.map((id, n) => (
-        <Box key={`${id} ${n}`} sx={{ display: "flex", gap: 1, alignItems: "baseline" }}>
+        <Row key={`${id} ${n}`} gap={1} align="baseline">
           <Mono>{id === "new" ? "a new key" : `${id.slice(0, 16)}…`}</Mono>
           <Tag tone={kept(id) ? "water" : "rule"}>{kept(id) ? "kept here" : "elsewhere"}</Tag>
           <Button
@@ -154,7 +155,7 @@ function Staffing({ title, wish, set, kept }: StaffingProps) {
           >
             take out
           </Button>
-        </Box>
+        </Row>
       ))}
       <Box>
         <Button
@@ -165,7 +166,7 @@ function Staffing({ title, wish, set, kept }: StaffingProps) {
           Add a key kept here
         </Button>
       </Box>
-      <Box sx={{ display: "flex", gap: 1, alignItems: "center" }}>
+      <Row gap={1} align="center">
         <TextField
           size="small"
           label="or the public half of one elsewhere"
@@ -181,7 +182,7 @@ function Staffing({ title, wish, set, kept }: StaffingProps) {
         >
           Add
         </Act>
-      </Box>
+      </Row>
     </Box>
   );
 }
@@ -212,7 +213,7 @@ function Draft({ wanted, renew }: { wanted: NonNullable<SealState["draft"]>; ren
           <Mono>{w.open_to.map((k) => k.slice(0, 12)).join(", ")}</Mono>
         </span>
       ))}
-      <Box sx={{ display: "flex", gap: 1, flexWrap: "wrap" }}>
+      <Row gap={1} wrap>
         <Button variant="outlined" href="/api/v1/seal/draft">
           Get the file
         </Button>
@@ -227,7 +228,7 @@ function Draft({ wanted, renew }: { wanted: NonNullable<SealState["draft"]>; ren
         <Act takes="approve" variant="text" onClick={() => drop.mutate()} sx={{ color: ink("ink2") }}>
           Leave the root as it is
         </Act>
-      </Box>
+      </Row>
       {bring.error && <Notice title="Not taken">{bring.error.message}</Notice>}
     </Box>
   );
@@ -241,15 +242,15 @@ function Accepted() {
     onSuccess: () => queries.invalidateQueries({ queryKey: ["repositories"] }),
   });
   return (
-    <Box component="section" sx={{ display: "grid", gap: 0.5, fontSize: 13 }}>
+    <Stack as="section" gap={0.5} size="small">
       <Title level={2}>Seals accepted from elsewhere</Title>
       {data.length === 0 && (
-        <Box sx={{ color: "text.secondary" }}>
+        <Text tone="quiet">
           None yet. The first repository of another house is refused with its key shown, for you to compare.
-        </Box>
+        </Text>
       )}
       {data.map((r) => (
-        <Box key={r.id} sx={{ borderTop: `1px solid ${ink("rule")}`, py: 0.5, overflowWrap: "anywhere" }}>
+        <Block key={r.id} ruled py={0.5} breaks>
           <strong>{r.name}</strong>, root {r.version}, compared by {r.added_by}
           <br />
           <Mono dim>{r.keys.split(",").join(" ")}</Mono>{" "}
@@ -262,8 +263,8 @@ function Accepted() {
           >
             accept no longer
           </Act>
-        </Box>
+        </Block>
       ))}
-    </Box>
+    </Stack>
   );
 }

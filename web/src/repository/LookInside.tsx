@@ -9,7 +9,7 @@ import { sendFile } from "../api/client";
 import { size } from "../shell/format";
 import { Notice } from "../ui/Notice";
 import { Mono, Title } from "../ui/text";
-import { ink } from "../theme/theme";
+import { Row, Stack, Text } from "../ui/layout";
 
 type Package = components["schemas"]["Package"];
 
@@ -27,9 +27,9 @@ export function LookInside() {
     event.target.value = "";
   };
   return (
-    <Box component="section" sx={{ display: "grid", gap: 1 }}>
+    <Stack as="section" gap={1}>
       <Title level={2}>Look into a package</Title>
-      <Box sx={{ display: "flex", gap: 1 }}>
+      <Row gap={1}>
         <TextField
           size="small"
           label="For server"
@@ -37,7 +37,7 @@ export function LookInside() {
           onChange={(e) => setServer(e.target.value)}
         />
         <TextField size="small" label="Slot" value={slot} onChange={(e) => setSlot(e.target.value)} />
-      </Box>
+      </Row>
       <Box>
         <input ref={input} type="file" onChange={chosen} hidden aria-label="Package file" />
         <Button variant="outlined" onClick={() => input.current?.click()} loading={look.isPending}>
@@ -46,37 +46,35 @@ export function LookInside() {
       </Box>
       {look.error && <Notice title="Refused">{look.error.message}</Notice>}
       {look.data && <Told data={look.data} />}
-    </Box>
+    </Stack>
   );
 }
 
 function Told({ data }: { data: Package }) {
   return (
-    <Box role="status" sx={{ fontSize: 13, display: "grid", gap: 0.5, overflowWrap: "anywhere" }}>
+    <Stack role="status" size="small" gap={0.5} breaks>
       <strong>{data.name}</strong>
       <Box>
         PLDM header revision {data.revision}, {size(data.size)}, checksums right
       </Box>
       {data.generation > 1 && <Box>signed in generation {data.generation}</Box>}
-      {data.trailing > 0 && (
-        <Box sx={{ color: ink("pending") }}>{data.trailing} bytes follow the last image</Box>
-      )}
+      {data.trailing > 0 && <Text tone="pending">{data.trailing} bytes follow the last image</Text>}
       {data.images.map((i) => (
         <Box key={i.version}>
           carries <Mono>{i.version}</Mono>, active by {i.activations.join(" or ") || "an unknown reset"}
         </Box>
       ))}
       {data.devices.map((d) => (
-        <Box key={d} sx={{ color: "text.secondary" }}>
+        <Text key={d} tone="quiet">
           for {d}
-        </Box>
+        </Text>
       ))}
       {data.downstream.map((d) => (
-        <Box key={d} sx={{ color: "text.secondary" }}>
+        <Text key={d} tone="quiet">
           and, behind it, for {d}
-        </Box>
+        </Text>
       ))}
-      {data.fits && <Box sx={{ color: ink("done") }}>{data.fits}</Box>}
-    </Box>
+      {data.fits && <Text tone="done">{data.fits}</Text>}
+    </Stack>
   );
 }

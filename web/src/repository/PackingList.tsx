@@ -9,6 +9,7 @@ import { Tag } from "../ui/Tag";
 import { Mono, Spoken } from "../ui/text";
 import { ink } from "../theme/theme";
 import { KINDS } from "../waterline/words";
+import { Row, Text } from "../ui/layout";
 
 const REASON = { target: "water", "must stop": "rule", "way back": "pending" } as const;
 
@@ -49,7 +50,7 @@ export function PackingList({ lines, media, places, press }: Props) {
       </thead>
       <tbody>
         {lines.map((l) => (
-          <Row
+          <LineRow
             key={`${l.product} ${l.version}`}
             line={l}
             medium={media > 1 ? (places?.[`${l.product} ${l.version}`] ?? l.medium) : null}
@@ -61,7 +62,7 @@ export function PackingList({ lines, media, places, press }: Props) {
   );
 }
 
-function Row({
+function LineRow({
   line: l,
   medium,
   press,
@@ -85,7 +86,7 @@ function Row({
         <Mono>{l.version}</Mono>
       </td>
       <td>
-        <Box sx={{ display: "flex", gap: 0.5, flexWrap: "wrap" }}>
+        <Row gap={0.5} wrap>
           {out
             ? l.trimmed.map((t) => <Tag key={`${t.by} ${t.value}`}>left out by {byWord(t)}</Tag>)
             : l.reasons.map((r) => (
@@ -93,7 +94,7 @@ function Row({
                   {r}
                 </Tag>
               ))}
-        </Box>
+        </Row>
       </td>
       <td className="n">{size(l.size)}</td>
       <td
@@ -151,10 +152,11 @@ function TrimButton({ line: l, press }: { line: Line; press: () => void }) {
 function LineState({ line: l }: { line: Line }) {
   if (l.state === "refused")
     return (
-      <Box sx={{ color: ink("deep"), maxWidth: 320, overflowWrap: "anywhere" }}>refused: {l.message}</Box>
+      <Text tone="deep" maxWidth={320} breaks>
+        refused: {l.message}
+      </Text>
     );
-  if (l.state === "elsewhere")
-    return <Box sx={{ color: ink("pending") }}>on medium {l.medium}, not here yet</Box>;
+  if (l.state === "elsewhere") return <Text tone="pending">on medium {l.medium}, not here yet</Text>;
   if (l.state === "left out") return <>left out</>;
   if (l.state === "packed")
     return (
@@ -172,7 +174,7 @@ function LineState({ line: l }: { line: Line }) {
   if (l.state !== "fetching") return <>–</>;
   const part = Math.min(100, Math.round((100 * l.bytes) / Math.max(1, l.size)));
   return (
-    <Box sx={{ display: "flex", alignItems: "center", gap: 1 }}>
+    <Row align="center" gap={1}>
       <Box
         role="progressbar"
         aria-label={`Fetching ${l.name} ${l.version}`}
@@ -182,6 +184,6 @@ function LineState({ line: l }: { line: Line }) {
         <Box sx={{ width: `${part}%`, height: "100%", bgcolor: ink("water") }} />
       </Box>
       <Mono>{part} %</Mono>
-    </Box>
+    </Row>
   );
 }

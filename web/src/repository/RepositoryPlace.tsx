@@ -1,4 +1,3 @@
-import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useQuery } from "@tanstack/react-query";
 import type { ReactNode } from "react";
@@ -17,6 +16,7 @@ import { Holders } from "./Holders";
 import { Shown } from "./Shown";
 import { Supply } from "./Supply";
 import { ThisOne } from "./ThisOne";
+import { Row, Stack, Text } from "../ui/layout";
 
 const SIDES: [string, string][] = [
   ["this", "This one"],
@@ -52,7 +52,7 @@ export function RepositoryPlace() {
     this: shown ? (
       <ThisOne repository={shown} editions={all} key={shown.id} />
     ) : (
-      <Box sx={{ color: "text.secondary" }}>Nothing is packed yet.</Box>
+      <Text tone="quiet">Nothing is packed yet.</Text>
     ),
     all: (
       <All
@@ -72,7 +72,7 @@ export function RepositoryPlace() {
       label="Repository"
       width={372}
       panel={
-        <Box sx={{ display: "grid", gap: 1.75, alignContent: "start" }}>
+        <Stack gap={1.75} start>
           <Sides
             label="Beside the repository"
             sides={SIDES}
@@ -80,7 +80,7 @@ export function RepositoryPlace() {
             show={(key) => change({ side: key })}
           />
           {panels[side]}
-        </Box>
+        </Stack>
       }
     >
       {address.has("in") ? (
@@ -97,14 +97,14 @@ export function RepositoryPlace() {
             drawing="bar"
             title="No repository yet"
             act={
-              <Box sx={{ display: "flex", gap: 1 }}>
+              <Row gap={1}>
                 <Button variant="contained" onClick={plan}>
                   See what would be packed
                 </Button>
                 <Button variant="outlined" onClick={carry}>
                   Carry one in
                 </Button>
-              </Box>
+              </Row>
             }
           >
             A repository holds every payload that chosen servers need: targets, must-stops and ways back,

@@ -6,6 +6,7 @@ import { Mono } from "../ui/text";
 import { fonts, ink } from "../theme/theme";
 import { KINDS } from "../waterline/words";
 import { layOut, type Part } from "./trims";
+import { Block, Row, Text } from "../ui/layout";
 
 const word = (kind: string): string =>
   kind === "controller" ? "Controller" : kind === "way back" ? "Ways back" : (KINDS[kind] ?? kind);
@@ -29,7 +30,7 @@ export function Scale({ lines, capacity, filled, press }: Props) {
   const spare = 1 - parts.reduce((n, p) => n + p.share, 0);
   const narrow = parts.filter((p) => p.share <= WIDE);
   return (
-    <Box sx={{ mb: 1.75 }}>
+    <Block mb={1.75}>
       <Box role="group" aria-label="Sizes by kind" sx={{ display: "flex", gap: "2px", height: 50 }}>
         {parts.map((p) => (
           <Piece key={`${p.out} ${p.kind}`} part={p} press={press} />
@@ -48,12 +49,12 @@ export function Scale({ lines, capacity, filled, press }: Props) {
         />
       )}
       {narrow.length > 0 && (
-        <Box aria-hidden sx={{ fontSize: 12, color: "text.secondary", mt: 0.25 }}>
+        <Text aria-hidden size="fine" tone="quiet" mt={0.25}>
           narrow, from the left:{" "}
           {narrow.map((p) => `${word(p.kind)} ${p.out ? "−" : ""}${size(p.bytes)}`).join(", ")}
-        </Box>
+        </Text>
       )}
-    </Box>
+    </Block>
   );
 }
 
@@ -126,7 +127,7 @@ function Ruler({
 }) {
   const share = (capacity / total) * 100;
   return (
-    <Box sx={{ display: "flex", mt: 0.5 }}>
+    <Row mt={0.5}>
       {Array.from({ length: media }, (_, n) => {
         const used = filled[n] ?? 0;
         const full = Math.round((100 * used) / capacity);
@@ -153,6 +154,6 @@ function Ruler({
           </Box>
         );
       })}
-    </Box>
+    </Row>
   );
 }

@@ -17,6 +17,7 @@ import { progress } from "../shell/WorkBar";
 import { ink } from "../theme/theme";
 import { PackingList } from "./PackingList";
 import { Scale } from "./Scale";
+import { Block, Row, Text } from "../ui/layout";
 
 const TONE = {
   packing: "water",
@@ -58,21 +59,21 @@ export function Shown({ repository: r, show }: { repository: Repository; show: (
   );
   return (
     <>
-      <Box sx={{ display: "flex", gap: 1.25, alignItems: "baseline", flexWrap: "wrap" }}>
+      <Row gap={1.25} align="baseline" wrap>
         <Title>{r.name}</Title>
-        <Box component="span" sx={{ color: "text.secondary" }}>
+        <Text as="span" tone="quiet">
           edition {r.edition}
-        </Box>
+        </Text>
         <State repository={r} />
-      </Box>
+      </Row>
       <Whom repository={r} />
       {r.message && (
-        <Box sx={{ my: 1 }}>
+        <Block my={1}>
           <Notice title={r.state === "incomplete" ? "Not sealed" : "Mark this"}>{r.message}</Notice>
-        </Box>
+        </Block>
       )}
       {r.state === "waiting" && (
-        <Box sx={{ my: 1 }}>
+        <Block my={1}>
           <Notice title="Not whole yet">
             {count(r.waiting.length, "payload")} lie on media that were not brought yet (
             {[...new Set(r.lines.filter((l) => l.state === "elsewhere").map((l) => l.medium))]
@@ -80,13 +81,13 @@ export function Shown({ repository: r, show }: { repository: Repository; show: (
               .join(", ")}
             ). Carry those in as well.
           </Notice>
-        </Box>
+        </Block>
       )}
-      <Box sx={{ color: "text.secondary", mb: 0.75, mt: 0.5 }}>
+      <Text tone="quiet" mb={0.75} mt={0.5}>
         {count(r.lines.length, "payload")}, <Mono>{size(r.bytes)}</Mono>, each stored once however many
         servers and repositories need it
         {r.left_out.length > 0 && `; ${count(r.left_out.length, "payload")} left out`}
-      </Box>
+      </Text>
       <Scale lines={r.lines} capacity={r.capacity} filled={filled} />
       <UnderWay id={r.id} />
       {r.state !== "packing" && <Today repository={r} show={show} />}
@@ -116,10 +117,10 @@ function UnderWay({ id }: { id: number }) {
       {mine.map((w) => {
         const { part, told } = progress(w, now);
         return (
-          <Box key={w.id} sx={{ mb: 1.25, fontSize: 13.5 }}>
+          <Text key={w.id} mb={1.25} size="body">
             <strong>{WORDS[w.kind]}</strong>: <Mono>{told}</Mono>
             <LinearProgress variant="determinate" aria-label={w.title} value={100 * part} sx={{ mt: 0.5 }} />
-          </Box>
+          </Text>
         );
       })}
     </>
@@ -129,7 +130,7 @@ function UnderWay({ id }: { id: number }) {
 function Whom({ repository: r }: { repository: Repository }) {
   const [open, setOpen] = useState(false);
   return (
-    <Box sx={{ color: "text.secondary", mt: 0.25 }}>
+    <Text tone="quiet" mt={0.25}>
       by revision {r.revision} for{" "}
       <Button
         variant="text"
@@ -142,7 +143,7 @@ function Whom({ repository: r }: { repository: Repository }) {
       {r.made_by && `, packed by ${r.made_by}`}
       {r.carried_from && `, carried in as ${r.carried_from}`}
       {open && `: ${someNames(r.servers)}`}
-    </Box>
+    </Text>
   );
 }
 
@@ -195,7 +196,7 @@ function Today({ repository: r, show }: { repository: Repository; show: (id: num
           ` ${count(data.not_needed, "payload")} in it ${data.not_needed === 1 ? "is" : "are"} needed no more.`}
       </Box>
       {!r.carried_from && (
-        <Box sx={{ display: "flex", gap: 1 }}>
+        <Row gap={1}>
           <Act
             takes="plan"
             variant={isStale ? "contained" : "outlined"}
@@ -209,7 +210,7 @@ function Today({ repository: r, show }: { repository: Repository; show: (id: num
               Only seal it anew
             </Act>
           )}
-        </Box>
+        </Row>
       )}
       {again.error && <Notice>{again.error.message}</Notice>}
     </Box>

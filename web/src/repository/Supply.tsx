@@ -13,16 +13,17 @@ import { Tag } from "../ui/Tag";
 import { Mono, Title } from "../ui/text";
 import { ink } from "../theme/theme";
 import { LookInside } from "./LookInside";
+import { Block, Row, Stack, Text } from "../ui/layout";
 
 /** Where payloads come from, the store they lie in, and looks into single ones. */
 export function Supply() {
   return (
-    <Box sx={{ display: "grid", gap: 2.25 }}>
+    <Stack gap={2.25}>
       <Places />
       <Store />
       <WayBack />
       <LookInside />
-    </Box>
+    </Stack>
   );
 }
 
@@ -53,24 +54,20 @@ function Places() {
   });
   if (!data) return null;
   return (
-    <Box component="section" sx={{ display: "grid", gap: 0.75, fontSize: 13 }}>
+    <Stack as="section" gap={0.75} size="small">
       <Title level={2}>Places payloads are fetched from</Title>
-      <Box sx={{ color: "text.secondary" }}>
+      <Text tone="quiet">
         First where its catalog says, then these. One that sends something else than the catalog says is put
         aside.
-      </Box>
-      <Box component="ul" aria-label="Places" sx={{ m: 0, p: 0, listStyle: "none" }}>
+      </Text>
+      <Block as="ul" aria-label="Places" m={0} p={0} plain>
         {data.places.map((p) => (
-          <Box
-            component="li"
-            key={p.id}
-            sx={{ borderTop: `1px solid ${ink("rule")}`, py: 0.5, overflowWrap: "anywhere" }}
-          >
+          <Block as="li" key={p.id} ruled py={0.5} breaks>
             <Mono>{p.base.replace(/^https:\/\//, "")}</Mono> {p.aside && <Tag tone="deep">put aside</Tag>}
-            <Box sx={{ color: "text.secondary" }}>
+            <Text tone="quiet">
               {p.answered_at ? `Answered ${ago(p.answered_at, now)}` : "Never asked yet"}
               {p.proxy && `, through ${p.proxy}`}, named by {p.added_by}.
-            </Box>
+            </Text>
             {p.aside && (
               <Notice title={`It lied ${p.aside_at ? ago(p.aside_at, now) : ""}`}>
                 {p.aside}
@@ -90,17 +87,17 @@ function Places() {
             >
               look there no more
             </Act>
-          </Box>
+          </Block>
         ))}
-      </Box>
-      <Box
-        component="form"
+      </Block>
+      <Stack
+        as="form"
         aria-label="New place"
         onSubmit={(e) => {
           e.preventDefault();
           add.mutate();
         }}
-        sx={{ display: "grid", gap: 0.75 }}
+        gap={0.75}
       >
         <TextField
           size="small"
@@ -116,7 +113,7 @@ function Places() {
             onChange={(e) => tell({ ...told, proxy: e.target.value })}
           />
         )}
-        <Box sx={{ display: "flex", gap: 1, alignItems: "center" }}>
+        <Row gap={1} align="center">
           <Act
             takes="keep"
             type="submit"
@@ -127,12 +124,12 @@ function Places() {
             Add a place
           </Act>
           <Limit key={data.bytes_per_s} bytes={data.bytes_per_s} set={(bytes) => limit.mutate(bytes)} />
-        </Box>
-      </Box>
+        </Row>
+      </Stack>
       {(add.error ?? limit.error) && (
         <Notice title="Not changed">{(add.error ?? limit.error)?.message}</Notice>
       )}
-    </Box>
+    </Stack>
   );
 }
 
@@ -165,9 +162,9 @@ function Store() {
   const clear = useMutation({ mutationFn: () => take(api.POST("/api/v1/store/clear")), onSuccess: renew });
   if (!data) return null;
   return (
-    <Box component="section" sx={{ display: "grid", gap: 0.75, fontSize: 13 }}>
+    <Stack as="section" gap={0.75} size="small">
       <Title level={2}>Store</Title>
-      <Box sx={{ color: "text.secondary" }}>
+      <Text tone="quiet">
         {count(data.files, "file")}, <Mono>{data.bytes ? size(data.bytes) : "0 kB"}</Mono>;{" "}
         <Mono>{size(data.free)}</Mono> free.{" "}
         {data.loose_files > 0 ? (
@@ -178,8 +175,8 @@ function Store() {
         ) : (
           "All of it is needed."
         )}
-      </Box>
-      <Box sx={{ display: "flex", gap: 1 }}>
+      </Text>
+      <Row gap={1}>
         <Act takes="plan" variant="outlined" onClick={() => look.mutate()} loading={look.isPending}>
           Look it over
         </Act>
@@ -192,14 +189,14 @@ function Store() {
         >
           Throw away what is loose
         </Act>
-      </Box>
+      </Row>
       {clear.error && <Notice>{clear.error.message}</Notice>}
       {clear.data && (
-        <Box role="status" sx={{ color: ink("done") }}>
+        <Text role="status" tone="done">
           {count(clear.data.files, "file")}, {size(clear.data.bytes)} thrown away.
-        </Box>
+        </Text>
       )}
-    </Box>
+    </Stack>
   );
 }
 
@@ -211,16 +208,16 @@ function WayBack() {
     enabled: Boolean(asked.server && asked.slot),
   });
   return (
-    <Box component="section" sx={{ display: "grid", gap: 0.75, fontSize: 13 }}>
+    <Stack as="section" gap={0.75} size="small">
       <Title level={2}>Who holds a way back?</Title>
-      <Box
-        component="form"
+      <Row
+        as="form"
         aria-label="Way back of"
         onSubmit={(e) => {
           e.preventDefault();
           ask(told);
         }}
-        sx={{ display: "flex", gap: 1 }}
+        gap={1}
       >
         <TextField
           size="small"
@@ -241,13 +238,13 @@ function WayBack() {
         >
           Find
         </Act>
-      </Box>
+      </Row>
       {error && <Notice>{error.message}</Notice>}
       {data && (
         <Box role="status" aria-label="Ways back">
           <strong>{data.name}</strong> at <Mono>{data.installed ?? "unread"}</Mono>
           {data.ways.length === 0 && ": no way back is held here."}
-          <Box component="ul" sx={{ m: 0, p: 0, listStyle: "none" }}>
+          <Block as="ul" m={0} p={0} plain>
             {data.ways.map((w) => (
               <Box
                 component="li"
@@ -261,12 +258,12 @@ function WayBack() {
                 <Mono>{w.version}</Mono> {w.bank && "in its second bank"}
                 {w.bank && w.repositories.length > 0 && ", "}
                 {w.repositories.map((r) => `${r.name} (edition ${r.edition})`).join(", ")}
-                {w.barred && <Box sx={{ color: ink("deep") }}>barred: {w.barred}</Box>}
+                {w.barred && <Text tone="deep">barred: {w.barred}</Text>}
               </Box>
             ))}
-          </Box>
+          </Block>
         </Box>
       )}
-    </Box>
+    </Stack>
   );
 }

@@ -15,6 +15,7 @@ import { Notice } from "../ui/Notice";
 import { Tag } from "../ui/Tag";
 import { Mono, spoken, Title } from "../ui/text";
 import { ink } from "../theme/theme";
+import { Block, Row, Stack, Text } from "../ui/layout";
 
 const date = (text: string): string =>
   new Date(text).toLocaleDateString("en-GB", { day: "numeric", month: "long", year: "numeric" });
@@ -22,13 +23,13 @@ const date = (text: string): string =>
 /** What can be done with one repository: check its seal, write it out, see who reaches it. */
 export function ThisOne({ repository: r, editions }: { repository: Repository; editions: RepositoryHead[] }) {
   return (
-    <Box sx={{ display: "grid", gap: 2.25 }}>
+    <Stack gap={2.25}>
       <Seal repository={r} />
       {r.state === "signing" && <Signing repository={r} />}
       {(r.state === "sealed" || r.state === "waiting") && <WriteOut repository={r} editions={editions} />}
       {r.servers.length > 0 && <Reach repository={r} />}
       <Fetched repository={r} />
-    </Box>
+    </Stack>
   );
 }
 
@@ -40,27 +41,27 @@ function Seal({ repository: r }: { repository: Repository }) {
     return (
       <Box component="section">
         <Title level={2}>Seal</Title>
-        <Box sx={{ color: "text.secondary" }}>
+        <Text tone="quiet">
           {r.state === "packing"
             ? "Sealed once every payload is fetched and checked."
             : r.state === "signing"
               ? "Everything is packed; signatures are still wanted."
               : "Not sealed."}
-        </Box>
+        </Text>
       </Box>
     );
   }
   return (
-    <Box component="section" sx={{ display: "grid", gap: 0.75 }}>
+    <Stack as="section" gap={0.75}>
       <Title level={2}>Seal</Title>
       <Box sx={{ color: r.ends === "over" ? ink("deep") : "text.secondary" }}>
         {r.ends === "over"
           ? `Ended on ${date(r.expires)}: it is refused wherever it arrives. Seal it anew.`
           : `Good until ${date(r.expires)}${r.ends === "soon" ? ", which is soon" : ""}. A copy that was altered, cut short, mixed or swapped for an older one is refused where it arrives.`}
       </Box>
-      <Box sx={{ fontSize: 12, overflowWrap: "anywhere" }}>
+      <Text size="fine" breaks>
         Root {r.root_version}, to compare at the far end: <Mono>{r.root_key.split(",").join(" ")}</Mono>
-      </Box>
+      </Text>
       <Box>
         <Act takes="plan" variant="outlined" onClick={() => check.mutate()} loading={check.isPending}>
           Check it end to end
@@ -71,11 +72,11 @@ function Seal({ repository: r }: { repository: Repository }) {
         (r.check_failed ? (
           <Notice title="Refused">{r.checked}</Notice>
         ) : (
-          <Box role="status" sx={{ color: ink("done") }}>
+          <Text role="status" tone="done">
             {r.checked}.
-          </Box>
+          </Text>
         ))}
-    </Box>
+    </Stack>
   );
 }
 
@@ -86,19 +87,19 @@ function Signing({ repository: r }: { repository: Repository }) {
     mutationFn: (file: File) => sendFile(`/api/v1/repositories/${r.id}/signatures`, file),
   });
   return (
-    <Box component="section" sx={{ display: "grid", gap: 0.75 }}>
+    <Stack as="section" gap={0.75}>
       <Title level={2}>Signatures</Title>
       {data && (
-        <Box sx={{ color: "text.secondary" }}>
+        <Text tone="quiet">
           {data.have} of {data.threshold} are there. Could still sign:{" "}
           <Mono>{data.open_to.map((k) => k.slice(0, 12)).join(", ")}</Mono>.
-        </Box>
+        </Text>
       )}
-      <Box sx={{ color: "text.secondary", fontSize: 13 }}>
+      <Text tone="quiet" size="small">
         Take the file to where the key is, sign it there with <Mono>ordnung seal sign</Mono>, and bring it
         back.
-      </Box>
-      <Box sx={{ display: "flex", gap: 1 }}>
+      </Text>
+      <Row gap={1}>
         <Button variant="outlined" href={`/api/v1/repositories/${r.id}/targets`}>
           Get the file
         </Button>
@@ -110,9 +111,9 @@ function Signing({ repository: r }: { repository: Repository }) {
           pending={bring.isPending}
           chosen={([file]) => file && bring.mutate(file)}
         />
-      </Box>
+      </Row>
       {bring.error && <Notice title="Not taken">{bring.error.message}</Notice>}
-    </Box>
+    </Stack>
   );
 }
 
@@ -140,7 +141,7 @@ function WriteOut({ repository: r, editions }: { repository: Repository; edition
   });
   const why = r.state === "waiting" ? "Payloads are still missing; carry in the other media first." : null;
   return (
-    <Box component="section" sx={{ display: "grid", gap: 1 }}>
+    <Stack as="section" gap={1}>
       <Title level={2}>Write it out</Title>
       <Box
         role="radiogroup"
@@ -169,7 +170,9 @@ function WriteOut({ repository: r, editions }: { repository: Repository; edition
               onChange={() => setShape(key)}
             />
             <strong>{word}</strong>
-            <Box sx={{ color: "text.secondary", fontSize: 12 }}>{hint}</Box>
+            <Text tone="quiet" size="fine">
+              {hint}
+            </Text>
           </Box>
         ))}
       </Box>
@@ -208,22 +211,19 @@ function WriteOut({ repository: r, editions }: { repository: Repository; edition
         </Act>
       </Box>
       {write.error && <Notice title="Not written">{write.error.message}</Notice>}
-      <Box component="ul" aria-label="Written out" sx={{ m: 0, p: 0, listStyle: "none" }}>
+      <Block as="ul" aria-label="Written out" m={0} p={0} plain>
         {r.written.map((w) => (
           <WrittenLine key={w.id} repository={r} written={w} />
         ))}
-      </Box>
-    </Box>
+      </Block>
+    </Stack>
   );
 }
 
 function WrittenLine({ repository: r, written: w }: { repository: Repository; written: Written }) {
   const name = w.place.split("/").at(-1) ?? w.place;
   return (
-    <Box
-      component="li"
-      sx={{ borderTop: `1px solid ${ink("rule")}`, py: 0.75, fontSize: 13, overflowWrap: "anywhere" }}
-    >
+    <Text as="li" ruled py={0.75} size="small" breaks>
       <strong>{name}</strong>{" "}
       {w.state === "writing" ? (
         <Tag tone="water">being written</Tag>
@@ -234,7 +234,7 @@ function WrittenLine({ repository: r, written: w }: { repository: Repository; wr
       )}
       {w.state === "failed" && <Notice>{w.message}</Notice>}
       {w.state === "done" && (
-        <Box sx={{ color: "text.secondary", fontSize: 12 }}>
+        <Text tone="quiet" size="fine">
           {w.sha256 ? (
             <>
               SHA-256 <Mono>{w.sha256}</Mono>
@@ -256,9 +256,9 @@ function WrittenLine({ repository: r, written: w }: { repository: Repository; wr
               </a>
             </>
           )}
-        </Box>
+        </Text>
       )}
-    </Box>
+    </Text>
   );
 }
 
@@ -269,11 +269,11 @@ function Reach({ repository: r }: { repository: Repository }) {
     mutationFn: () => take(api.POST("/api/v1/reach", { body: { servers: known, failed: false } })),
   });
   return (
-    <Box component="section" sx={{ display: "grid", gap: 0.5 }}>
+    <Stack as="section" gap={0.5}>
       <Title level={2}>Can the controllers reach it?</Title>
-      <Box component="ul" aria-label="Reach" sx={{ m: 0, p: 0, listStyle: "none", fontSize: 13.5 }}>
+      <Text as="ul" aria-label="Reach" m={0} p={0} plain size="body">
         {data.map((g) => (
-          <Box component="li" key={g.way} sx={{ py: 0.25 }}>
+          <Block as="li" key={g.way} py={0.25}>
             <Box
               sx={{
                 display: "flex",
@@ -282,14 +282,18 @@ function Reach({ repository: r }: { repository: Repository }) {
               }}
             >
               <span>{g.words}</span>
-              <Box component="span" sx={{ ml: "auto" }}>
+              <Block as="span" ml="auto">
                 <Mono>{g.servers.length}</Mono>
-              </Box>
+              </Block>
             </Box>
-            {!g.good && <Box sx={{ color: "text.secondary", fontSize: 12 }}>{someNames(g.servers)}</Box>}
-          </Box>
+            {!g.good && (
+              <Text tone="quiet" size="fine">
+                {someNames(g.servers)}
+              </Text>
+            )}
+          </Block>
         ))}
-      </Box>
+      </Text>
       <Box>
         <Act
           takes="plan"
@@ -301,7 +305,7 @@ function Reach({ repository: r }: { repository: Repository }) {
           Have them try
         </Act>
       </Box>
-    </Box>
+    </Stack>
   );
 }
 
@@ -312,26 +316,24 @@ function Fetched({ repository: r }: { repository: Repository }) {
   const now = Date.parse(useQuery(siteQuery).data?.now ?? new Date().toISOString());
   if (!data.length) return null;
   return (
-    <Box component="section" sx={{ display: "grid", gap: 0.5 }}>
+    <Stack as="section" gap={0.5}>
       <Title level={2}>Fetched by controllers</Title>
-      <Box component="ul" aria-label="Fetched" sx={{ m: 0, p: 0, listStyle: "none", fontSize: 13 }}>
+      <Text as="ul" aria-label="Fetched" m={0} p={0} plain size="small">
         {data.slice(0, SHOWN).map((f) => (
-          <Box
-            component="li"
-            key={`${f.at} ${f.server} ${f.name}`}
-            sx={{ borderTop: `1px solid ${ink("rule")}`, py: 0.25 }}
-          >
+          <Block as="li" key={`${f.at} ${f.server} ${f.name}`} ruled py={0.25}>
             <strong>{f.server}</strong> {f.name} <Mono>{f.version}</Mono>
-            <Box sx={{ color: "text.secondary", fontSize: 12 }}>
+            <Text tone="quiet" size="fine">
               {size(f.bytes)} over {f.protocol} to {f.address}
               {!f.whole && ", broken off"}, {ago(f.at, now)}, run {f.run}
-            </Box>
-          </Box>
+            </Text>
+          </Block>
         ))}
-      </Box>
+      </Text>
       {data.length > SHOWN && (
-        <Box sx={{ color: "text.secondary", fontSize: 12.5 }}>and {data.length - SHOWN} before that</Box>
+        <Text tone="quiet" size="note">
+          and {data.length - SHOWN} before that
+        </Text>
       )}
-    </Box>
+    </Stack>
   );
 }

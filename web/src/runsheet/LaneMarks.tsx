@@ -5,6 +5,7 @@ import type { RunServer, Span } from "../api/client";
 import { fonts, ink } from "../theme/theme";
 import { countIn, layMarks, type Mark, tellMark } from "./marks";
 import { isReset, type Scale, spansOf } from "./timescale";
+import { Row } from "../ui/layout";
 
 const HALF = 6;
 const TINT: Record<string, [string, string]> = {
@@ -149,13 +150,13 @@ export function SignsKey() {
 
 function Told({ mark, words }: { mark: Mark; words: string }) {
   return (
-    <Box sx={{ display: "flex", gap: 0.75, alignItems: "center" }}>
+    <Row gap={0.75} align="center">
       <svg width={26} height={16} aria-hidden>
         <g transform="translate(0,8)">
           <Drawn mark={mark} />
         </g>
       </svg>
       {words}
-    </Box>
+    </Row>
   );
 }

@@ -6,6 +6,7 @@ import { useState, type FormEvent } from "react";
 import { api, take, type RunServer } from "../api/client";
 import { Act } from "../ui/Act";
 import { Notice } from "../ui/Notice";
+import { Stack, Text } from "../ui/layout";
 
 /** What is expected to stop a server of a draft, and the way to answer for it where a person may. */
 export function Override({ run, lane }: { run: number; lane: RunServer }) {
@@ -30,16 +31,12 @@ export function Override({ run, lane }: { run: number; lane: RunServer }) {
     if (reason.trim()) set.mutate();
   };
   return (
-    <Box sx={{ display: "grid", gap: 1, my: 1 }}>
+    <Stack gap={1} my={1}>
       {lane.detail && (
         <Notice title="Expected to be stopped">
           {lane.detail}
           {lane.stopping && (
-            <Box
-              component="form"
-              onSubmit={submit}
-              sx={{ display: "grid", gap: 1, mt: 1, justifyItems: "start" }}
-            >
+            <Stack as="form" onSubmit={submit} gap={1} mt={1} left>
               <TextField
                 size="small"
                 fullWidth
@@ -58,12 +55,12 @@ export function Override({ run, lane }: { run: number; lane: RunServer }) {
               >
                 Override the {lane.stopping} check
               </Act>
-            </Box>
+            </Stack>
           )}
         </Notice>
       )}
       {lane.overrides.length > 0 && (
-        <Box sx={{ fontSize: 13 }}>
+        <Text size="small">
           {lane.overrides.map((o) => (
             <Box key={o.check}>
               The {o.check} check is overridden: {o.reason}
@@ -72,9 +69,9 @@ export function Override({ run, lane }: { run: number; lane: RunServer }) {
           <Act takes="run" onClick={() => clear.mutate()} sx={{ ml: -1 }}>
             Take the override back
           </Act>
-        </Box>
+        </Text>
       )}
       {trouble && <Notice>{trouble.message}</Notice>}
-    </Box>
+    </Stack>
   );
 }

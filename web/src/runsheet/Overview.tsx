@@ -7,6 +7,7 @@ import { allSpans, densityOf, peakOf } from "./bands";
 import { DensityMarks } from "./DensityMarks";
 import type { Stretch } from "./timescale";
 import type { Stretched } from "./useStretch";
+import { Row } from "../ui/layout";
 
 const HEIGHT = 30;
 const PIECE = 3;
@@ -43,10 +44,7 @@ export function Overview({ lanes, time, whole, left, width, at, isRunning }: Pro
     time.show({ from: middle - half, to: middle + half });
   };
   return (
-    <Box
-      sx={{ display: "flex", borderTop: `1px solid ${ink("ink")}`, alignItems: "center" }}
-      className="no-print"
-    >
+    <Row ruled="ink" align="center" className="no-print">
       <Box sx={{ width: left, flex: "none", pl: 1.25, typography: "note", color: "text.secondary" }}>
         whole run
       </Box>
@@ -74,6 +72,6 @@ export function Overview({ lanes, time, whole, left, width, at, isRunning }: Pro
           strokeWidth={1.5}
         />
       </svg>
-    </Box>
+    </Row>
   );
 }

@@ -1,9 +1,9 @@
-import Box from "@mui/material/Box";
 import { useMutation } from "@tanstack/react-query";
 
 import { api, take, type RunServer } from "../api/client";
 import { Act } from "../ui/Act";
 import { Notice } from "../ui/Notice";
+import { Block, Row, Text } from "../ui/layout";
 
 /** What a server of a run waits with until a person has decided; meanwhile it is watched on. */
 export function Question({ run, lane }: { run: number; lane: RunServer }) {
@@ -19,16 +19,16 @@ export function Question({ run, lane }: { run: number; lane: RunServer }) {
   return (
     <Notice title={`${lane.server} asks`}>
       {lane.question.charAt(0).toUpperCase() + lane.question.slice(1)}
-      <Box sx={{ fontSize: 13, mt: 0.5 }}>
+      <Text size="small" mt={0.5}>
         By force, its system has no time to close its programs. Left as it is, the server ends here for a
         person and counts as away until it is back. If it restarts by itself meanwhile, the run goes on.
-      </Box>
+      </Text>
       {lane.answer ? (
-        <Box role="status" sx={{ mt: 0.75, fontWeight: 650 }}>
+        <Text role="status" mt={0.75} strong>
           Answered: {lane.answer === "force" ? "restart it by force" : "leave it as it is"}
-        </Box>
+        </Text>
       ) : (
-        <Box sx={{ display: "flex", flexWrap: "wrap", gap: 1, mt: 1 }}>
+        <Row wrap gap={1} mt={1}>
           <Act
             takes="run"
             variant="outlined"
@@ -46,12 +46,12 @@ export function Question({ run, lane }: { run: number; lane: RunServer }) {
           >
             Leave it as it is
           </Act>
-        </Box>
+        </Row>
       )}
       {answer.error && (
-        <Box role="alert" sx={{ mt: 0.75 }}>
+        <Block role="alert" mt={0.75}>
           {answer.error.message}
-        </Box>
+        </Block>
       )}
     </Notice>
   );

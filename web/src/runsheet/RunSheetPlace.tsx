@@ -21,6 +21,7 @@ import { SignsKey } from "./LaneMarks";
 import { SheetPanel } from "./SheetPanel";
 import { States } from "./States";
 import { Timetable } from "./Timetable";
+import { Block, Row, Text } from "../ui/layout";
 
 /** Run sheets: plan, start, watch. Without a number it lists them. */
 export function RunSheetPlace() {
@@ -47,7 +48,7 @@ function Sheets() {
   const open = data.filter((r) => r.state !== "ended");
   if (!open.length || fresh) {
     return (
-      <Box sx={{ px: 2.25 }}>
+      <Block px={2.25}>
         <EmptyPlace
           drawing="lanes"
           title={fresh ? `A new run sheet for ${whom}` : "No run sheet is open"}
@@ -56,22 +57,26 @@ function Sheets() {
           The sheet is worked out from the catalog: for each server the fewest resets that lead to the
           baseline, laid out so that servers which serve together are not away together. Nothing is touched
           until you start it.
-          {names.length > 0 && <Box sx={{ mt: 1, color: "text.primary" }}>{someNames(names)}</Box>}
+          {names.length > 0 && (
+            <Text mt={1} tone="plain">
+              {someNames(names)}
+            </Text>
+          )}
         </EmptyPlace>
         {plan.error && (
           <Box sx={{ maxWidth: 520, mx: "auto", mt: 2 }}>
             <Notice>{plan.error.message}</Notice>
           </Box>
         )}
-      </Box>
+      </Block>
     );
   }
   return (
     <Split label="Run sheet">
-      <Box sx={{ display: "flex", gap: 1.5, alignItems: "baseline", mb: 1.25 }}>
+      <Row gap={1.5} align="baseline" mb={1.25}>
         <Title>Open run sheets</Title>
-        <Box sx={{ ml: "auto" }}>{act}</Box>
-      </Box>
+        <Block ml="auto">{act}</Block>
+      </Row>
       {plan.error && <Notice>{plan.error.message}</Notice>}
       <SheetTable rows={open} />
     </Split>
@@ -131,9 +136,9 @@ function Sheet({ id }: { id: number }) {
   const [picked, pick] = useParam("lane");
   if (error)
     return (
-      <Box sx={{ p: 3 }}>
+      <Block p={3}>
         <Notice>{error.message}</Notice>
-      </Box>
+      </Block>
     );
   if (!data) return null;
   return (
@@ -159,8 +164,8 @@ function Head({ run, now }: { run: Run; now: number }) {
     .filter(Boolean)
     .join(" and ");
   return (
-    <Box sx={{ mb: 1.25 }}>
-      <Box sx={{ display: "flex", gap: 1.25, alignItems: "center", flexWrap: "wrap" }}>
+    <Block mb={1.25}>
+      <Row gap={1.25} align="center" wrap>
         <Title>{run.name}</Title>
         <Tag
           tone={
@@ -178,8 +183,8 @@ function Head({ run, now }: { run: Run; now: number }) {
         <Box className="no-print" sx={{ ml: { md: "auto" }, display: "flex", flexWrap: "wrap", gap: 1 }}>
           <Orders run={run} />
         </Box>
-      </Box>
-      <Box sx={{ color: "text.secondary" }}>
+      </Row>
+      <Text tone="quiet">
         {count(run.count, "server")}, {count(run.updates, "update")}, {resets || "no reset"} (the fewest
         possible).{" "}
         {run.state === "draft"
@@ -187,8 +192,8 @@ function Head({ run, now }: { run: Run; now: number }) {
           : run.started_at &&
             `Started ${clock(new Date(run.started_at))} by ${run.started_by}${run.state === "running" ? `, expected to end ${clock(new Date(Math.max(now, Date.parse(run.started_at) + run.planned_seconds * 1000)))}` : ""}.`}{" "}
         Payloads {run.source}.
-      </Box>
-    </Box>
+      </Text>
+    </Block>
   );
 }
 

@@ -12,6 +12,7 @@ import { Mono, Title } from "../ui/text";
 import { ink } from "../theme/theme";
 import { Override } from "./Override";
 import { Question } from "./Question";
+import { Block, Row, Stack, Text } from "../ui/layout";
 
 interface Props {
   run: Run;
@@ -26,7 +27,7 @@ export function SheetPanel({ run, now, picked, pick }: Props) {
   const failed = run.servers.filter((s) => s.ended === "failed");
   const stopping = run.state === "draft" ? run.servers.filter((s) => s.detail) : [];
   return (
-    <Box sx={{ display: "grid", gap: 2 }}>
+    <Stack gap={2}>
       <Standing run={run} now={now} />
       {run.servers
         .filter((s) => s.question)
@@ -36,32 +37,32 @@ export function SheetPanel({ run, now, picked, pick }: Props) {
       {failed.map((s) => (
         <Notice key={s.server} title={`${s.server} needs a look`}>
           {s.reason}
-          <Box sx={{ mt: 0.75 }}>
+          <Block mt={0.75}>
             <Button variant="outlined" onClick={() => pick(s.server)}>
               Show its tape
             </Button>
-          </Box>
+          </Block>
         </Notice>
       ))}
       {!lane &&
         stopping.map((s) => (
           <Notice key={s.server} title={`${s.server} is expected to be stopped`}>
             {s.detail}
-            <Box sx={{ mt: 0.75 }}>
+            <Block mt={0.75}>
               <Button variant="outlined" onClick={() => pick(s.server)}>
                 Show its plan
               </Button>
-            </Box>
+            </Block>
           </Notice>
         ))}
       {lane && <Plan run={run} lane={lane} close={() => pick(null)} />}
       {run.state !== "draft" && <Tape key={picked} id={run.id} server={picked} />}
       {run.state === "draft" && !lane && (
-        <Box sx={{ color: "text.secondary", fontSize: 13.5 }}>
+        <Text tone="quiet" size="body">
           Pick a lane to see its rounds: what is written, and which reset makes it active.
-        </Box>
+        </Text>
       )}
-    </Box>
+    </Stack>
   );
 }
 
@@ -70,7 +71,7 @@ function Standing({ run, now }: { run: Run; now: number }) {
     return (
       <Box>
         <Title level={2}>Before it starts</Title>
-        <Box component="ul" sx={{ m: 0, mt: 0.75, pl: 2.25, fontSize: 13.5 }}>
+        <Text as="ul" m={0} mt={0.75} pl={2.25} size="body">
           <li>
             Each server is read again first; one that is level is skipped, one that changed is planned anew.
           </li>
@@ -81,7 +82,7 @@ function Standing({ run, now }: { run: Run; now: number }) {
               ? `${count(run.missing.length, "payload")} still to be packed.`
               : "Every payload is packed."}
           </li>
-        </Box>
+        </Text>
       </Box>
     );
   }
@@ -93,11 +94,11 @@ function Standing({ run, now }: { run: Run; now: number }) {
       <Title level={2}>
         {run.state === "running" ? "Running" : "Ended"}, {run.finished} of {run.count} servers done
       </Title>
-      <Box sx={{ color: "text.secondary", fontSize: 13.5 }}>
+      <Text tone="quiet" size="body">
         {duration(gone)} so far{run.state === "running" ? `, planned ${duration(run.planned_seconds)}` : ""}.{" "}
         {run.failed ? `${count(run.failed, "server")} failed.` : "Nothing failed."}
         {run.asking > 0 && ` ${count(run.asking, "server")} waits for an answer.`}
-      </Box>
+      </Text>
     </Box>
   );
 }
@@ -105,21 +106,25 @@ function Standing({ run, now }: { run: Run; now: number }) {
 function Plan({ run, lane, close }: { run: Run; lane: RunServer; close: () => void }) {
   return (
     <Box component="section">
-      <Box sx={{ display: "flex", justifyContent: "space-between" }}>
+      <Row between>
         <Title level={2}>{lane.server}</Title>
         <Button onClick={close}>All servers</Button>
-      </Box>
-      {lane.group && <Box sx={{ color: "text.secondary", fontSize: 13 }}>in {lane.group}</Box>}
+      </Row>
+      {lane.group && (
+        <Text tone="quiet" size="small">
+          in {lane.group}
+        </Text>
+      )}
       {run.state === "draft" ? (
         <Override run={run.id} lane={lane} />
       ) : (
         lane.overrides.map((o) => (
-          <Box key={o.check} sx={{ fontSize: 13 }}>
+          <Text key={o.check} size="small">
             The {o.check} check was overridden: {o.reason}
-          </Box>
+          </Text>
         ))
       )}
-      <Box component="ol" sx={{ m: 0, mt: 0.5, pl: 2.5, fontSize: 13.5 }}>
+      <Text as="ol" m={0} mt={0.5} pl={2.5} size="body">
         {lane.rounds.map((round, at) => (
           <li key={at}>
             {round.writes.map((w) => (
@@ -142,11 +147,11 @@ function Plan({ run, lane, close }: { run: Run; lane: RunServer; close: () => vo
             {round.reset ? `${round.writes.length ? "then " : ""}${round.reset}` : "no reset"}
           </li>
         ))}
-      </Box>
+      </Text>
       {lane.stranded.map((s) => (
-        <Box key={s.slot} sx={{ fontSize: 13 }}>
+        <Text key={s.slot} size="small">
           {s.slot} stays: {s.reason}
-        </Box>
+        </Text>
       ))}
     </Box>
   );
@@ -161,10 +166,7 @@ function Tape({ id, server }: { id: number; server: string | null }) {
   return (
     <Box component="section">
       <Title level={2}>Tape{server ? ` of ${server}` : ""}</Title>
-      <Box
-        component="ol"
-        sx={{ listStyle: "none", m: 0, mt: 0.75, p: 0, fontSize: 12.5, display: "grid", gap: 0.4 }}
-      >
+      <Stack as="ol" plain m={0} mt={0.75} p={0} size="note" gap={0.4}>
         {data.rows.map((e) => (
           <Box
             component="li"
@@ -176,13 +178,13 @@ function Tape({ id, server }: { id: number; server: string | null }) {
             }}
           >
             <Mono dim>{clock(new Date(e.at), true)}</Mono>
-            <Box sx={{ overflowWrap: "anywhere" }}>
+            <Block breaks>
               {!server && <strong>{e.server} </strong>}
               {e.text}
-            </Box>
+            </Block>
           </Box>
         ))}
-      </Box>
+      </Stack>
       <More
         shown={data.rows.length}
         total={data.total}

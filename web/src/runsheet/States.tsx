@@ -8,6 +8,7 @@ import { usePrinting } from "../shell/printing";
 import { Table } from "../ui/Table";
 import { Tag } from "../ui/Tag";
 import { foldPlans, foldStates, type Stand, tellWrites } from "./folded";
+import { Text } from "../ui/layout";
 
 /** The timetable again as a table: the plan before, the state of each server from the start on. */
 export function States({ run }: { run: Run }) {
@@ -55,9 +56,9 @@ function Planned({ lanes }: { lanes: RunServer[] }) {
       <td>
         {first.rounds.map((round, at) => (
           <Box key={at} component="span" sx={{ mr: 1.5, display: "inline-block" }}>
-            <Box component="span" sx={{ color: "text.secondary" }}>
+            <Text as="span" tone="quiet">
               {at + 1}.
-            </Box>{" "}
+            </Text>{" "}
             {tellWrites(round.writes) || "nothing to write"}
             {round.reset && <strong>, {round.reset}</strong>}
           </Box>

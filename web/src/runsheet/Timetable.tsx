@@ -17,6 +17,7 @@ import { endOf, scaleOf, wholeOf } from "./timescale";
 import { RIGHT } from "./TimetableRow";
 import { TimetableRows } from "./TimetableRows";
 import { type Stretched, useStretch } from "./useStretch";
+import { Row } from "../ui/layout";
 
 const secondOfDay = (time: Date): number =>
   time.getHours() * 3600 + time.getMinutes() * 60 + time.getSeconds();
@@ -98,10 +99,7 @@ function Controls({
   isRunning: boolean;
 }) {
   return (
-    <Box
-      className="no-print"
-      sx={{ display: "flex", flexWrap: "wrap", gap: 1.5, alignItems: "center", mb: 0.75 }}
-    >
+    <Row className="no-print" wrap gap={1.5} align="center" mb={0.75}>
       {run.servers.length > 1 && (
         <ToggleButtonGroup
           exclusive
@@ -116,7 +114,7 @@ function Controls({
           ))}
         </ToggleButtonGroup>
       )}
-      <Box sx={{ display: "flex", ml: "auto", gap: 0.5 }}>
+      <Row ml="auto" gap={0.5}>
         <Button variant="text" onClick={() => time.turn(1.5)}>
           Closer
         </Button>
@@ -131,7 +129,7 @@ function Controls({
         <Button variant="text" onClick={time.all}>
           Whole run
         </Button>
-      </Box>
-    </Box>
+      </Row>
+    </Row>
   );
 }

@@ -11,6 +11,7 @@ import { advisories, baseline, repositories, runs } from "../api/queries";
 import { floor } from "../waterline/spots";
 import { type Fits, type Found, indexOf } from "./found";
 import { PLACES } from "./Places";
+import { Block, Text } from "../ui/layout";
 
 /** Looks through everything that can be found or done. */
 function useIndex(): (line: string) => Fits {
@@ -174,7 +175,7 @@ function FindLine({ close }: { close: () => void }) {
   const [line, setLine] = useState("");
   const { rows, totals } = useMemo(() => find(line), [find, line]);
   return (
-    <Box sx={{ p: 2 }}>
+    <Block p={2}>
       <Autocomplete
         open
         options={rows}
@@ -203,16 +204,16 @@ function FindLine({ close }: { close: () => void }) {
         renderOption={({ key, ...props }, f) => (
           <Box component="li" key={key} {...props} sx={{ display: "flex", gap: 1.5 }}>
             {f.label}
-            <Box component="span" sx={{ color: "text.secondary", fontSize: 12.5 }}>
+            <Text as="span" tone="quiet" size="note">
               {f.hint}
-            </Box>
+            </Text>
           </Box>
         )}
         renderInput={(params) => (
           <TextField {...params} autoFocus label="Find a server, product or run, or say what to do" />
         )}
       />
-    </Box>
+    </Block>
   );
 }
 
@@ -230,14 +231,14 @@ function Group({
 }) {
   return (
     <li>
-      <Box sx={{ px: 2, pt: 1, fontSize: 12.5, color: "text.secondary" }}>
+      <Text px={2} pt={1} size="note" tone="quiet">
         {name}
         {total > shown &&
           `: the first ${shown} of ${total.toLocaleString("en-GB")}; type on to find the others`}
-      </Box>
-      <Box component="ul" sx={{ p: 0 }}>
+      </Text>
+      <Block as="ul" p={0}>
         {children}
-      </Box>
+      </Block>
     </li>
   );
 }

@@ -10,13 +10,14 @@ import { useLive } from "../api/live";
 import { me, site } from "../api/queries";
 import { fonts, ink } from "../theme/theme";
 import { clock, day } from "./format";
+import { Find } from "./Find";
 import { KeptSelection } from "./KeptSelection";
 import { later } from "./later";
 import { Places } from "./Places";
 import { useSiteNow } from "./time";
 import { WorkBar } from "./WorkBar";
+import { Text } from "../ui/layout";
 
-const Find = later(async () => (await import("./Find")).Find);
 const KeysDialog = later(async () => (await import("./KeysDialog")).KeysDialog);
 
 const isTyping = (target: EventTarget | null): boolean =>
@@ -51,9 +52,7 @@ function Now() {
       <Box sx={{ fontFamily: fonts.mono, fontVariantNumeric: "tabular-nums", fontWeight: 650 }}>
         {day(time)} {clock(time)}
       </Box>
-      <Box sx={{ color: "text.secondary" }}>
-        {data && data.rate !== 1 ? `clock runs ${data.rate} × as fast` : "site time"}
-      </Box>
+      <Text tone="quiet">{data && data.rate !== 1 ? `clock runs ${data.rate} × as fast` : "site time"}</Text>
     </Box>
   );
 }

@@ -1,4 +1,3 @@
-import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useQuery } from "@tanstack/react-query";
 import { type ReactNode, useEffect } from "react";
@@ -6,6 +5,7 @@ import { type ReactNode, useEffect } from "react";
 import { asKept, fetchKept, isKnown, shortName } from "./kept";
 import { Notice } from "../ui/Notice";
 import { useParam } from "./selection";
+import { Block } from "../ui/layout";
 
 /** How long a selection stands before it is kept: one that grows key by key is kept once. */
 const SETTLED_MS = 250;
@@ -33,15 +33,15 @@ export function KeptSelection({ children }: { children: ReactNode }) {
   if (!waits) return children;
   if (!error) return null;
   return (
-    <Box sx={{ p: 3 }}>
+    <Block p={3}>
       <Notice title="The selection in this address can't be told">
         {error.message}
-        <Box sx={{ mt: 0.75 }}>
+        <Block mt={0.75}>
           <Button variant="outlined" onClick={() => change(null)}>
             Go on with nothing selected
           </Button>
-        </Box>
+        </Block>
       </Notice>
-    </Box>
+    </Block>
   );
 }

@@ -6,6 +6,7 @@ import type { Site } from "../api/client";
 import { site } from "../api/queries";
 import { fonts, ink } from "../theme/theme";
 import { count } from "./format";
+import { Row } from "../ui/layout";
 
 interface Place {
   path: string;
@@ -92,7 +93,7 @@ export function Places() {
           }}
         >
           <Box className="dot" aria-hidden />
-          <Box sx={{ display: "flex", gap: 0.75, alignItems: "baseline", whiteSpace: "nowrap", pt: 0.25 }}>
+          <Row gap={0.75} align="baseline" noWrap pt={0.25}>
             <Box
               component="span"
               className="name"
@@ -105,7 +106,7 @@ export function Places() {
             >
               {place.name}
             </Box>
-          </Box>
+          </Row>
           <Box sx={{ color: "text.secondary", whiteSpace: "nowrap", display: { xs: "none", sm: "block" } }}>
             {data ? place.fact(data) : "\u00a0"}
           </Box>

@@ -8,6 +8,7 @@ import { api, setToken, take } from "../api/client";
 import { Glyph } from "../waterline/Glyph";
 import { Notice } from "../ui/Notice";
 import { Title } from "../ui/text";
+import { Row, Text } from "../ui/layout";
 
 /** The door. Nothing of the house is shown before it is passed. */
 export function SignIn() {
@@ -28,13 +29,13 @@ export function SignIn() {
   return (
     <Box component="main" sx={{ minHeight: "100%", display: "grid", placeItems: "center", p: 3 }}>
       <Box component="form" onSubmit={submit} sx={{ width: "100%", maxWidth: 340, display: "grid", gap: 2 }}>
-        <Box sx={{ display: "flex", gap: 1, alignItems: "center" }}>
+        <Row gap={1} align="center">
           <Glyph verdict="level" scale={1.6} />
           <Title>Ordnung</Title>
-        </Box>
-        <Box sx={{ color: "text.secondary" }}>
+        </Row>
+        <Text tone="quiet">
           Firmware of this house: what there is, what there should be, and the way between.
-        </Box>
+        </Text>
         <TextField
           label="Name"
           value={name}

@@ -14,6 +14,7 @@ import { Tag } from "../ui/Tag";
 import { Mono, Title } from "../ui/text";
 import { useSiteNow } from "./time";
 import { isUnderWay, shortened, workLine } from "./work";
+import { Row, Stack, Text } from "../ui/layout";
 
 const amount = (n: number, unit: string): string => (unit === "bytes" ? size(n) : String(n));
 
@@ -139,10 +140,15 @@ export function WorkBar({
         borderTop: `1px solid ${ink("rule")}`,
       }}
     >
-      <Box
+      <Row
         role="status"
         aria-label="Work under way"
-        sx={{ display: "flex", alignItems: "center", gap: 2, flex: 1, minWidth: 0, px: 2, py: 1 }}
+        align="center"
+        gap={2}
+        flex={1}
+        minWidth={0}
+        px={2}
+        py={1}
       >
         {live && trouble && (
           <Box title={trouble} sx={{ ...CUT, fontWeight: 700, color: "#F6A594" }}>
@@ -158,7 +164,7 @@ export function WorkBar({
             {others}
           </Box>
         )}
-      </Box>
+      </Row>
       <Button color="inherit" onClick={() => setOpen(true)} sx={{ px: 2, gap: 1, flex: "none" }}>
         All work{" "}
         <Box component="kbd" sx={{ border: "1px solid", borderRadius: 0.5, px: 0.6, fontSize: 11 }}>
@@ -171,15 +177,15 @@ export function WorkBar({
         onClose={() => setOpen(false)}
         slotProps={{ paper: { sx: { maxHeight: "60%", p: 2.5 }, "aria-label": "All work", role: "dialog" } }}
       >
-        <Box sx={{ display: "flex", justifyContent: "space-between", mb: 1.5 }}>
+        <Row between mb={1.5}>
           <Title level={2}>All work</Title>
           <Button variant="outlined" onClick={() => setOpen(false)}>
             Close
           </Button>
-        </Box>
-        <Box sx={{ display: "grid", gap: 1.25 }}>
+        </Row>
+        <Stack gap={1.25}>
           <AllWork now={now} />
-        </Box>
+        </Stack>
       </Drawer>
     </Box>
   );
@@ -190,12 +196,14 @@ const TONE = { asked: "rule", running: "water", done: "done", failed: "deep" } a
 function WorkDetail({ w, now }: { w: Work; now: number }) {
   return (
     <Box sx={{ borderBottom: `1px solid ${ink("rule")}`, pb: 1.25, display: "grid", gap: 0.5 }}>
-      <Box sx={{ display: "flex", gap: 1.25, alignItems: "baseline" }}>
+      <Row gap={1.25} align="baseline">
         <strong>{w.title}</strong>
         <Tag tone={TONE[w.state]}>{w.state}</Tag>
-        <Box sx={{ color: "text.secondary" }}>{isUnderWay(w) ? progress(w, now).told : w.note}</Box>
-        <Box sx={{ ml: "auto", color: "text.secondary" }}>{ago(w.asked_at, now)}</Box>
-      </Box>
+        <Text tone="quiet">{isUnderWay(w) ? progress(w, now).told : w.note}</Text>
+        <Text ml="auto" tone="quiet">
+          {ago(w.asked_at, now)}
+        </Text>
+      </Row>
       {w.failures.map((f) => (
         <Notice key={f.server} title={`${f.server}: ${f.cause}`}>
           {f.detail}. {f.remedy}

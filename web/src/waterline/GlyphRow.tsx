@@ -3,6 +3,7 @@ import Box from "@mui/material/Box";
 import type { Cell } from "../api/client";
 import { Glyph } from "./Glyph";
 import { tellCell } from "./words";
+import { Row } from "../ui/layout";
 
 /** A server as a fixed row: F M R N D P, then what else it has. The place never changes. */
 export function GlyphRow({ cells, scale = 1, gap = 7 }: { cells: Cell[]; scale?: number; gap?: number }) {
@@ -52,14 +53,10 @@ export function Legend() {
       }}
     >
       {LEGEND.map(([verdict, behind, words]) => (
-        <Box
-          component="li"
-          key={verdict}
-          sx={{ display: "flex", alignItems: "center", gap: 0.75, whiteSpace: "nowrap" }}
-        >
+        <Row as="li" key={verdict} align="center" gap={0.75} noWrap>
           <Glyph verdict={verdict} behind={behind} />
           {words}
-        </Box>
+        </Row>
       ))}
     </Box>
   );
