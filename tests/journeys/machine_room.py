@@ -172,6 +172,22 @@ def test_7_the_drawing_can_be_framed_and_the_table_says_the_same(page, demo):
     expect(racks).to_have_count(0)
     page.get_by_role("button", name="Model").click()
     expect(page.get_by_role("row").nth(1)).to_contain_text("Corvane Heath 24")
+    page.get_by_role("button", name="Model").click()
+    expect(page.get_by_role("columnheader", name="Model")).to_have_attribute("aria-sort", "descending")
+    page.get_by_role("button", name="Server").click()
+    table = page.get_by_role("grid", name="Servers")
+    table.focus()
+    for key in ("Home", "ArrowDown", "Space", "ArrowDown", "Space"):
+        page.keyboard.press(key)
+    expect(page.get_by_role("heading", name="6 servers selected")).to_be_visible()
+    page.keyboard.press("Home")
+    for _ in range(4):
+        page.keyboard.press("Shift+ArrowDown")
+    expect(page.get_by_role("heading", name="5 servers selected")).to_be_visible()
+    page.keyboard.press("End")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("row", selected=True)).to_have_count(1)
+    expect(page.get_by_role("row", selected=True)).to_contain_text("watch-")
 
 
 def test_8_many_selected_make_a_short_address_that_is_reloaded_and_passed_on(browser, page, demo):

@@ -1,5 +1,4 @@
 import Box from "@mui/material/Box";
-import Button from "@mui/material/Button";
 import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
@@ -14,6 +13,7 @@ import { ink } from "../theme/theme";
 import { ofRevision, type Proposal } from "./draft";
 import { EffectTable } from "./EffectPanel";
 import { Block, Row, Stack, Text } from "../ui/layout";
+import { Press } from "../ui/Press";
 
 /** Every revision that was made; two can be compared, an old one can be the start of a new one. */
 export function Revisions({ number, start }: { number: number; start: (wanted: Proposal) => void }) {
@@ -46,13 +46,9 @@ export function Revisions({ number, start }: { number: number; start: (wanted: P
                   {r.number === number ? "; holds now" : ""}
                 </Text>
                 {r.number !== number && (
-                  <Button
-                    variant="text"
-                    sx={{ px: 0, py: 0, color: ink("water") }}
-                    onClick={() => void take(r.number)}
-                  >
+                  <Press type="button" onClick={() => void take(r.number)}>
                     Begin a draft from r{r.number}
-                  </Button>
+                  </Press>
                 )}
               </Box>
             </Box>

@@ -8,6 +8,7 @@ import { useState } from "react";
 import { Act } from "../ui/Act";
 import type { Rule } from "./draft";
 import { Row } from "../ui/layout";
+import { Press } from "../ui/Press";
 
 /** What conditions can be chosen from. */
 export interface Options {
@@ -101,9 +102,9 @@ export function RuleEditor({
       <Row wrap gap={0.5} align="center" size="note">
         {open.length ? "and where" : "For everything, or where"}
         {KEYS.filter((k) => !open.includes(k)).map((k) => (
-          <Button key={k} variant="text" sx={{ px: 0.75, py: 0 }} onClick={() => setOpen([...open, k])}>
+          <Press type="button" key={k} onClick={() => setOpen([...open, k])}>
             {k}
-          </Button>
+          </Press>
         ))}
       </Row>
       {rule.do === "pin" && (

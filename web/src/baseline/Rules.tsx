@@ -1,5 +1,4 @@
 import Box from "@mui/material/Box";
-import Button from "@mui/material/Button";
 import { type KeyboardEvent, useState } from "react";
 
 import type { RuleRow } from "../api/client";
@@ -9,6 +8,7 @@ import { ink } from "../theme/theme";
 import { moveRule, type Rule } from "./draft";
 import { type Options, RuleEditor } from "./RuleEditor";
 import { Block, Text } from "../ui/layout";
+import { Press } from "../ui/Press";
 
 const HEADS: Record<string, string> = { hold: "Hold", pin: "Pin", wait: "Wait", take: "Take" };
 
@@ -137,14 +137,9 @@ export function Rules({ rules, told, options, person, change }: Props) {
 
 function Small({ label, act, children }: { label: string; act: () => void; children: string }) {
   return (
-    <Button
-      variant="text"
-      aria-label={`${label} ${children}`}
-      onClick={act}
-      sx={{ px: 0.6, py: 0, fontSize: 12.5, color: ink("water") }}
-    >
+    <Press type="button" aria-label={`${label} ${children}`} onClick={act}>
       {children}
-    </Button>
+    </Press>
   );
 }
 

@@ -1,5 +1,4 @@
 import Box from "@mui/material/Box";
-import Button from "@mui/material/Button";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 
 import { type Advisory, type Concern, sendFile } from "../api/client";
@@ -12,6 +11,7 @@ import { Tag } from "../ui/Tag";
 import { Mono, Title } from "../ui/text";
 import { ink } from "../theme/theme";
 import { Block, Row, Stack, Text } from "../ui/layout";
+import { Press } from "../ui/Press";
 
 const FINE = new Set(["fixed", "not affected"]);
 
@@ -101,14 +101,9 @@ function Entry({ advisory: a, shown, narrow }: { advisory: Advisory; shown: bool
             ))}
           </Text>
           {a.affected > 0 ? (
-            <Button
-              variant="text"
-              sx={{ px: 0, py: 0, color: ink("water") }}
-              aria-pressed={shown}
-              onClick={narrow}
-            >
+            <Press type="button" aria-pressed={shown} onClick={narrow}>
               {shown ? "Shown" : "Show"}: {count(a.affected, "server")} affected
-            </Button>
+            </Press>
           ) : (
             <Text tone="done">Nothing here is affected any more.</Text>
           )}

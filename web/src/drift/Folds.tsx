@@ -10,6 +10,7 @@ import { ink } from "../theme/theme";
 import { Glyph } from "../waterline/Glyph";
 import { KINDS, tellCell } from "../waterline/words";
 import { Block, Row, Text } from "../ui/layout";
+import { Press } from "../ui/Press";
 
 interface Props {
   data: Drift;
@@ -90,21 +91,15 @@ function FoldRow({ fold: f, kinds, product, choose, chosen, select }: RowProps) 
   return (
     <Box component="tr" sx={{ bgcolor: chosen ? ink("water2") : undefined }}>
       <td>
-        <Box
-          component="button"
+        <Press
+          type="button"
           title={f.names.slice(0, 40).join(", ")}
           onClick={() => select(f.names)}
-          sx={{
-            all: "unset",
-            cursor: "pointer",
-            fontWeight: 650,
-            whiteSpace: "nowrap",
-            "&:hover": { textDecoration: "underline" },
-            "&:focus-visible": { outline: `2px solid ${ink("water")}` },
-          }}
+          tone="plain"
+          strong
         >
           {foldNames(f.names)}
-        </Box>{" "}
+        </Press>{" "}
         {f.names.length > 1 && <Mono dim>{f.names.length}</Mono>}
       </td>
       {f.read ? (

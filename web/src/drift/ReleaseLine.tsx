@@ -13,6 +13,7 @@ import { useWidth } from "../shell/width";
 import { fonts, ink } from "../theme/theme";
 import { layout, type Layout } from "./line-layout";
 import { Row, Stack, Text } from "../ui/layout";
+import { Press } from "../ui/Press";
 
 const HEIGHT = 158;
 const Y = 76;
@@ -267,19 +268,9 @@ function Notes({ release, show }: { release: ReleaseData | undefined; show: (ver
         <Box>
           On it: {release.servers.slice(0, 12).join(", ")}
           {release.server_count > 12 && ` and ${release.server_count - 12} more`}.{" "}
-          <Box
-            component="button"
-            onClick={() => show(release.version)}
-            sx={{
-              all: "unset",
-              cursor: "pointer",
-              color: ink("water"),
-              textDecoration: "underline",
-              "&:focus-visible": { outline: `2px solid ${ink("water")}` },
-            }}
-          >
+          <Press type="button" onClick={() => show(release.version)}>
             Show {count(release.server_count, "server")}
-          </Box>
+          </Press>
         </Box>
       )}
     </Stack>

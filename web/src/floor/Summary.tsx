@@ -1,5 +1,4 @@
 import Box from "@mui/material/Box";
-import Button from "@mui/material/Button";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
 
@@ -11,12 +10,12 @@ import { Act } from "../ui/Act";
 import { Notice } from "../ui/Notice";
 import { Mono, Title } from "../ui/text";
 import { useSelection } from "../shell/selection";
-import { ink } from "../theme/theme";
 import { Acts } from "./Acts";
 import { Credentials } from "./Credentials";
 import { tryReach } from "./orders";
 import { type Spot, tellResets } from "../waterline/spots";
 import { Block, Stack, Text } from "../ui/layout";
+import { Press } from "../ui/Press";
 
 /** Nothing selected: what of the whole floor needs someone, the worst first. */
 export function Summary({ spots }: { spots: Spot[] }) {
@@ -55,9 +54,9 @@ function LostList() {
       <Text as="ul" m={0} p={0} plain size="small">
         {data.slice(0, 12).map((item) => (
           <li key={`${item.server} ${item.slot}`}>
-            <Button variant="text" sx={{ px: 0, fontWeight: 650 }} onClick={() => select([item.server])}>
+            <Press type="button" onClick={() => select([item.server])}>
               {item.server}
-            </Button>{" "}
+            </Press>{" "}
             {item.name} <Mono>{item.version}</Mono> in {item.slot}
           </li>
         ))}
@@ -79,18 +78,9 @@ function FailedList({ spots }: { spots: Spot[] }) {
             {names.slice(0, 8).map((name, n) => (
               <span key={name}>
                 {n > 0 && ", "}
-                <Box
-                  component="button"
-                  onClick={() => select([name])}
-                  sx={{
-                    all: "unset",
-                    cursor: "pointer",
-                    textDecoration: "underline",
-                    "&:focus-visible": { outline: `2px solid ${ink("water")}` },
-                  }}
-                >
+                <Press type="button" onClick={() => select([name])} tone="plain">
                   {name}
-                </Box>
+                </Press>
               </span>
             ))}
             {names.length > 8 && ` and ${names.length - 8} more`}. {CAUSES[cause]}
@@ -161,9 +151,9 @@ function Hindered({ spots }: { spots: Spot[] }) {
           .sort((a, b) => b[1].length - a[1].length)
           .map(([what, names]) => (
             <li key={what}>
-              <Button variant="text" sx={{ px: 0, py: 0.125, fontWeight: 650 }} onClick={() => select(names)}>
+              <Press type="button" onClick={() => select(names)}>
                 {what}
-              </Button>{" "}
+              </Press>{" "}
               {names.slice(0, 3).join(", ")}
               {names.length > 3 && ` and ${names.length - 3} more`}
             </li>

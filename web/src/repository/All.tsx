@@ -10,6 +10,7 @@ import { Title } from "../ui/text";
 import { ink } from "../theme/theme";
 import { State } from "./Shown";
 import { Row, Stack, Text } from "../ui/layout";
+import { Press } from "../ui/Press";
 
 interface Props {
   all: RepositoryHead[];
@@ -45,32 +46,22 @@ export function All({ all, shown, pick, compare, plan, carry }: Props) {
             key={r.id}
             sx={{ borderLeft: `3px solid ${r.id === shown ? ink("water") : ink("rule")}`, pl: 1.25, py: 0.5 }}
           >
-            <Box
-              component="button"
-              aria-current={r.id === shown}
-              onClick={() => pick(r.id)}
-              sx={{
-                all: "unset",
-                cursor: "pointer",
-                "&:focus-visible": { outline: `2px solid ${ink("water")}` },
-              }}
-            >
+            <Press type="button" aria-current={r.id === shown} onClick={() => pick(r.id)} tone="plain">
               <strong>{r.name}</strong> <State repository={r} />
               <Text tone="quiet" size="note">
                 edition {r.edition}, {count(r.payloads, "payload")}, {size(r.bytes)}
                 {r.carried_from && ", carried in"}
               </Text>
-            </Box>
+            </Press>
             <Row gap={1.5}>
               {here && r.id !== here.id && (
-                <Button
-                  variant="text"
+                <Press
+                  type="button"
                   aria-label={`What changed between ${r.name} edition ${r.edition} and the one shown`}
                   onClick={() => compare(r.id)}
-                  sx={{ px: 0, py: 0, color: ink("water") }}
                 >
                   What changed
-                </Button>
+                </Press>
               )}
               {r.id === shown && (
                 <Act

@@ -17,6 +17,7 @@ import { Mono, Title } from "../ui/text";
 import { ink } from "../theme/theme";
 import { upload } from "./upload";
 import { Block, Row, Stack, Text } from "../ui/layout";
+import { Press } from "../ui/Press";
 
 type Body = { place?: string; upload?: string };
 
@@ -143,13 +144,9 @@ function Line({ arrival: a, show }: { arrival: Arrival; show: (id: number) => vo
           by {a.asked_by}, {ago(a.asked_at, now)}
         </Text>
         {a.repository !== null && (
-          <Button
-            variant="text"
-            onClick={() => show(a.repository as number)}
-            sx={{ p: 0, color: ink("water") }}
-          >
+          <Press type="button" onClick={() => show(a.repository as number)}>
             Show it
-          </Button>
+          </Press>
         )}
       </Row>
       {a.state === "refused" ? (

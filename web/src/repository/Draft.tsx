@@ -18,6 +18,7 @@ import { PackingList } from "./PackingList";
 import { groupOffers, readCapacity, readTrims, spellTrims, toggled } from "./trims";
 import { Scale } from "./Scale";
 import { Block, Row, Text } from "../ui/layout";
+import { Press } from "../ui/Press";
 
 /** What would be packed: trimmed until it fits, with what each trim saves and what it costs the servers. */
 export function Draft({
@@ -267,13 +268,9 @@ function Trims({ data, press }: { data: Packing; press: (trim: Trim) => void }) 
         <>
           <span />
           <Box>
-            <Button
-              variant="text"
-              onClick={() => setMore(true)}
-              sx={{ p: 0, fontSize: 12.5, color: ink("water") }}
-            >
+            <Press type="button" onClick={() => setMore(true)}>
               by product as well
-            </Button>
+            </Press>
           </Box>
         </>
       )}

@@ -14,6 +14,7 @@ import { Tag } from "../ui/Tag";
 import { Mono, Title } from "../ui/text";
 import { ink } from "../theme/theme";
 import { Block, Row, Stack, Text } from "../ui/layout";
+import { Press } from "../ui/Press";
 
 /** Who may seal here, and whose seals are accepted. */
 export function Holders() {
@@ -158,13 +159,9 @@ function Staffing({ title, wish, set, kept }: StaffingProps) {
         </Row>
       ))}
       <Box>
-        <Button
-          variant="text"
-          onClick={() => add("new")}
-          sx={{ px: 0, py: 0, color: ink("water"), whiteSpace: "nowrap" }}
-        >
+        <Press type="button" onClick={() => add("new")}>
           Add a key kept here
-        </Button>
+        </Press>
       </Box>
       <Row gap={1} align="center">
         <TextField

@@ -1,5 +1,4 @@
 import Box from "@mui/material/Box";
-import Button from "@mui/material/Button";
 import { Link } from "react-router";
 
 import type { Line, Trim } from "../api/client";
@@ -10,6 +9,7 @@ import { Mono, Spoken } from "../ui/text";
 import { ink } from "../theme/theme";
 import { KINDS } from "../waterline/words";
 import { Row, Text } from "../ui/layout";
+import { Press } from "../ui/Press";
 
 const REASON = { target: "water", "must stop": "rule", "way back": "pending" } as const;
 
@@ -138,14 +138,9 @@ const byWord = (t: Trim): string =>
 function TrimButton({ line: l, press }: { line: Line; press: () => void }) {
   const word = l.state === "left out" ? "pack it" : "leave out";
   return (
-    <Button
-      variant="text"
-      aria-label={`${word}: ${l.name} ${l.version}`}
-      onClick={press}
-      sx={{ px: 0.5, py: 0, minWidth: 0, color: ink("water"), whiteSpace: "nowrap" }}
-    >
+    <Press type="button" aria-label={`${word}: ${l.name} ${l.version}`} onClick={press}>
       {word}
-    </Button>
+    </Press>
   );
 }
 

@@ -1,5 +1,4 @@
 import Box from "@mui/material/Box";
-import Button from "@mui/material/Button";
 import LinearProgress from "@mui/material/LinearProgress";
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
@@ -18,6 +17,7 @@ import { ink } from "../theme/theme";
 import { PackingList } from "./PackingList";
 import { Scale } from "./Scale";
 import { Block, Row, Text } from "../ui/layout";
+import { Press } from "../ui/Press";
 
 const TONE = {
   packing: "water",
@@ -132,14 +132,9 @@ function Whom({ repository: r }: { repository: Repository }) {
   return (
     <Text tone="quiet" mt={0.25}>
       by revision {r.revision} for{" "}
-      <Button
-        variant="text"
-        aria-expanded={open}
-        onClick={() => setOpen(!open)}
-        sx={{ p: 0, minWidth: 0, verticalAlign: "baseline", color: ink("water"), fontSize: "inherit" }}
-      >
+      <Press type="button" aria-expanded={open} onClick={() => setOpen(!open)}>
         {count(r.servers.length, "server")}
-      </Button>
+      </Press>
       {r.made_by && `, packed by ${r.made_by}`}
       {r.carried_from && `, carried in as ${r.carried_from}`}
       {open && `: ${someNames(r.servers)}`}

@@ -21,6 +21,8 @@ export const OF_PLACE: Record<string, [string, string][]> = {
     ["+ − 0", "closer, further, everything"],
     ["wheel", "closer, further"],
     ["Alt + drag", "move the sheet"],
+    ["↑ ↓ Home End, Page ↑ ↓", "walk the rows of the table"],
+    ["Space, Enter", "take a row in or out, or it alone"],
   ],
   drift: [
     ["Tab, Enter", "show the release line of a cell's product"],

@@ -1,0 +1,27 @@
+import { styled } from "@mui/material/styles";
+
+import { ink } from "../theme/theme";
+
+interface Looks {
+  /** ``water`` says that it does something; ``plain`` and ``quiet`` that it leads to what it names. */
+  tone?: "water" | "quiet" | "plain";
+  strong?: boolean;
+}
+
+const TONES = { water: ink("water"), quiet: ink("ink2"), plain: "inherit" };
+
+/** A button within a text or a table: it looks like a word there, and is as large as its words. */
+export const Press = styled("button", {
+  shouldForwardProp: (name) => !["tone", "strong", "sx", "as"].includes(name as string),
+})<Looks>(({ theme, tone = "water", strong = tone === "water" }) => ({
+  all: "unset",
+  cursor: "pointer",
+  color: TONES[tone],
+  fontWeight: strong ? 650 : undefined,
+  whiteSpace: "nowrap",
+  // A finger needs more than the word is high; the room around it counts too.
+  "@media (pointer: coarse)": { padding: theme.spacing(0.75, 0.5), margin: theme.spacing(-0.75, -0.5) },
+  "&:hover": { textDecoration: "underline" },
+  "&:focus-visible": { outline: `2px solid ${ink("water")}`, outlineOffset: 1 },
+  "&[aria-disabled=true]": { opacity: 0.5, cursor: "not-allowed" },
+}));
