@@ -174,7 +174,7 @@ def test_7_the_drawing_can_be_framed_and_the_table_says_the_same(page, demo):
     expect(page.get_by_role("row").nth(1)).to_contain_text("Corvane Heath 24")
     page.get_by_role("button", name="Model").click()
     expect(page.get_by_role("columnheader", name="Model")).to_have_attribute("aria-sort", "descending")
-    page.get_by_role("button", name="Server").click()
+    page.get_by_role("button", name="Server", exact=True).click()
     table = page.get_by_role("grid", name="Servers")
     table.focus()
     for key in ("Home", "ArrowDown", "Space", "ArrowDown", "Space"):
