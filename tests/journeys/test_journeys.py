@@ -181,6 +181,32 @@ def test_2_on_a_phone_what_is_selected_comes_up_from_below_and_goes_down_again(p
     expect(page.get_by_label("Find among 122 servers")).to_be_in_viewport()
 
 
+def test_2_two_fingers_go_closer_and_the_address_keeps_where_one_looks(browser, demo):
+    context = browser.new_context(viewport={"width": 390, "height": 844}, has_touch=True)
+    page = context.new_page()
+    sign_in(page, demo, "/floor")
+    racks = page.get_by_role("listbox", name="Racks")
+    box = racks.bounding_box()
+    x, y = box["x"] + 180, box["y"] + 60
+    touches = context.new_cdp_session(page)
+
+    def touch(kind: str, *points: float) -> None:
+        touches.send("Input.dispatchTouchEvent", {"type": kind, "touchPoints": [{"x": at, "y": y} for at in points]})
+
+    touch("touchStart", x - 20, x + 20)
+    for spread in range(30, 121, 10):
+        touch("touchMove", x - spread, x + spread)
+    touch("touchEnd")
+    expect(page).to_have_url(re.compile(r"look=\d+\.-?\d+\.-?\d+"))
+    looked = page.url
+    page.reload()
+    racks.wait_for()
+    assert page.url == looked
+    racks.press("0")
+    expect(page).not_to_have_url(re.compile("look="))
+    context.close()
+
+
 @pytest.mark.parametrize("scheme", ["light", "dark"])
 def test_3_every_place_passes_axe_in_both_schemes(browser, demo, scheme):
     context = browser.new_context(viewport={"width": 1280, "height": 800}, color_scheme=scheme, reduced_motion="reduce")

@@ -2,6 +2,8 @@ import Box from "@mui/material/Box";
 import { useEffect, useImperativeHandle, useMemo, useRef, useState } from "react";
 
 import { selectedNow } from "../shell/selection";
+import { useSettling } from "../shell/settling";
+import { useZoom } from "../shell/zoom";
 import { TOKENS, type Tokens } from "../theme/theme";
 import type { Lens } from "./lenses";
 import { NAMES_PX, paint, screen } from "./paint";
@@ -13,9 +15,12 @@ import {
   type Look,
   type Plan,
   rackOf,
+  readLook,
   reveal,
+  SCALES,
   type RackPlan as Rack,
   span,
+  spellLook,
   spotAt,
   spotsIn,
   step,
@@ -93,8 +98,9 @@ export function RackPlan({ spots, lens, selected, select, now, zoomer }: Props) 
   const [ref, size] = useSize();
   const canvas = useRef<HTMLCanvasElement>(null);
   const plan = useMemo(() => layOut(spots, size.wide, size.high), [spots, size.wide, size.high]);
-  const [look, setLook] = useState<Look | null>(null);
-  const seen = look ?? fit(plan, size.wide, size.high);
+  const { said, moving, move, settle } = useSettling<Look>("look");
+  const seen = moving ?? readLook(said) ?? fit(plan, size.wide, size.high);
+  const setLook = (look: Look) => move(look, spellLook(look));
   const [frame, setFrame] = useState<Frame | null>(null);
   const choice = useChoice(plan, select);
   const active = selected.at(-1) ?? null;
@@ -126,12 +132,14 @@ export function RackPlan({ spots, lens, selected, select, now, zoomer }: Props) 
   const show = (name: string | null) => {
     const rack = rackOf(plan, name);
     const spot = rack?.spots.find((s) => s.name === name);
-    if (rack && spot) setLook(reveal(seen, boxOf(rack, spot), size.wide, size.high));
+    if (!rack || !spot) return;
+    const next = reveal(seen, boxOf(rack, spot), size.wide, size.high);
+    if (next.left !== seen.left || next.top !== seen.top) setLook(next);
   };
   const closer = (factor: number, x = size.wide / 2, y = size.high / 2) => setLook(zoom(seen, factor, x, y));
   useImperativeHandle(
     zoomer,
-    () => (factor: number | null) => (factor === null ? setLook(null) : closer(factor)),
+    () => (factor: number | null) => (factor === null ? settle(null) : closer(factor)),
   );
   const onKeyDown = (event: React.KeyboardEvent) => {
     if (event.ctrlKey || event.metaKey || event.altKey) return;
@@ -146,14 +154,24 @@ export function RackPlan({ spots, lens, selected, select, now, zoomer }: Props) 
     else if (event.key === "Escape") choice.choose([]);
     else if (event.key === "+" || event.key === "=") closer(1.35);
     else if (event.key === "-") closer(1 / 1.35);
-    else if (event.key === "0") setLook(null);
+    else if (event.key === "0") settle(null);
     else return;
     event.preventDefault();
   };
   const mouse = useMouse({ plan, look: seen, setLook, frame, setFrame, choice });
-  useWheel(ref, (factor, x, y) =>
-    setLook((old) => zoom(old ?? fit(plan, size.wide, size.high), factor, x, y)),
-  );
+  useZoom(ref, {
+    view: { k: seen.scale, x: -seen.left * seen.scale, y: -seen.top * seen.scale },
+    change: ({ k, x, y }) => setLook({ scale: k, left: -x / k, top: -y / k }),
+    extent: [
+      [0, 0],
+      [size.wide, size.high],
+    ],
+    scales: SCALES,
+    takes: (event) => {
+      if (event instanceof WheelEvent) return true;
+      return "touches" in event ? event.touches.length > 1 : movesSheet(event);
+    },
+  });
 
   return (
     <Box
@@ -242,7 +260,11 @@ interface MouseProps {
   choice: ReturnType<typeof useChoice>;
 }
 
-/** Click picks, drag frames; with the middle button or Alt held, drag moves the sheet. */
+/** With the middle button, or Alt held, a drag moves the sheet. */
+const movesSheet = (event: { button: number; altKey: boolean }): boolean =>
+  event.button === 1 || event.altKey;
+
+/** Click picks, drag frames; a finger moves the sheet, two go closer and further. */
 function useMouse({ plan, look, setLook, frame, setFrame, choice }: MouseProps) {
   const began = useRef<{ x: number; y: number; look: Look; moves: boolean } | null>(null);
   const at = (event: React.PointerEvent) => {
@@ -255,12 +277,9 @@ function useMouse({ plan, look, setLook, frame, setFrame, choice }: MouseProps) 
   });
   return {
     onPointerDown: (event: React.PointerEvent) => {
-      if (event.button > 1) return;
-      began.current = {
-        ...at(event),
-        look,
-        moves: event.button === 1 || event.altKey || event.pointerType === "touch",
-      };
+      began.current = null;
+      if (event.button > 0 || movesSheet(event) || !event.isPrimary) return;
+      began.current = { ...at(event), look, moves: event.pointerType === "touch" };
       event.currentTarget.setPointerCapture(event.pointerId);
     },
     onPointerMove: (event: React.PointerEvent) => {
@@ -299,26 +318,4 @@ function useMouse({ plan, look, setLook, frame, setFrame, choice }: MouseProps) 
       else if (!event.shiftKey && !event.ctrlKey) choice.choose([]);
     },
   };
-}
-
-/** The wheel goes closer and further. React listens passively, so this is bound by hand. */
-function useWheel(
-  ref: React.RefObject<HTMLDivElement | null>,
-  turn: (factor: number, x: number, y: number) => void,
-) {
-  const latest = useRef(turn);
-  useEffect(() => {
-    latest.current = turn;
-  });
-  useEffect(() => {
-    const node = ref.current;
-    if (!node) return;
-    const onWheel = (event: WheelEvent) => {
-      event.preventDefault();
-      const box = node.getBoundingClientRect();
-      latest.current(Math.exp(-event.deltaY * 0.0016), event.clientX - box.left, event.clientY - box.top);
-    };
-    node.addEventListener("wheel", onWheel, { passive: false });
-    return () => node.removeEventListener("wheel", onWheel);
-  }, [ref]);
 }

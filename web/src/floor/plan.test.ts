@@ -2,7 +2,21 @@ import { describe, expect, it } from "vitest";
 
 import type { FloorColumns } from "../api/client";
 import { lensOf, LENSES } from "./lenses";
-import { boxOf, fit, layOut, reveal, rackOf, span, spotAt, spotsIn, step, zoom } from "./plan";
+import {
+  boxOf,
+  fit,
+  layOut,
+  readLook,
+  reveal,
+  rackOf,
+  SCALES,
+  span,
+  spellLook,
+  spotAt,
+  spotsIn,
+  step,
+  zoom,
+} from "./plan";
 import { readSpots, type Spot, tellOff, tellResets, tellSpot, worst } from "../waterline/spots";
 
 const spot = (name: string, facts: Partial<Spot> = {}): Spot => ({
@@ -128,6 +142,14 @@ describe("walking", () => {
 });
 
 describe("looking", () => {
+  it("is said in the address so that it is read again; what can't be read is everything", () => {
+    const look = { scale: 0.734, left: -12, top: 340 };
+    expect(readLook(spellLook(look))).toEqual(look);
+    for (const said of [null, "", "700", "a.b.c", "700.1.2.3", "7e2.1.1"]) expect(readLook(said)).toBeNull();
+    expect(readLook("99999.0.0")?.scale).toBe(SCALES[1]);
+    expect(readLook("0.0.0")?.scale).toBe(SCALES[0]);
+  });
+
   it("keeps the point under the pointer while zooming", () => {
     const look = { scale: 0.5, left: 10, top: 20 };
     const closer = zoom(look, 2, 100, 50);

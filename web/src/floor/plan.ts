@@ -241,9 +241,28 @@ export function fit(plan: Plan, wide: number, high: number): Look {
   };
 }
 
+/** How far and how close one can go: ten thousand servers on one sheet, units as high as a thumb. */
+export const SCALES: [number, number] = [0.02, 1.7];
+
+/** How an address says where one looks: the scale in thousandths, then the corner; nothing for everything. */
+export const spellLook = (look: Look): string =>
+  [look.scale * 1000, look.left, look.top].map(Math.round).join(".");
+
+/** Where an address says that one looks; null for everything, and for what can't be read. */
+export function readLook(said: string | null): Look | null {
+  const [, scale = "", left = "", top = ""] = /^(\d+)\.(-?\d+)\.(-?\d+)$/.exec(said ?? "") ?? [];
+  if (!scale) return null;
+  const [least, most] = SCALES;
+  return {
+    scale: Math.min(most, Math.max(least, Number(scale) / 1000)),
+    left: Number(left),
+    top: Number(top),
+  };
+}
+
 /** Closer or further, the point under the pointer staying where it is. */
 export function zoom(look: Look, factor: number, x: number, y: number): Look {
-  const scale = Math.min(1.7, Math.max(0.02, look.scale * factor));
+  const scale = Math.min(SCALES[1], Math.max(SCALES[0], look.scale * factor));
   return { scale, left: look.left + x / look.scale - x / scale, top: look.top + y / look.scale - y / scale };
 }
 

@@ -1,11 +1,9 @@
-import { type RefObject, useEffect, useRef, useState } from "react";
+import type { RefObject } from "react";
 
-import { useParam } from "../shell/selection";
+import { useSettling } from "../shell/settling";
 import { useZoom } from "../shell/zoom";
 import { CLOSEST, closer, readStretch, spellStretch, type Stretch, within } from "./timescale";
 
-/** An address that changes with every step of a gesture is too much for a browser: it says where the gesture came to. */
-const SETTLED_MS = 200;
 const STEP = 1.5;
 const PAN = 0.25;
 
@@ -21,25 +19,15 @@ export interface Stretched {
 
 /** The stretch of time in sight. It lives in the address, but for gestures, which end there. */
 export function useStretch(whole: Stretch, now: number): Stretched {
-  const [said, say] = useParam("time");
-  const [moving, move] = useState<Stretch | null>(null);
-  const timer = useRef<number>(undefined);
-  useEffect(() => () => window.clearTimeout(timer.current), []);
+  const { said, moving, move, settle } = useSettling<Stretch>("time");
   const shown = moving ?? readStretch(said, now, whole);
   const follows = moving === null && Boolean(said?.startsWith("now"));
   const span = shown.to - shown.from;
   // Closer to now, where it is in sight: that is what one wants to see.
   const pivot = now > shown.from && now < shown.to ? now : (shown.from + shown.to) / 2;
-  const settle = (value: string | null) => {
-    window.clearTimeout(timer.current);
-    move(null);
-    say(value);
-  };
   const show = (stretch: Stretch) => {
     const held = within(stretch, whole);
-    move(held);
-    window.clearTimeout(timer.current);
-    timer.current = window.setTimeout(() => settle(spellStretch(held, whole)), SETTLED_MS);
+    move(held, spellStretch(held, whole));
   };
   const follow = (seconds: number) => settle(`now-${Math.round(Math.max(CLOSEST, seconds))}`);
   return {
