@@ -72,6 +72,7 @@ export interface Problem {
   faults?: { place: string; what: string }[];
 }
 
+/** A refusal of the server, with the problem as it told it. */
 export class Refused extends Error {
   constructor(readonly problem: Problem) {
     super(problem.detail);
@@ -110,6 +111,7 @@ const guard: Middleware = {
   },
 };
 
+/** The API by the types of its contract. */
 export const api = createClient<paths>({ baseUrl: "/", credentials: "same-origin", fetch: patiently });
 api.use(guard);
 

@@ -16,6 +16,7 @@ interface Props {
   toSources: () => void;
 }
 
+/** What tells one bar from another: its model, maker and catalog. */
 export const keyOf = (row: Pick<CoverageRow, "model" | "maker" | "catalog">): string =>
   `${row.model}|${row.maker}|${row.catalog}`;
 

@@ -2,27 +2,33 @@ import { scalePoint } from "d3-scale";
 
 import type { CoverageRow, Issue } from "../api/client";
 
+/** An issue's date on the axis. */
 export interface Column {
   date: string;
   x: number;
 }
+/** An issue that a bar can be pinned to. */
 export interface Stop {
   issue: string;
   x: number;
 }
+/** A model's line: the issues that cover it, and where its pin stands. */
 export interface Bar {
   row: CoverageRow;
   y: number;
   stops: Stop[];
   pin: number | null;
 }
+/** Everything of the drawing, in pixels. */
 export interface CoverageLayout {
   columns: Column[];
   bars: Bar[];
   height: number;
 }
 
+/** The height of the axis. */
 export const HEAD = 30;
+/** The height of a bar with its names. */
 export const ROW = 40;
 const LEFT = 168;
 const RIGHT = 138;

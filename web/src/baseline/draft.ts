@@ -31,6 +31,7 @@ export const ofRevision = (revision: { rules?: unknown; follows: Follow[] }): Pr
 export const startOf = (data: Baseline): Proposal =>
   data.draft ? ofRevision(data.draft) : ofRevision(data.revision);
 
+/** A draft as the API wants it. */
 export const asDocument = (
   wanted: Proposal,
 ): { rules: { format: string; rules: Rule[] }; follows: Follow[] } => ({

@@ -1,5 +1,6 @@
 import type { Effect } from "../api/client";
 
+/** One line of the effect: before, after, and what that means. */
 export interface EffectRow {
   label: string;
   after: string;

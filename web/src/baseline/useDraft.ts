@@ -17,6 +17,7 @@ function useLater<T>(value: T, wait: number): T {
   return late;
 }
 
+/** The draft under way, its effect, and how to change it. */
 export interface DraftState {
   wanted: Proposal;
   change: (next: Partial<Proposal>) => void;

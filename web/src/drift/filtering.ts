@@ -14,6 +14,7 @@ export const FILTER_KEYS = [
   "advisory",
   "only",
 ] as const;
+/** One of them. */
 export type FilterKey = (typeof FILTER_KEYS)[number];
 
 const SENT: Partial<Record<FilterKey, string>> = { item: "product" };

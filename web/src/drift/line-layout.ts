@@ -2,16 +2,19 @@ import { scalePoint } from "d3-scale";
 
 import type { ReleaseData, ReleaseLineData } from "../api/client";
 
+/** A component that runs a release, as a dot below it. */
 export interface Dot {
   x: number;
   y: number;
 }
+/** A way from one release to the next, with the resets it takes. */
 export interface Arc {
   path: string;
   label: string;
   x: number;
   y: number;
 }
+/** Everything on the release line, in pixels. */
 export interface Layout {
   x: (version: string) => number;
   dots: Map<string, Dot[]>;

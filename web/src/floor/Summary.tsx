@@ -168,6 +168,7 @@ function Hindered({ spots }: { spots: Spot[] }) {
   );
 }
 
+/** What is told and can be done when several servers are selected. */
 export function Several({ spots }: { spots: Spot[] }) {
   const reach = useMutation({ mutationFn: () => tryReach(spots.map((s) => s.name)) });
   const outages = spots.reduce((sum, s) => sum + s.outages, 0);

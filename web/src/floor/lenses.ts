@@ -3,7 +3,9 @@ import type { Tokens } from "../theme/theme";
 import type { Spot } from "../waterline/spots";
 import { worst } from "../waterline/spots";
 
+/** The questions that the floor can be looked at with. */
 export type LensName = "waterline" | "exposure" | "age" | "health" | "groups" | "reach";
+/** A colour by the token that holds it in both schemes. */
 export type Tone = keyof Tokens;
 
 /** What a lens says of one server: a tone for the mark, a few letters beside it, and how full the mark is (0 to 1). */
@@ -84,6 +86,7 @@ function health(spot: Spot): View {
 
 const hash = (text: string): number => [...text].reduce((sum, c) => (sum * 31 + c.charCodeAt(0)) % 997, 7);
 
+/** All lenses, in the order in which they are offered. */
 export const LENSES: Lens[] = [
   {
     name: "waterline",
@@ -161,5 +164,6 @@ export const LENSES: Lens[] = [
   },
 ];
 
+/** The lens of a name; the waterline for a name that is none. */
 export const lensOf = (name: string | null): Lens =>
   LENSES.find((lens) => lens.name === name) ?? (LENSES[0] as Lens);

@@ -5,7 +5,9 @@ import { type Box, boxOf, HEAD, type Look, type Plan, type RackPlan, type RoomPl
 import type { Mark, Spot } from "../waterline/spots";
 import { FIXED, OFF } from "../waterline/words";
 
+/** Looks up a token of the present scheme: a canvas knows no CSS variables. */
 export type Ink = (name: keyof Tokens) => string;
+/** Everything that one drawing of the racks depends on. */
 export interface Scene {
   plan: Plan;
   look: Look;
@@ -54,6 +56,7 @@ const inSight = (box: Box, look: Look, wide: number, high: number): boolean =>
   box.y - HEAD < look.top + high / look.scale &&
   box.y + box.height > look.top;
 
+/** A box of the plan, in pixels of the page. */
 export const screen = (box: Box, look: Look): Box => ({
   x: (box.x - look.left) * look.scale,
   y: (box.y - look.top) * look.scale,

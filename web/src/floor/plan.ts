@@ -4,6 +4,7 @@ import { foldEmpty, type Rows, toScale, UNITS } from "./folded";
 /** World measures: a unit is 13 high at scale 1, or higher where few racks leave room; so with a rack's width. */
 export const UNIT = 13;
 const HIGHEST = 30;
+/** The height of a rack's head, where its name and the letters stand. */
 export const HEAD = 34;
 const GAP = 6;
 const ROOM_GAP = 15;
@@ -16,6 +17,7 @@ const ROW_OF = 12;
 /** So many racks stand in one line and share the width; more are laid out in rows to be zoomed into. */
 const ONE_LINE = 12;
 
+/** One rack as it is drawn. */
 export interface RackPlan {
   room: string;
   rack: string;
@@ -28,6 +30,7 @@ export interface RackPlan {
   rows: Rows;
   spots: Spot[];
 }
+/** One room as it is drawn: the racks it holds stand beside each other. */
 export interface RoomPlan {
   room: string;
   x: number;
@@ -36,12 +39,14 @@ export interface RoomPlan {
   height: number;
   racks: RackPlan[];
 }
+/** All rooms and racks, in world measures. */
 export interface Plan {
   rooms: RoomPlan[];
   racks: RackPlan[];
   width: number;
   height: number;
 }
+/** A rectangle in world measures. */
 export interface Box {
   x: number;
   y: number;
@@ -168,6 +173,7 @@ export function boxOf(rack: RackPlan, spot: Spot): Box {
   return { x: rack.x, y: rack.y + row * rack.unit, width: rack.width, height: spot.height * rack.unit };
 }
 
+/** The rack that a server stands in. */
 export const rackOf = (plan: Plan, name: string | null): RackPlan | null =>
   name ? (plan.racks.find((rack) => rack.spots.some((s) => s.name === name)) ?? null) : null;
 

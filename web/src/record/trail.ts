@@ -1,4 +1,6 @@
+/** What the audit trail can be narrowed by. */
 export const FILTERS = ["who", "command", "result", "server", "run"] as const;
+/** One of them. */
 export type Filter = (typeof FILTERS)[number];
 
 const isSaid = (value: unknown): boolean =>

@@ -34,6 +34,7 @@ const WORD = {
   incomplete: "incomplete",
 } as const;
 
+/** The state of a repository in one word. */
 export const State = ({ repository: r }: { repository: RepositoryHead }) => (
   <>
     <Tag tone={TONE[r.state]}>{WORD[r.state]}</Tag>

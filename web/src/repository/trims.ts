@@ -15,11 +15,14 @@ const BACK = "way back";
 
 const kindOf = (line: Line): string => (line.reasons.every((r) => r === BACK) ? BACK : line.kind);
 
+/** The trim that leaves out a kind. */
 export const trimOf = (kind: string): Trim =>
   kind === BACK ? { by: "reason", value: BACK } : { by: "kind", value: kind };
 
+/** Whether two trims leave out the same. */
 export const sameTrim = (one: Trim, other: Trim): boolean => one.by === other.by && one.value === other.value;
 
+/** The trims after one was pressed: put in, or taken out. */
 export const toggled = (trims: Trim[], trim: Trim): Trim[] =>
   trims.some((t) => sameTrim(t, trim)) ? trims.filter((t) => !sameTrim(t, trim)) : [...trims, trim];
 
@@ -50,6 +53,7 @@ export const spellTrims = (trims: Trim[]): string => trims.map((t) => `${t.by}:$
 
 const BY = new Set(["kind", "product", "model", "rule", "reason", "payload"]);
 
+/** The trims that an address says. */
 export function readTrims(text: string | null): Trim[] {
   return (text ?? "").split("|").flatMap((part) => {
     const at = part.indexOf(":");

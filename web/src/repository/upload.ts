@@ -1,5 +1,6 @@
 import { api, Refused, sendPiece, take, type Upload } from "../api/client";
 
+/** How many bytes are sent at once; the server takes four times as many at most. */
 export const PIECE = 8 * 1024 * 1024;
 const TRIES = 5;
 

@@ -9,8 +9,11 @@ import { DensityMarks } from "./DensityMarks";
 import { LaneMarks } from "./LaneMarks";
 import type { Scale } from "./timescale";
 
+/** The height of a lane. */
 export const LANE = 25;
+/** The height of a band. */
 export const BAND = 38;
+/** What is left free behind the time axis. */
 export const RIGHT = 8;
 /** Pixels of a piece in a density. */
 const PIECE = 3;

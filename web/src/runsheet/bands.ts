@@ -2,14 +2,18 @@
 import type { RunServer, Span } from "../api/client";
 import { isReset, spansOf, type Stretch } from "./timescale";
 
+/** What lanes can be banded by. */
 export const GROUPINGS = ["none", "group", "rack"] as const;
+/** One of them. */
 export type Grouping = (typeof GROUPINGS)[number];
 
+/** Lanes that belong together. */
 export interface Band {
   name: string;
   lanes: RunServer[];
 }
 
+/** What stands in one row: a band, or a lane. */
 export type Row = { band: Band; isOpen: boolean; lane?: undefined } | { lane: RunServer; band?: undefined };
 
 /** Up to so many lanes are seen at once: they need no bands. */
@@ -58,7 +62,9 @@ export function tellBand(lanes: RunServer[]): string[] {
   return is.filter(([n]) => n > 0).map(([n, what]) => `${n} ${what}`);
 }
 
+/** What a lane can be busy with, in the order in which a density stacks it. */
 export const LAYERS = ["staging", "writing", "resetting", "checking", "failed"] as const;
+/** One of them. */
 export type Layer = (typeof LAYERS)[number];
 
 /** How many lanes are busy with what, on average over each of some equal pieces of a stretch of time. */

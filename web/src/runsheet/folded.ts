@@ -28,7 +28,9 @@ export function tellWrites(writes: Write[]): string {
   return [...found].map(([key, slots]) => `${foldRuns(slots)} ${key.split("\n")[1] ?? ""}`).join(", ");
 }
 
+/** How a server can stand, what needs a person first. */
 export const STANDS = ["needs a person", "under way", "waiting", "done"] as const;
+/** One of them. */
 export type Stand = (typeof STANDS)[number];
 
 /** How a server of a started run stands. */

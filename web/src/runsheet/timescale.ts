@@ -7,6 +7,7 @@ export interface Stretch {
   to: number;
 }
 
+/** How a stretch of time lies on the page. */
 export interface Scale extends Stretch {
   x: (seconds: number) => number;
   ticks: { at: number; x: number }[];
@@ -108,6 +109,7 @@ export function remaining(lane: RunServer, now: number): Span[] {
   return [...open, ...moved];
 }
 
+/** Whether a span is a reset: those are drawn as signs. */
 export const isReset = (kind: string): boolean =>
   ["controller restart", "server reboot", "power cycle"].includes(kind);
 

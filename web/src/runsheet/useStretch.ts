@@ -7,6 +7,7 @@ import { CLOSEST, closer, readStretch, spellStretch, type Stretch, within } from
 const STEP = 1.5;
 const PAN = 0.25;
 
+/** The stretch of time in sight, and how to change it. */
 export interface Stretched {
   shown: Stretch;
   follows: boolean;

@@ -14,6 +14,7 @@ interface Place {
   fact: (s: Site) => string;
 }
 
+/** The six places in the order of the work. */
 export const PLACES: Place[] = [
   { path: "/floor", name: "Floor", fact: (s) => count(s.servers, "server") },
   { path: "/drift", name: "Drift", fact: (s) => `${s.off} off` },

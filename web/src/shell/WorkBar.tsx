@@ -36,6 +36,7 @@ export function progress(w: Work, now: number): { part: number; told: string } {
   };
 }
 
+/** Say that a work's failure was seen. */
 export const seen = (id: number): Promise<unknown> =>
   take(api.POST("/api/v1/work/{id}/seen", { params: { path: { id } } }));
 

@@ -12,6 +12,7 @@ export function duration(seconds: number): string {
   return minutes < 60 ? `${minutes} min` : `${Math.floor(minutes / 60)} h ${minutes % 60} min`;
 }
 
+/** "07:46", or with seconds. */
 export const clock = (time: Date, seconds = false): string =>
   time.toLocaleTimeString("en-GB", {
     hour: "2-digit",
@@ -19,6 +20,7 @@ export const clock = (time: Date, seconds = false): string =>
     ...(seconds ? { second: "2-digit" } : {}),
   });
 
+/** "Thu, 26 Nov". */
 export const day = (time: Date): string =>
   time.toLocaleDateString("en-GB", { weekday: "short", day: "numeric", month: "short" });
 
@@ -35,6 +37,7 @@ export function ago(then: string, now: number): string {
   return seconds < 86_400 * 2 ? `${duration(seconds)} ago` : `${Math.round(seconds / 86_400)} days ago`;
 }
 
+/** "1 server", "3 servers", "2 repositories". */
 export const count = (n: number, word: string): string =>
   `${n} ${n === 1 ? word : word.endsWith("ory") ? `${word.slice(0, -1)}ies` : `${word}s`}`;
 

@@ -15,6 +15,7 @@ const turned = (event: WheelEvent): number => {
   return -event.deltaY * (event.deltaMode === 1 ? PER_LINE : PER_PIXEL) * (pinched ? PINCH : 1);
 };
 
+/** A view whose gestures are bound. */
 export interface Binding {
   /** Where the next gesture begins: what keys, buttons and the clock have moved meanwhile counts too. */
   follow: (zoomed: Zoomed) => void;

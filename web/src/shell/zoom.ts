@@ -10,6 +10,7 @@ export interface View {
   y: number;
 }
 
+/** A view and what gestures may do with it. */
 export interface Zoomed {
   view: View;
   change: (view: View) => void;

@@ -23,7 +23,7 @@ export interface Tokens {
   barText: string;
 }
 
-// States differ at a glance with each of the three common kinds of colour blindness too: colours.test.ts says how far.
+/** Paper: states differ at a glance with each of the three common kinds of colour blindness too (colours.test.ts). */
 export const day: Tokens = {
   paper: "#F5F2EA",
   sheet: "#FCFAF5",
@@ -45,6 +45,7 @@ export const day: Tokens = {
   barText: "#E9E6DC",
 };
 
+/** The same for the night shift. */
 export const night: Tokens = {
   paper: "#0F191E",
   sheet: "#15232A",
@@ -109,6 +110,7 @@ const shared = (t: Tokens) => ({
 /** A token as a CSS variable: it follows the scheme without drawing anything again. */
 export const ink = (name: keyof Tokens): string => `var(--mui-palette-t-${name})`;
 
+/** All bundled, none fetched. */
 export const fonts = {
   title: "'Archivo Variable', sans-serif",
   text: "'Atkinson Hyperlegible Next Variable', sans-serif",
@@ -117,6 +119,7 @@ export const fonts = {
 
 const title = { fontFamily: fonts.title, fontWeight: 700, lineHeight: 1.25 };
 
+/** How everything of MUI looks here; what else there is stands in ui/. */
 export const theme = createTheme({
   cssVariables: { colorSchemeSelector: "data-scheme" },
   colorSchemes: { light: { palette: shared(day) }, dark: { palette: shared(night) } },

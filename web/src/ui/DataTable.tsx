@@ -14,6 +14,7 @@ import { fonts, ink } from "../theme/theme";
 const ROW = 27;
 const HEAD = 30;
 
+/** One column of a data table. */
 export interface Column<T> {
   key: string;
   head: string;

@@ -11,6 +11,7 @@ const TONES = {
   pending: [ink("pending2"), ink("pending")],
 } as const;
 
+/** The tints there are. */
 export type Tone = keyof typeof TONES;
 
 const Label = styled("span")({

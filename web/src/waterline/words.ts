@@ -12,6 +12,7 @@ export const WORST_FIRST: string[] = vocabulary.verdicts.map((v) => v.word).reve
 /** The verdicts that count as off the baseline. */
 export const OFF: ReadonlySet<string> = new Set(vocabulary.verdicts.filter((v) => v.off).map((v) => v.word));
 
+/** What each kind of component is called. */
 export const KINDS: Record<string, string> = Object.fromEntries(
   vocabulary.kinds.map((k) => [k.kind, k.name]),
 );
@@ -19,7 +20,9 @@ export const KINDS: Record<string, string> = Object.fromEntries(
 /** Letter and kind of the six cells that every server has, and of the others that it may have. */
 const cellsOf = (fixed: boolean): [string, string][] =>
   vocabulary.kinds.filter((k) => k.fixed === fixed).map((k) => [k.letter, k.kind]);
+/** The six places of a glyph row, which never change. */
 export const FIXED = cellsOf(true);
+/** The kinds that stand behind them. */
 export const OTHERS = new Map(cellsOf(false));
 
 /** One cell in a sentence, for those who don't see the glyph. */
