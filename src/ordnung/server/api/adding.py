@@ -15,8 +15,6 @@ from ordnung.server.fleet.models import Search, SearchRow
 from ordnung.server.problems import Problem
 from ordnung.server.shapes import all_spelled, limited, one_of, read, shape
 
-STATES = ("asked", "new", "known", "moved", "uncertain", "double", "nobody", "wrong row")
-
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class NewSearch:
@@ -34,7 +32,7 @@ class FoundRow:
     id: int
     url: str
     line: int
-    state: str = one_of(STATES)
+    state: str = one_of(SearchRow.State.values)
     detail: str
     faults: list[str]
     name: str

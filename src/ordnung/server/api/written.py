@@ -91,7 +91,7 @@ class WrittenFileView(APIView):
         """The file, whole or from where a download broke off (RFC 9110, ranges)."""
         row = get_object_or_404(WrittenOut, pk=written, repository_id=pk)
         path = Path(row.place)
-        if row.state != "done" or not path.is_file():
+        if row.state != WrittenOut.State.DONE or not path.is_file():
             raise Problem("not-found", f"{path.name} is not here (any more).", status=404)
         return send_file(request, path, row.sha256)
 

@@ -45,7 +45,7 @@ def begin_search(addresses: str, table: str, *, listen: bool, user: str, passwor
         for row in rows:
             row.search = search
         SearchRow.objects.bulk_create(rows)
-        to_look_at = sum(row.state == "asked" for row in rows)
+        to_look_at = sum(row.state == SearchRow.State.ASKED for row in rows)
         ask_for("search", f"Looking at {what}", to_look_at, "addresses", {"search": search.pk})
     return search
 
@@ -76,14 +76,13 @@ def _from_list(row: Row) -> SearchRow:
     if row.address is not None:
         _allowed(made, row.address)
     if made.faults:
-        made.state = "wrong row"
+        made.refuse()
     return made
 
 
 def _allowed(row: SearchRow, address: Address) -> SearchRow:
     if not is_host_name(address.host) and not settings.NETWORKS.allows(address.host):
-        row.faults = [*row.faults, f"outside the networks this house allows ({settings.NETWORKS.tell()})"]
-        row.state = "wrong row"
+        row.refuse(f"outside the networks this house allows ({settings.NETWORKS.tell()})")
     return row
 
 
@@ -120,7 +119,7 @@ def add_found(search: Search, picks: Mapping[int, str], adding: Adding, *, whole
             raise Problem("not-whole", why, field="rows")
         names = [*adding.added, *adding.followed]
         record(on={"servers": names})
-        if not search.rows.filter(state__in=("new", "moved"), added=None).exists():
+        if not search.rows.addable().filter(added=None).exists():
             Search.objects.filter(pk=search.pk).update(sealed_password=b"")
         if names:
             tell("readings", servers=names)
@@ -151,7 +150,7 @@ class Adding:
         why = self._objection(row, name)
         if why is not None:
             self.refused.append(RefusedRow(id=row.pk, name=name, why=why))
-        elif row.state == "moved":
+        elif row.state == SearchRow.State.MOVED:
             self._follow(row)
             self.followed.append(row.known or "")
         else:
@@ -173,18 +172,18 @@ class Adding:
     def _objection(self, row: SearchRow, name: str) -> str | None:
         if row.faults:
             return f"{row.faults[0]}."
-        if row.state not in ("new", "moved"):
+        if row.state not in SearchRow.ADDABLE:
             reasons = {
-                "known": "is in the house already",
-                "double": "is the same server as another row",
-                "uncertain": f"can't be told from {row.known}; give it a UUID or serial of its own first",
+                SearchRow.State.KNOWN: "is in the house already",
+                SearchRow.State.DOUBLE: "is the same server as another row",
+                SearchRow.State.UNCERTAIN: f"can't be told from {row.known}; give it a UUID or serial of its own first",
             }
-            return f"It {reasons.get(row.state, 'did not answer as a server')}."
+            return f"It {reasons.get(SearchRow.State(row.state), 'did not answer as a server')}."
         if not row.vouched and row.pin not in self.accept:
             return "Its certificate is not from the fleet's authority; compare its fingerprint and accept it first."
         if not self.user or not self.password:
             return "User and password of its controller are missing."
-        if row.state == "moved":
+        if row.state == SearchRow.State.MOVED:
             return None
         if not NAME.match(name):
             return "A name is made of letters, digits, dot, dash and underscore."

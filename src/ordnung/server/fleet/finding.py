@@ -65,7 +65,7 @@ def _store_heard(work: Work, found: Search, urls: list[str]) -> None:
 def _prepare(found: Search) -> tuple[list[Endpoint], list[Known]]:
     password = found.password()
     user = found.user if password else ""
-    urls = found.rows.filter(state="asked").values_list("url", flat=True)
+    urls = found.rows.unanswered().values_list("url", flat=True)
     endpoints = [Endpoint(name=url.removeprefix("https://"), url=url, user=user, password=password) for url in urls]
     rows = Server.objects.all()
     known = [Known(name=r.name, url=r.url, uuid=r.uuid, serial=r.serial, system=r.system) for r in rows]
@@ -74,9 +74,9 @@ def _prepare(found: Search) -> tuple[list[Endpoint], list[Known]]:
 
 def _store_looked(work: Work, found: Search, result: Sighting, known: list[Known]) -> None:
     with transaction.atomic():
-        rows = found.rows.filter(url=result.url, state="asked")
+        rows = found.rows.unanswered().filter(url=result.url)
         if not result.identities:
-            rows.update(state="nobody", detail=_tell_failure(result))
+            rows.find_nobody(_tell_failure(result))
         for identity in result.identities[1:]:
             # More servers behind one controller: a row each, placed as the list placed the first.
             for row in list(rows.filter(system=None)):
@@ -113,13 +113,17 @@ def _end_search(work: Work, found: Search, doubles: Mapping[Where, Where]) -> No
     with transaction.atomic():
         for (url, system), (first, _) in doubles.items():
             message = f"the same server as at {first}"
-            found.rows.filter(url=url, system=system, state__in=("new", "moved")).update(state="double", detail=message)
+            found.rows.filter(url=url, system=system).find_double(message)
         found.is_done = True
         found.save(update_fields=["is_done"])
-        counts = {state: found.rows.filter(state=state).count() for state in ("new", "known", "moved", "uncertain")}
+        counts = {state: found.rows.filter(state=state).count() for state in TOLD}
         note = ", ".join(f"{n} {state}" for state, n in counts.items() if n) or "nobody answered"
         succeed(work, note)
         tell("searches", id=found.pk)
+
+
+TOLD = (SearchRow.State.NEW, SearchRow.State.KNOWN, SearchRow.State.MOVED, SearchRow.State.UNCERTAIN)
+"""What the end of a search tells the number of."""
 
 
 async def do_reach(work: Work, ports: EnginePorts) -> None:

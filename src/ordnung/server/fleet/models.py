@@ -151,15 +151,47 @@ class Search(models.Model):
         return vault.decrypt(bytes(self.sealed_password), "search", str(self.asked_at)) if self.sealed_password else ""
 
 
+class SearchRowQuerySet(models.QuerySet["SearchRow"]):
+    """Rows of a search, and how one comes from looked for to found."""
+
+    def unanswered(self) -> SearchRowQuerySet:
+        """Those that were not looked at yet."""
+        return self.filter(state=SearchRow.State.ASKED)
+
+    def addable(self) -> SearchRowQuerySet:
+        """Those that a person may take into the house."""
+        return self.filter(state__in=SearchRow.ADDABLE)
+
+    def find_nobody(self, detail: str) -> None:
+        """Nothing answered there as a server."""
+        self.update(state=SearchRow.State.NOBODY, detail=detail)
+
+    def find_double(self, detail: str) -> None:
+        """They are servers that stand in another row too: one row is enough."""
+        self.addable().update(state=SearchRow.State.DOUBLE, detail=detail)
+
+
 class SearchRow(models.Model):
     """One address of a search and what answered there. ``facts`` are what the list said of the server."""
+
+    class State(models.TextChoices):
+        ASKED = "asked"
+        NEW = "new"
+        KNOWN = "known"
+        MOVED = "moved"
+        UNCERTAIN = "uncertain"
+        DOUBLE = "double"
+        NOBODY = "nobody"
+        WRONG_ROW = "wrong row"
+
+    ADDABLE = (State.NEW, State.MOVED)
 
     search = models.ForeignKey(Search, on_delete=models.CASCADE, related_name="rows")
     url = models.CharField(max_length=300)
     line = models.PositiveIntegerField(default=0)
     facts = models.JSONField(default=dict)
     faults = models.JSONField(default=list)
-    state = models.CharField(max_length=20, default="asked")
+    state = models.CharField(max_length=20, choices=State.choices, default=State.ASKED)
     detail = models.TextField(default="")
     pin = models.CharField(max_length=64, null=True)
     vouched = models.BooleanField(default=False)
@@ -171,6 +203,13 @@ class SearchRow(models.Model):
     """The path of its own system, where the controller at this address serves several."""
     known = models.CharField(max_length=200, null=True)
     added = models.CharField(max_length=200, null=True)
+
+    objects = SearchRowQuerySet.as_manager()
+
+    def refuse(self, fault: str = "") -> None:
+        """It is not looked at: the list is wrong about it, or it lies where the house does not go."""
+        self.faults = [*self.faults, fault] if fault else self.faults
+        self.state = SearchRow.State.WRONG_ROW
 
 
 def keep_states(entries: Sequence[Mapping[str, Any]]) -> list[int]:

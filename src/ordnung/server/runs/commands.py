@@ -56,7 +56,7 @@ def order_run(pk: int, order: str) -> None:
 
 def discard_draft(run: Run) -> None:
     """Throw a draft away. Raises Problem for what was started: it stays on record."""
-    if run.state != "draft":
+    if run.state != Run.State.DRAFT:
         raise Problem("not-a-draft", f"{run.name} was started; it stays on record.", status=409)
     pk = run.pk
     record(before={"name": run.name, "drafted_by": run.drafted_by})
@@ -101,7 +101,7 @@ def answer_question(place: RunServer, answer: str, person: str) -> None:
 
 
 def _demand_draft(place: RunServer) -> None:
-    if place.run.state != "draft":
+    if place.run.state != Run.State.DRAFT:
         raise Problem("not-a-draft", f"{place.run.name} was started; checks are overridden on a draft.", status=409)
 
 
