@@ -79,6 +79,26 @@ def test_a_right_that_is_given_counts_at_once_and_both_stand_on_the_trail(browse
     assert told.returncode == 0, told.stdout + told.stderr
 
 
+def test_what_is_wrong_in_a_form_stands_at_its_field(page, read_demo):
+    page.goto(f"{read_demo.web}/people")
+    form = page.get_by_role("form", name="Add a person")
+    name, password = form.get_by_label("Name"), form.get_by_label("First password")
+    name.fill("viewer")
+    password.fill("kelp-and-slate-of-the-tide")
+    form.get_by_role("button", name="Add viewer").click()
+    expect(name).to_have_accessible_description(re.compile("There is a viewer already"))
+    expect(name).to_have_attribute("aria-invalid", "true")
+    expect(password).to_have_attribute("aria-invalid", "false")
+    name.fill("mara")
+    password.fill("password")
+    form.get_by_role("button", name="Add mara").click()
+    expect(password).to_have_accessible_description(re.compile("too short|too common"))
+    expect(name).to_have_attribute("aria-invalid", "false")
+    expect(form.get_by_role("alert")).to_have_count(1)
+    check_axe(page, "light")
+    page.trouble[:] = [t for t in page.trouble if not re.search(r"\b4\d\d\b", t)]
+
+
 def test_ones_own_password_is_changed_by_keyboard(browser, read_demo):
     with open_page(browser) as page:
         sign_in(page, read_demo.web, PEOPLE["approver"], "approver")

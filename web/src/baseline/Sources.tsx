@@ -1,6 +1,5 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import TextField from "@mui/material/TextField";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
@@ -17,6 +16,7 @@ import { Refusal } from "../shell/Refusal";
 import { ink } from "../theme/theme";
 import { pairFiles } from "./pair-files";
 import { Block, Row, Stack, Text } from "../ui/layout";
+import { Field, Unsaid } from "../ui/Field";
 
 /** Where catalogs come from, what is at hand, and whose signature counts. */
 export function Sources({ issues }: { issues: Issue[] }) {
@@ -133,23 +133,26 @@ function AddSource({ done }: { done: () => void }) {
       gap={1}
       mt={1.25}
     >
-      <TextField
-        size="small"
+      <Field
+        field="address"
+        refused={add.error}
         autoFocus
         label="https address of an index or catalog, or a folder’s path"
         value={told.address}
         onChange={set("address")}
       />
       {isFolder ? (
-        <TextField
-          size="small"
+        <Field
+          field="maker"
+          refused={add.error}
           label="Maker, if packages lie there"
           value={told.maker}
           onChange={set("maker")}
         />
       ) : (
-        <TextField
-          size="small"
+        <Field
+          field="proxy"
+          refused={add.error}
           label="Proxy (http://host:port), if any"
           value={told.proxy}
           onChange={set("proxy")}
@@ -162,7 +165,7 @@ function AddSource({ done }: { done: () => void }) {
           chosen={([file]) => void file?.text().then((tuf_root) => tell({ ...told, tuf_root }))}
         />
       )}
-      {add.error && <Notice title="Not added">{add.error.message}</Notice>}
+      <Unsaid title="Not added" error={add.error} fields={["address", "maker", "proxy"]} />
       <Row gap={1}>
         <Button type="submit" variant="contained" loading={add.isPending}>
           Add it
@@ -281,15 +284,23 @@ function Keys() {
           gap={1}
           mt={0.75}
         >
-          <TextField size="small" label="Maker" value={told.maker} onChange={set("maker")} />
-          <TextField size="small" label="What to call the key" value={told.name} onChange={set("name")} />
-          <TextField
-            size="small"
+          <Field field="maker" refused={add.error} label="Maker" value={told.maker} onChange={set("maker")} />
+          <Field
+            field="name"
+            refused={add.error}
+            label="What to call the key"
+            value={told.name}
+            onChange={set("name")}
+          />
+          <Field
+            field="key"
+            refused={add.error}
+
             label="Ed25519 public key, hex or base64"
             value={told.key}
             onChange={set("key")}
           />
-          {add.error && <Notice>{add.error.message}</Notice>}
+          <Unsaid error={add.error} fields={["maker", "name", "key"]} />
           <Row gap={1}>
             <Button type="submit" variant="contained" loading={add.isPending}>
               Trust it

@@ -2,7 +2,6 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Checkbox from "@mui/material/Checkbox";
 import FormControlLabel from "@mui/material/FormControlLabel";
-import TextField from "@mui/material/TextField";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useRef, useState } from "react";
 
@@ -17,6 +16,7 @@ import { spell } from "../shell/kept";
 import { useAddress } from "../shell/selection";
 import { ink } from "../theme/theme";
 import { Block, Row, Stack, Text } from "../ui/layout";
+import { Field, Unsaid } from "../ui/Field";
 
 const BLANK = { addresses: "", list: "", user: "", password: "" };
 type Fields = typeof BLANK;
@@ -89,7 +89,9 @@ function Ask({
           </Button>
         </Text>
       ) : (
-        <TextField
+        <Field
+          field="addresses"
+          refused={look.error}
           multiline
           minRows={4}
           label="Addresses of management controllers"
@@ -142,15 +144,17 @@ function Ask({
         </Act>
       </Row>
       <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", gap: 1 }}>
-        <TextField
-          size="small"
+        <Field
+          field="user"
+          refused={look.error}
           label="Controller user"
           autoComplete="off"
           value={fields.user}
           onChange={set("user")}
         />
-        <TextField
-          size="small"
+        <Field
+          field="password"
+          refused={look.error}
           label="Controller password"
           type="password"
           autoComplete="off"
@@ -162,7 +166,7 @@ function Ask({
         They are sent only to controllers whose certificate is from the fleet's authority, kept encrypted, and
         never shown again.
       </Text>
-      {look.error && <Notice>{look.error.message}</Notice>}
+      <Unsaid error={look.error} fields={["addresses", "user", "password"]} />
       <Box>
         <Act
           takes="keep"

@@ -1,5 +1,4 @@
 import Box from "@mui/material/Box";
-import TextField from "@mui/material/TextField";
 import { useMutation } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 
@@ -7,6 +6,7 @@ import { api, take } from "../api/client";
 import { Act } from "../ui/Act";
 import { readAgain } from "./orders";
 import { Stack } from "../ui/layout";
+import { Field, Unsaid } from "../ui/Field";
 
 /** New credentials for one server or many; they are read again at once. What was typed is never shown again. */
 export function Credentials({
@@ -45,16 +45,18 @@ export function Credentials({
     );
   return (
     <Stack as="form" onSubmit={submit} gap={1} mt={1.25}>
-      <TextField
-        size="small"
+      <Field
+        field="user"
+        refused={save.error}
         label="Controller user"
         value={user}
         autoComplete="off"
         onChange={(e) => setUser(e.target.value)}
         required
       />
-      <TextField
-        size="small"
+      <Field
+        field="password"
+        refused={save.error}
         label="Controller password"
         type="password"
         autoComplete="off"
@@ -67,7 +69,7 @@ export function Credentials({
           Keep and read again
         </Act>
       </Box>
-      {save.error && <Box>{save.error.message}</Box>}
+      <Unsaid error={save.error} fields={["user", "password"]} />
     </Stack>
   );
 }

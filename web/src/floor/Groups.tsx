@@ -14,6 +14,7 @@ import { Title } from "../ui/text";
 import { ink } from "../theme/theme";
 import { byName } from "./plan";
 import { Block, Row, Stack, Text } from "../ui/layout";
+import { Field, Unsaid } from "../ui/Field";
 
 /** Who serves together, how many of them may be away at once, and who is away now. */
 export function Groups({ done }: { done: () => void }) {
@@ -81,8 +82,9 @@ function GroupRow({ group }: { group: Group }) {
             {group.away?.length ? `; away or about to be: ${group.away.join(", ")}` : ""}
           </Text>
         </Block>
-        <TextField
-          size="small"
+        <Field
+          field="may_be_away"
+          refused={change.error}
           label="May be away"
           value={told ?? String(group.may_be_away)}
           onChange={(e) => setTold(e.target.value)}
@@ -116,7 +118,8 @@ function GroupRow({ group }: { group: Group }) {
           </Row>
         </Notice>
       )}
-      {(change.error ?? remove.error) && <Notice>{(change.error ?? remove.error)?.message}</Notice>}
+      <Unsaid error={change.error} fields={["may_be_away"]} />
+      <Unsaid error={remove.error} fields={[]} />
     </Box>
   );
 }
@@ -142,15 +145,17 @@ function NewGroup() {
     <Stack as="form" onSubmit={submit} gap={1}>
       <Title level={3}>Make one</Title>
       <Row gap={1}>
-        <TextField
-          size="small"
+        <Field
+          field="name"
+          refused={make.error}
           label="Name of the group"
           value={name}
           onChange={(e) => setName(e.target.value)}
           sx={{ flex: 1 }}
         />
-        <TextField
-          size="small"
+        <Field
+          field="may_be_away"
+          refused={make.error}
           label="May be away"
           value={limit}
           onChange={(e) => setLimit(e.target.value)}
@@ -194,7 +199,8 @@ function NewGroup() {
         A list has the columns group and may_be_away. Which servers belong to a group is said in the list of
         servers, or on a server's panel.
       </Text>
-      {(make.error ?? bring.error) && <Notice>{(make.error ?? bring.error)?.message}</Notice>}
+      <Unsaid error={make.error} fields={["name", "may_be_away"]} />
+      <Unsaid error={bring.error} fields={[]} />
       {bring.isSuccess && (
         <Text role="status" size="small">
           The list was taken over.

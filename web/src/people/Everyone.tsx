@@ -18,6 +18,7 @@ import { useBarred } from "../api/rights";
 import { useSiteNow } from "../shell/time";
 import { ink } from "../theme/theme";
 import { Row, Stack, Text } from "../ui/layout";
+import { Field, Unsaid } from "../ui/Field";
 
 interface Change {
   active?: boolean;
@@ -255,15 +256,17 @@ function NewPerson({ rights }: { rights: Right[] }) {
     <Stack as="form" onSubmit={submit} aria-label="Add a person" gap={1} left>
       <Title level={2}>Add a person</Title>
       <Row gap={1} wrap align="center">
-        <TextField
-          size="small"
+        <Field
+          field="name"
+          refused={add.error}
           label="Name"
           value={name}
           onChange={(e) => setName(e.target.value)}
           autoComplete="off"
         />
-        <TextField
-          size="small"
+        <Field
+          field="new_password"
+          refused={add.error}
           type="password"
           label="First password"
           value={password}
@@ -294,7 +297,7 @@ function NewPerson({ rights }: { rights: Right[] }) {
       >
         Add {name.trim() || "a person"}
       </Act>
-      {add.error && <Notice>{add.error.message}</Notice>}
+      <Unsaid error={add.error} fields={["name", "new_password"]} />
     </Stack>
   );
 }

@@ -1,6 +1,5 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import TextField from "@mui/material/TextField";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 
@@ -14,6 +13,7 @@ import { Title } from "../ui/text";
 import { useSiteNow } from "../shell/time";
 import { ink } from "../theme/theme";
 import { Block, Stack, Text } from "../ui/layout";
+import { Field, Unsaid } from "../ui/Field";
 
 /** One's own: what one may do, the password, and where one is signed in. */
 export function You({ me }: { me: Me }) {
@@ -47,8 +47,9 @@ function Password() {
   return (
     <Stack as="form" onSubmit={submit} aria-label="Change your password" gap={1} left>
       <Title level={3}>Change your password</Title>
-      <TextField
-        size="small"
+      <Field
+        field="old_password"
+        refused={change.error}
         fullWidth
         type="password"
         label="Present password"
@@ -56,8 +57,9 @@ function Password() {
         onChange={(e) => setOld(e.target.value)}
         autoComplete="current-password"
       />
-      <TextField
-        size="small"
+      <Field
+        field="new_password"
+        refused={change.error}
         fullWidth
         type="password"
         label="New password, 12 characters or more"
@@ -73,7 +75,7 @@ function Password() {
           Changed. Your other sessions have ended.
         </Text>
       )}
-      {change.error && <Notice>{change.error.message}</Notice>}
+      <Unsaid error={change.error} fields={["old_password", "new_password"]} />
     </Stack>
   );
 }

@@ -14,6 +14,7 @@ import { Mono, Title } from "../ui/text";
 import { ink } from "../theme/theme";
 import { LookInside } from "./LookInside";
 import { Block, Row, Stack, Text } from "../ui/layout";
+import { Field, Unsaid } from "../ui/Field";
 
 /** Where payloads come from, the store they lie in, and looks into single ones. */
 export function Supply() {
@@ -99,15 +100,17 @@ function Places() {
         }}
         gap={0.75}
       >
-        <TextField
-          size="small"
+        <Field
+          field="base"
+          refused={add.error}
           label="https address or folder, payloads below it"
           value={told.base}
           onChange={(e) => tell({ ...told, base: e.target.value })}
         />
         {told.base.startsWith("https") && (
-          <TextField
-            size="small"
+          <Field
+            field="proxy"
+            refused={add.error}
             label="Proxy (http://host:port), if any"
             value={told.proxy}
             onChange={(e) => tell({ ...told, proxy: e.target.value })}
@@ -126,9 +129,8 @@ function Places() {
           <Limit key={data.bytes_per_s} bytes={data.bytes_per_s} set={(bytes) => limit.mutate(bytes)} />
         </Row>
       </Stack>
-      {(add.error ?? limit.error) && (
-        <Notice title="Not changed">{(add.error ?? limit.error)?.message}</Notice>
-      )}
+      <Unsaid title="Not added" error={add.error} fields={["base", "proxy"]} />
+      <Unsaid title="Not changed" error={limit.error} fields={[]} />
     </Stack>
   );
 }
