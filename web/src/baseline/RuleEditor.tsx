@@ -99,7 +99,7 @@ export function RuleEditor({
           renderInput={(params) => <TextField {...params} label={`Where ${key} is`} />}
         />
       ))}
-      <Row wrap gap={0.5} align="center" size="note">
+      <Row wrap gap={1.25} align="center" size="note">
         {open.length ? "and where" : "For everything, or where"}
         {KEYS.filter((k) => !open.includes(k)).map((k) => (
           <Press type="button" key={k} onClick={() => setOpen([...open, k])}>

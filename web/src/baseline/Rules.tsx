@@ -92,7 +92,7 @@ export function Rules({ rules, told, options, person, change }: Props) {
               />
             ) : (
               <RuleLine rule={rule} told={told[at]} at={at}>
-                <Box component="span" sx={{ float: "right", whiteSpace: "nowrap", ml: 0.5 }}>
+                <Box component="span" sx={{ float: "right", display: "flex", gap: 1.25, ml: 1 }}>
                   <Small label={`Move rule ${at + 1} up`} act={() => move(at, at - 1)}>
                     ↑
                   </Small>

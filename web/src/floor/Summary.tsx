@@ -78,7 +78,7 @@ function FailedList({ spots }: { spots: Spot[] }) {
             {names.slice(0, 8).map((name, n) => (
               <span key={name}>
                 {n > 0 && ", "}
-                <Press type="button" onClick={() => select([name])} tone="plain">
+                <Press type="button" onClick={() => select([name])} tone="plain" link>
                   {name}
                 </Press>
               </span>

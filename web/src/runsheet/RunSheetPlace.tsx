@@ -151,7 +151,9 @@ function Sheet({ id }: { id: number }) {
       <Head run={data} now={now} />
       <Timetable run={data} now={now} picked={picked} pick={(name) => pick(name === picked ? null : name)} />
       <SignsKey />
-      <States run={data} />
+      <Block mt={2}>
+        <States run={data} />
+      </Block>
     </Split>
   );
 }
