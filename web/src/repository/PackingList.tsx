@@ -6,10 +6,10 @@ import { foldNames, size, someNames } from "../shell/format";
 import { Table } from "../ui/Table";
 import { Tag } from "../ui/Tag";
 import { Mono, Spoken } from "../ui/text";
-import { ink } from "../theme/theme";
 import { KINDS } from "../waterline/words";
 import { Row, Text } from "../ui/layout";
 import { Press } from "../ui/Press";
+import { Progress } from "../ui/Progress";
 
 const REASON = { target: "water", "must stop": "rule", "way back": "pending" } as const;
 
@@ -170,14 +170,7 @@ function LineState({ line: l }: { line: Line }) {
   const part = Math.min(100, Math.round((100 * l.bytes) / Math.max(1, l.size)));
   return (
     <Row align="center" gap={1}>
-      <Box
-        role="progressbar"
-        aria-label={`Fetching ${l.name} ${l.version}`}
-        aria-valuenow={part}
-        sx={{ width: 70, height: 5, bgcolor: ink("rule") }}
-      >
-        <Box sx={{ width: `${part}%`, height: "100%", bgcolor: ink("water") }} />
-      </Box>
+      <Progress part={part / 100} label={`Fetching ${l.name} ${l.version}`} />
       <Mono>{part} %</Mono>
     </Row>
   );

@@ -15,6 +15,7 @@ import { Mono, Title } from "../ui/text";
 import { useSiteNow } from "./time";
 import { isUnderWay, shortened, workLine } from "./work";
 import { Row, Stack, Text } from "../ui/layout";
+import { Progress } from "../ui/Progress";
 
 const amount = (n: number, unit: string): string => (unit === "bytes" ? size(n) : String(n));
 
@@ -40,14 +41,6 @@ export function progress(w: Work, now: number): { part: number; told: string } {
 export const seen = (id: number): Promise<unknown> =>
   take(api.POST("/api/v1/work/{id}/seen", { params: { path: { id } } }));
 
-function Bar({ part }: { part: number }) {
-  return (
-    <Box aria-hidden sx={{ width: 90, height: 5, bgcolor: "rgba(255,255,255,.22)", flex: "none" }}>
-      <Box sx={{ width: `${part * 100}%`, height: "100%", bgcolor: "#5CC0D0", transition: "width .3s" }} />
-    </Box>
-  );
-}
-
 const CUT = { overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap", minWidth: 0 } as const;
 
 /** One thing in full: its title and how far it is, or how it ended. */
@@ -71,13 +64,13 @@ function Item({ w, now }: { w: Work; now: number }) {
       <Box component="strong" title={w.title} sx={{ ...CUT, flex: "0 1 auto" }}>
         {shortened(w.title)}
       </Box>
-      {under && <Bar part={part} />}
+      {under && <Progress part={part} onBar />}
       {under && <Mono>{told}</Mono>}
       {!under && (
         <Box
           component="span"
           title={w.note}
-          sx={{ ...CUT, flex: "0 3 auto", color: failed ? "#F6A594" : "inherit" }}
+          sx={{ ...CUT, flex: "0 3 auto", color: failed ? ink("barDeep") : "inherit" }}
         >
           {shortened(w.note)}
           {!failed && w.ended_at && `, ${ago(w.ended_at, now)}`}
@@ -152,7 +145,7 @@ export function WorkBar({
         py={1}
       >
         {live && trouble && (
-          <Box title={trouble} sx={{ ...CUT, fontWeight: 700, color: "#F6A594" }}>
+          <Box title={trouble} sx={{ ...CUT, fontWeight: 700, color: ink("barDeep") }}>
             {trouble}
           </Box>
         )}

@@ -21,6 +21,9 @@ export interface Tokens {
   done2: string;
   bar: string;
   barText: string;
+  barRest: string;
+  barWater: string;
+  barDeep: string;
 }
 
 /** Paper: states differ at a glance with each of the three common kinds of colour blindness too (colours.test.ts). */
@@ -43,6 +46,9 @@ export const day: Tokens = {
   done2: "#DEEFE2",
   bar: "#17242B",
   barText: "#E9E6DC",
+  barRest: "#4A565C",
+  barWater: "#5CC0D0",
+  barDeep: "#F6A594",
 };
 
 /** The same for the night shift. */
@@ -65,6 +71,9 @@ export const night: Tokens = {
   done2: "#1F3D2A",
   bar: "#0A1216",
   barText: "#E9E6DC",
+  barRest: "#4A565C",
+  barWater: "#5CC0D0",
+  barDeep: "#F6A594",
 };
 
 /** Every token's name. */
