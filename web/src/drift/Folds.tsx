@@ -94,6 +94,8 @@ function FoldRow({ fold: f, kinds, product, choose, chosen, select }: RowProps) 
         <Press
           type="button"
           title={f.names.slice(0, 40).join(", ")}
+          // Several names go on below each other: the table has its width for the versions.
+          style={{ whiteSpace: "normal" }}
           onClick={() => select(f.names)}
           tone="plain"
           strong
