@@ -67,9 +67,10 @@ def test_a_sheet_of_many_is_folded_into_bands_and_walked_by_keys(page, read_demo
     page.keyboard.press("+")
     page.keyboard.press("+")
     expect(page).to_have_url(re.compile(r"time=\d+-\d+"))
+    page.wait_for_timeout(500)  # until the address has settled: what comes next is told from it
+    before = page.url
     page.keyboard.press("Shift+ArrowRight")
-    seen = re.compile(r"^(?!.*time=0-)")
-    expect(page).to_have_url(seen)
+    expect(page).not_to_have_url(before)
     page.reload()
     expect(lanes.get_by_role("treeitem", name=re.compile(f"^{server}:"))).to_have_attribute("aria-selected", "true")
     check_axe(page, "light")

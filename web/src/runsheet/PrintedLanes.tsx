@@ -10,7 +10,7 @@ import { LANE, LaneRow, RIGHT } from "./TimetableRow";
 const ON_A_PAGE = 20;
 const LEFT = 108;
 /** The width of the time axis on paper, in pixels of CSS: A4 upright, less its margins and the names. */
-export const PRINTED_WIDTH = 680;
+export const PRINTED_WIDTH = 580;
 
 interface Props {
   run: Run;
