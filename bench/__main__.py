@@ -10,6 +10,7 @@ from bench.drift import COMPONENTS, bench_drift
 from bench.interface import PROMISED_KB, PROMISED_PAINT_S, bench_interface
 from bench.lists import SERVERS as LISTED
 from bench.lists import bench_lists
+from bench.night import INSTANCES, bench_night
 from bench.repository import GB, bench_repository
 from bench.survey import BOUND_GB, SERVERS, SERVICE_MS, bench_survey
 
@@ -30,6 +31,14 @@ def main() -> int:
     for name, share in draft.first.items():
         print(f"  {name}: {share:.2f}")
     print(f"  while it is edited on: {draft.again:.2f}; judging every server anew takes {draft.anew:.0f} times as long")
+    night = bench_night()
+    print(
+        f"makespan / its bound on {INSTANCES} nights made by chance: median {night.median:.3f}, worst {night.worst:.3f}"
+    )
+    for servers, share in night.timetable.items():
+        print(f"  timetable of {servers} servers / what is promised: {share:.2f}")
+    print(f"  forecast of 1000 servers in 1000 samples / what is promised: {night.forecast:.2f}")
+    print(f"  time out of service / each update with its own reset: {night.away:.2f}; outages: {night.outages:.2f}")
     bare, share = bench_bring_in()
     print(f"reading a catalog of {RELEASES} releases / the same as bare JSON: {bare:.1f}; / one second: {share:.2f}")
     repository = bench_repository()

@@ -29,7 +29,7 @@ from ordnung.core.trimmed import find_losses
 from tests.core.houses import DAY, REBOOT, catalogs, component, positions, product, release
 from tests.core.test_advisories import advisory
 from tests.core.test_matching import NOVEMBER, SEPTEMBER
-from tests.core.test_packing_and_timetable import old_server
+from tests.core.test_packing_and_places import old_server
 
 NOON = datetime.datetime(2026, 11, 23, 12, tzinfo=datetime.UTC)
 PAYLOAD = Payload(path="bios-2", size=10, sha256="a" * 64)

@@ -28,6 +28,10 @@ class AwayPlace:
     outage: bool = True
     kept: bool = False
 
+    def names(self, kind: str) -> tuple[str | None, ...]:
+        """Its groups, its rack or its room: what a limit of that kind goes by."""
+        return {"group": self.groups, "rack": (self.rack,), "room": (self.room,)}[kind]
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class AwayLimits:
@@ -37,6 +41,10 @@ class AwayLimits:
     racks: Mapping[str, int] = field(default_factory=dict)
     rooms: Mapping[str, int] = field(default_factory=dict)
     at_once: int = AT_ONCE
+
+    def allowed(self, kind: str, name: str) -> int:
+        """How many a limit allows. Raises KeyError where there is none."""
+        return {"group": self.groups, "rack": self.racks, "room": self.rooms}[kind][name]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -77,15 +85,8 @@ def may_begin(taken: Iterable[AwayPlace], limits: AwayLimits, candidate: AwayPla
     if not candidate.outage:
         return None
     away = [place for place in others if place.outage]
-    asked = [
-        *(("group", name, limits.groups.get(name)) for name in candidate.groups),
-        ("rack", candidate.rack, limits.racks.get(candidate.rack or "")),
-        ("room", candidate.room, limits.rooms.get(candidate.room or "")),
-    ]
-    for kind, name, allowed in asked:
-        if name is None or allowed is None:
-            continue
-        holders = [place for place in away if name in _names(place, kind)]
+    for kind, name, allowed in limits_of(candidate, limits):
+        holders = [place for place in away if name in place.names(kind)]
         if len(holders) >= allowed:
             return Refusal(
                 limit=kind,
@@ -97,5 +98,14 @@ def may_begin(taken: Iterable[AwayPlace], limits: AwayLimits, candidate: AwayPla
     return None
 
 
-def _names(place: AwayPlace, kind: str) -> tuple[str | None, ...]:
-    return {"group": place.groups, "rack": (place.rack,), "room": (place.room,)}[kind]
+def limits_of(place: AwayPlace, limits: AwayLimits) -> list[tuple[str, str, int]]:
+    """What a server needs a place of while it is away: kind and name of each limit, and how many it allows (T5, T13).
+
+    Asked by the engine, the timetable and the forecast alike.
+    """
+    asked = [
+        *(("group", name, limits.groups.get(name)) for name in place.groups),
+        ("rack", place.rack, limits.racks.get(place.rack or "")),
+        ("room", place.room, limits.rooms.get(place.room or "")),
+    ]
+    return [(kind, name, allowed) for kind, name, allowed in asked if name is not None and allowed is not None]

@@ -44,6 +44,14 @@ class Payload:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Wrapping:
+    """The same release wrapped for the way it is brought: ``controller``, ``host`` or ``disc`` (N2.8)."""
+
+    bearer: str
+    payload: Payload
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Need:
     """A condition on the active version of every component of a product in the same server."""
 
@@ -61,6 +69,7 @@ class Release:
     importance: str | None = None
     fixes: tuple[Fix, ...] = ()
     payload: Payload | None = None
+    wrappings: tuple[Wrapping, ...] = ()
     direct_from: str | None = None
     needs: tuple[Need, ...] = ()
     activation: str | None = None
@@ -69,6 +78,13 @@ class Release:
     alone: bool = False
     floor_after: str | None = None
     notes: str = ""
+
+    @property
+    def size(self) -> int | None:
+        """Bytes that are transferred for it: its payload's, else the largest wrapping's; None is unknown (A10)."""
+        if self.payload is not None:
+            return self.payload.size
+        return max((w.payload.size for w in self.wrappings), default=None)
 
 
 @dataclass(frozen=True)

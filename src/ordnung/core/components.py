@@ -55,6 +55,8 @@ class Server:
     model: str
     serial: str | None = None
     group: str | None = None
+    rack: str | None = None
+    room: str | None = None
     read_at: datetime.datetime | None = None
     components: tuple[Component, ...] = ()
     unread: str | None = None

@@ -23,6 +23,7 @@ from ordnung.fieldkit import (
     repository,
     seal,
     surveying,
+    timetable,
 )
 from ordnung.formats.errors import FormatError
 from ordnung.store import RepositoryError
@@ -45,6 +46,7 @@ for command in (
     host_report.host_report,
     planning.drift,
     planning.route,
+    timetable.timetable,
     catalog.catalog,
     advisory.advisory,
     bom.bom,

@@ -17,7 +17,8 @@ from ordnung.fieldkit.show import as_json, print_json, print_table
 _PATH = click.Path(exists=True, dir_okay=False, path_type=Path)
 
 
-def _inputs(command: Callable[..., Any]) -> Callable[..., Any]:
+def takes_house(command: Callable[..., Any]) -> Callable[..., Any]:
+    """Readings, catalogs, rules, and whether JSON is wanted: what every planning command takes."""
     for option in (
         as_json,
         click.option("--rules", type=_PATH, help="House rules; without them the fixed ones hold."),
@@ -29,7 +30,7 @@ def _inputs(command: Callable[..., Any]) -> Callable[..., Any]:
 
 
 @click.command()
-@_inputs
+@takes_house
 @click.option("--check", is_flag=True, help="Exit with 1 when anything is off the baseline.")
 def drift(readings: Path, catalogs: tuple[Path, ...], rules: Path | None, as_json: bool, check: bool) -> int:
     """How far each component is from the baseline."""
@@ -47,7 +48,7 @@ def drift(readings: Path, catalogs: tuple[Path, ...], rules: Path | None, as_jso
 
 
 @click.command()
-@_inputs
+@takes_house
 def route(readings: Path, catalogs: tuple[Path, ...], rules: Path | None, as_json: bool) -> int:
     """The fewest resets that lead each server to its baseline, with the proof."""
     standings, _ = load_house(readings, catalogs, rules)

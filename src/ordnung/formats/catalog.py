@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime
 from typing import Any
 
-from ordnung.core.catalog import Fix, Issue, Need, Payload, Product, Release
+from ordnung.core.catalog import Fix, Issue, Need, Payload, Product, Release, Wrapping
 from ordnung.core.matching import find_ties
 from ordnung.formats.documents import parse_document, write_document
 from ordnung.formats.errors import Fault, FormatError
@@ -83,6 +83,7 @@ def _release(entry: dict[str, Any], faults: list[Fault], place: str) -> Release:
         importance=entry.get("importance"),
         fixes=tuple(Fix(**fix) for fix in entry.get("fixes", ())),
         payload=_payload(entry),
+        wrappings=_wrappings(entry),
         direct_from=entry.get("direct_from"),
         needs=tuple(Need(**need) for need in entry.get("needs", ())),
         activation=entry.get("activation"),
@@ -94,16 +95,21 @@ def _release(entry: dict[str, Any], faults: list[Fault], place: str) -> Release:
     )
 
 
+def _wrappings(entry: dict[str, Any]) -> tuple[Wrapping, ...]:
+    return tuple(Wrapping(bearer=w["for"], payload=_build_payload(w)) for w in entry.get("wrappings", ()))
+
+
 def _payload(entry: dict[str, Any]) -> Payload | None:
     """The wrapping for the controller, which is how we bring payloads (N2.8)."""
-    chosen = entry.get("payload")
-    if chosen is None:
-        chosen = next((w for w in entry.get("wrappings", ()) if w["for"] == "controller"), None)
-    if chosen is None:
-        return None
-    signature = chosen.get("signature", {})
+    if entry.get("payload") is not None:
+        return _build_payload(entry["payload"])
+    return next((w.payload for w in _wrappings(entry) if w.bearer == "controller"), None)
+
+
+def _build_payload(entry: dict[str, Any]) -> Payload:
+    signature = entry.get("signature", {})
     return Payload(
-        path=chosen["path"], size=chosen["size"], sha256=chosen["sha256"], form=chosen.get("form", "pldm"),
+        path=entry["path"], size=entry["size"], sha256=entry["sha256"], form=entry.get("form", "pldm"),
         signature=signature.get("value", ""), generation=signature.get("generation"),
     )  # fmt: skip
 
@@ -149,7 +155,8 @@ def _release_entry(release: Release) -> dict[str, Any]:
         "released": release.released.isoformat() if release.released else None,
         "importance": release.importance,
         "fixes": [_known({"id": f.id, "score": f.score, "title": f.title or None}) for f in release.fixes],
-        "payload": _payload_entry(release.payload),
+        "payload": None if _is_wrapped(release) else _payload_entry(release.payload),
+        "wrappings": [{"for": w.bearer, **(_payload_entry(w.payload) or {})} for w in release.wrappings],
         "direct_from": release.direct_from,
         "needs": [_known({"product": n.product, "at_least": n.at_least, "below": n.below}) for n in release.needs],
         "activation": release.activation,
@@ -160,6 +167,10 @@ def _release_entry(release: Release) -> dict[str, Any]:
         "notes": release.notes or None,
     }
     return {name: value for name, value in _known(entry).items() if value != []}
+
+
+def _is_wrapped(release: Release) -> bool:
+    return any(w.bearer == "controller" and w.payload == release.payload for w in release.wrappings)
 
 
 def _payload_entry(payload: Payload | None) -> dict[str, Any] | None:

@@ -48,6 +48,8 @@ def build_server(entry: dict[str, Any], source: str = "reading", place: str = ""
         model=entry.get("model") or "",
         serial=entry.get("serial"),
         group=entry.get("group"),
+        rack=entry.get("rack"),
+        room=entry.get("room"),
         read_at=_time(entry.get("read_at"), source, f"{place}.read_at"),
         components=components,
         unread=entry.get("unread"),
@@ -128,7 +130,8 @@ def server_entry(server: Server) -> dict[str, Any]:
     }
     if server.unread is not None:
         entry["unread"] = server.unread
-    entry |= {key: value for key, value in (("uuid", server.uuid), ("tag", server.tag)) if value is not None}
+    known = {"rack": server.rack, "room": server.room, "uuid": server.uuid, "tag": server.tag}
+    entry |= {key: value for key, value in known.items() if value is not None}
     if server.facts is not None:
         entry["facts"] = _facts_entry(server.facts)
     entry["components"] = [component_entry(component) for component in server.components]

@@ -138,24 +138,32 @@ def load_values(rows: list[Server]) -> list[ServerValue]:
     entries = load_entries([row.latest for row in rows if row.latest is not None])
     values = []
     for row in rows:
-        group = row.group.name if row.group else None
         if row.latest is None:
-            values.append(ServerValue(name=row.name, model="", group=group, unread=row.detail or "not read yet"))
+            values.append(_unread(row, row.detail or "not read yet"))
             continue
-        values.append(_load_value(row, entries[row.latest.pk], group))
+        values.append(_load_value(row, entries[row.latest.pk]))
     return values
 
 
-def _load_value(row: Server, entry: dict[str, Any], group: str | None) -> ServerValue:
+def _standing_in(row: Server) -> dict[str, Any]:
+    """Where a server belongs, which no reading tells."""
+    return {"group": row.group.name if row.group else None, "rack": row.rack or None, "room": row.room or None}
+
+
+def _unread(row: Server, why: str) -> ServerValue:
+    return dataclasses.replace(ServerValue(name=row.name, model="", unread=why), **_standing_in(row))
+
+
+def _load_value(row: Server, entry: dict[str, Any]) -> ServerValue:
     """One server from what is stored; what can't be loaded shows as unread and takes no page down."""
     try:
-        value = build_server({**entry, "name": row.name, "group": group})
+        value = build_server({**entry, "name": row.name, **_standing_in(row)})
         if row.report is not None:
             value = merge_host_report(value, parse_host_report(write_document(row.report.body)))
     except (FormatError, KeyError, TypeError, ValueError, AttributeError) as error:
         log.exception("a stored reading can't be loaded", server=row.name)
         why = f"its stored reading can't be loaded ({type(error).__name__}); read it again"
-        return ServerValue(name=row.name, model="", group=group, unread=why)
+        return _unread(row, why)
     return value
 
 

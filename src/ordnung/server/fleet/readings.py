@@ -28,7 +28,7 @@ def store_reading(server: ServerValue, pin: str | None) -> None:
     """
     with transaction.atomic():
         row = Server.objects.select_related("latest").get(name=server.name)
-        entry = server_entry(dataclasses.replace(server, group=None))
+        entry = server_entry(dataclasses.replace(server, group=None, rack=None, room=None))
         parts = keep_states(entry.pop("components"))
         before = _value_before(row)
         changes = compare_readings(before, server) if before is not None else ()

@@ -1,12 +1,10 @@
-"""What is packed and why; when each server's turn comes."""
+"""What is packed and why; who may go away."""
 
 from __future__ import annotations
 
 import dataclasses
 
 import pytest
-from hypothesis import given
-from hypothesis import strategies as st
 
 from ordnung.core.assessment import assess_fleet
 from ordnung.core.away import AwayLimits, AwayPlace, may_begin
@@ -14,10 +12,8 @@ from ordnung.core.components import Server
 from ordnung.core.facts import Facts
 from ordnung.core.foresee import foreseen
 from ordnung.core.packing import plan_packing, ways_back
-from ordnung.core.route import Round, Route, Write
 from ordnung.core.rules import FIXED_RULES, Rule
-from ordnung.core.timetable import itinerary, plan_timetable
-from tests.core.houses import DAY, REBOOT, RESTART, catalogs, component, product, release
+from tests.core.houses import DAY, RESTART, catalogs, component, product, release
 
 BIOS = product("bios", release("2.1.0"), release("2.4.1"), release("3.2.0", direct_from="2.4.1", floor_after="2.4.1"))
 RAID = product("raid", release("7.1"), release("7.2"))
@@ -49,54 +45,8 @@ def test_ways_back_stop_at_the_floor():
     assert ways_back(RAID, ["7.1", "7.2"]) == ["7.1"]
 
 
-def a_route(seconds: float, reset: str | None = REBOOT) -> Route:
-    write = Write(slot="x", product="p", source="1", to="2", seconds=seconds)
-    return Route(rounds=(Round(writes=(write,), reset=reset, reset_seconds=300),), outages=1)
-
-
-def test_an_itinerary_has_staging_writing_reset_and_check():
-    assert [s.kind for s in itinerary(a_route(60, RESTART))] == ["staging", "writing", RESTART, "checking"]
-
-
 def place(name, group=None, **facts):
     return AwayPlace(server=name, groups=(group,) if group else (), **facts)
-
-
-def test_a_pair_goes_one_after_the_other_while_others_fill_the_places():
-    routes = [(place("g1", "pair"), a_route(600)), (place("g2", "pair"), a_route(600)), (place("s1"), a_route(60))]
-    limits = AwayLimits(groups={"pair": 1}, at_once=2)
-    lanes = {lane.server: lane for lane in plan_timetable(routes, limits).lanes}
-    assert lanes["g2"].spans[0].start == lanes["g1"].end
-    assert lanes["s1"].spans[0].start == 0
-
-
-def test_a_server_left_away_keeps_its_partner_off_the_sheet():
-    routes = [(place("g2", "pair"), a_route(600)), (place("s1"), a_route(60))]
-    limits = AwayLimits(groups={"pair": 1}, at_once=2)
-    lanes = {lane.server: lane for lane in plan_timetable(routes, limits, [place("g1", "pair", kept=True)]).lanes}
-    assert lanes["g2"].spans == () and lanes["s1"].spans[0].start == 0
-
-
-@given(
-    st.lists(
-        st.tuples(st.integers(1, 900), st.sampled_from(["a", "b", None]), st.sampled_from(["K1", "K2", None])),
-        min_size=1, max_size=25,
-    ),
-    st.integers(1, 5),
-)  # fmt: skip
-def test_no_limit_is_ever_broken_and_the_bound_holds(servers, at_once):
-    places = [place(f"s{i}", group, rack=rack) for i, (_, group, rack) in enumerate(servers)]
-    limits = AwayLimits(groups={"a": 1, "b": 2}, racks={"K1": 2}, at_once=at_once)
-    timetable = plan_timetable([(p, a_route(s)) for p, (s, _, _) in zip(places, servers, strict=True)], limits)
-    assert timetable.makespan >= timetable.bound - 1e-6
-    by_name = {p.server: p for p in places}
-    for lane in timetable.lanes:
-        start = lane.spans[0].start
-        busy = [by_name[o.server] for o in timetable.lanes if o.spans[0].start <= start < o.end]
-        assert len(busy) <= at_once
-        for group, limit in limits.groups.items():
-            assert sum(group in p.groups for p in busy) <= limit
-        assert sum(p.rack == "K1" for p in busy) <= 2
 
 
 AWAY = [place("g1", "pair", rack="K1", room="Kelp"), place("s1", rack="K1", outage=False), place("s2", kept=True)]
@@ -173,20 +123,6 @@ def test_nothing_is_foreseen_on_a_guess(rule, known):
     later = foreseen(assess_fleet([old_server()], lists, rules, DAY), lists, rules, DAY)
     assert {w.slot for standing in later for w in standing.route.writes} <= {"b"}
     assert bool(later) is not known
-
-
-def test_an_itinerary_takes_usual_times_where_the_catalog_tells_none_and_has_no_reset_where_none_is_needed():
-    write = Write(slot="x", product="p", source="1", to="2", seconds=None)
-    route = Route(rounds=(Round(writes=(write,), reset=None), Round(writes=(), reset=REBOOT)))
-    assert [(s.kind, s.end - s.start) for s in itinerary(route)] == [
-        ("staging", 15.0), ("writing", 120.0), ("checking", 20.0), (REBOOT, 300.0), ("checking", 20.0),
-    ]  # fmt: skip
-
-
-def test_a_server_with_nothing_to_do_takes_no_place():
-    routes = [(place("level"), Route(rounds=())), (place("s1"), a_route(60))]
-    lanes = plan_timetable(routes, AwayLimits(at_once=1)).lanes
-    assert [(lane.end > 0, lane.spans[:1] and lane.spans[0].start) for lane in lanes] == [(False, ()), (True, 0.0)]
 
 
 def test_a_full_house_and_an_empty_group_are_said_in_words():
