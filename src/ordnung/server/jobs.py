@@ -39,7 +39,7 @@ from ordnung.server.runs.adapters import (
 )
 from ordnung.server.runs.derived import write_run
 from ordnung.server.runs.models import Run
-from ordnung.server.runs.sheets import place_of
+from ordnung.server.runs.night import place_of
 from ordnung.server.work.events import tell
 from ordnung.server.work.models import Work
 from ordnung.server.work.progress import add_done, bump, fail, succeed

@@ -139,6 +139,7 @@ urlpatterns = [
     path(f"{V1}runs/<int:pk>", runs.RunView.as_view()),
     path(f"{V1}runs/<int:pk>/servers/<str:name>/override", overrides.OverrideView.as_view()),
     path(f"{V1}runs/<int:pk>/servers/<str:name>/answer", overrides.AnswerView.as_view()),
+    path(f"{V1}runs/<int:pk>/forecast", runs.RunForecastView.as_view()),
     path(f"{V1}runs/<int:pk>/start", runs.RunStartView.as_view()),
     path(f"{V1}runs/<int:pk>/hold", runs.RunOrderView.as_view(), {"order": "hold"}),
     path(f"{V1}runs/<int:pk>/go", runs.RunOrderView.as_view(), {"order": "go"}),

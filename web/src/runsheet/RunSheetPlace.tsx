@@ -187,8 +187,10 @@ function Head({ run, now }: { run: Run; now: number }) {
         </Box>
       </Row>
       <Text tone="quiet">
-        {count(run.count, "server")}, {count(run.updates, "update")}, {resets || "no reset"} (the fewest
-        possible).{" "}
+        {count(run.count, "server")}, {count(run.updates, "update")}, {resets || "no reset"}
+        {run.proven
+          ? " (the fewest possible)"
+          : " (whether fewer would do was not worked out to the end)"}.{" "}
         {run.state === "draft"
           ? `Takes about ${duration(run.planned_seconds)}; no order could take less than ${duration(run.bound_seconds)}.`
           : run.started_at &&

@@ -10,6 +10,7 @@ import { More } from "../ui/More";
 import { Notice } from "../ui/Notice";
 import { Mono, Title } from "../ui/text";
 import { ink } from "../theme/theme";
+import { Expected } from "./Expected";
 import { Override } from "./Override";
 import { Question } from "./Question";
 import { Block, Row, Stack, Text } from "../ui/layout";
@@ -28,6 +29,7 @@ export function SheetPanel({ run, now, picked, pick }: Props) {
   const stopping = run.state === "draft" ? run.servers.filter((s) => s.detail) : [];
   return (
     <Stack gap={2}>
+      {!lane && run.state === "draft" && <Expected run={run} />}
       <Standing run={run} now={now} />
       {run.servers
         .filter((s) => s.question)
@@ -44,9 +46,13 @@ export function SheetPanel({ run, now, picked, pick }: Props) {
           </Block>
         </Notice>
       ))}
+      {!lane && run.state === "running" && <Expected run={run} />}
       {!lane &&
         stopping.map((s) => (
-          <Notice key={s.server} title={`${s.server} is expected to be stopped`}>
+          <Notice
+            key={s.server}
+            title={s.plan.length ? `${s.server} is expected to be stopped` : `${s.server} has no place`}
+          >
             {s.detail}
             <Block mt={0.75}>
               <Button variant="outlined" onClick={() => pick(s.server)}>

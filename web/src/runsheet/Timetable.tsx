@@ -2,6 +2,7 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import ToggleButton from "@mui/material/ToggleButton";
 import ToggleButtonGroup from "@mui/material/ToggleButtonGroup";
+import { useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 
 import type { Run } from "../api/client";
@@ -12,7 +13,9 @@ import { ink } from "../theme/theme";
 import { Axis } from "./Axis";
 import { type Band, bandsOf, FEW, type Grouping, groupingOf, GROUPINGS, rowsOf } from "./bands";
 import { PRINTED_WIDTH, PrintedLanes } from "./PrintedLanes";
+import { forecast as forecastQuery } from "./queries";
 import { Overview } from "./Overview";
+import { Tail } from "./Tail";
 import { endOf, scaleOf, wholeOf } from "./timescale";
 import { RIGHT } from "./TimetableRow";
 import { TimetableRows } from "./TimetableRows";
@@ -35,7 +38,9 @@ export function Timetable({ run, now, picked, pick }: Props) {
   const start = run.started_at ? Date.parse(run.started_at) : null;
   const at = start === null ? 0 : ((run.ended_at ? Date.parse(run.ended_at) : now) - start) / 1000;
   const begun = start === null ? 0 : secondOfDay(new Date(start));
-  const whole = wholeOf(endOf(run.servers, at));
+  const { data: expected } = useQuery(forecastQuery(run));
+  const tail = run.state === "ended" ? undefined : expected?.end;
+  const whole = wholeOf(Math.max(endOf(run.servers, at), tail?.p99 ?? 0));
   const time = useStretch(whole, at);
   const left = outer < 600 ? 84 : 108;
   const width = Math.max(100, outer - left - RIGHT);
@@ -62,6 +67,7 @@ export function Timetable({ run, now, picked, pick }: Props) {
         sx={{ border: `1px solid ${ink("ink")}`, bgcolor: "background.paper", overflow: "hidden" }}
       >
         <Axis scale={scale} start={start} left={left} width={width} />
+        {tail && <Tail {...{ tail, scale, left, width }} />}
         <TimetableRows
           {...{ run, rows, scale, time, whole, left, width, at, picked, pick, toggle, isRunning }}
           key={by}

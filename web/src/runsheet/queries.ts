@@ -1,12 +1,21 @@
 // What the run sheet asks for.
 import { queryOptions } from "@tanstack/react-query";
 
-import { api, take, takePage } from "../api/client";
+import { api, type Run, take, takePage } from "../api/client";
 
 export const run = (id: number) =>
   queryOptions({
     queryKey: ["run", id],
     queryFn: () => take(api.GET("/api/v1/runs/{id}", { params: { path: { id } } })),
+  });
+/** How often what is to be expected of a run under way is asked anew, in ms. */
+const ANEW = 15_000;
+export const forecast = (run: Run) =>
+  queryOptions({
+    queryKey: ["forecast", run.id, run.state],
+    enabled: run.state !== "ended",
+    refetchInterval: run.state === "running" ? ANEW : false,
+    queryFn: () => take(api.GET("/api/v1/runs/{id}/forecast", { params: { path: { id: run.id } } })),
   });
 export const tape = (id: number, name: string | null, limit: number) =>
   queryOptions({

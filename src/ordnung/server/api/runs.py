@@ -14,6 +14,7 @@ from ordnung.server.api.fleet_shapes import Names
 from ordnung.server.api.paging import page_of, paged
 from ordnung.server.runs.commands import discard_draft, order_run, start_run
 from ordnung.server.runs.models import Run
+from ordnung.server.runs.night import ForecastRow, forecast_row
 from ordnung.server.runs.rows import EntryRow, RecordRow, RunRow, RunSummaryRow, entry_row, record_row, run_row, summary
 from ordnung.server.runs.sheets import draft_sheet, draft_way_back
 from ordnung.server.shapes import limited, read, shape
@@ -56,6 +57,13 @@ class RunView(APIView):
         """Throw a draft away. What was started stays on record."""
         discard_draft(get_object_or_404(Run, pk=pk))
         return Response(status=204)
+
+
+class RunForecastView(APIView):
+    @extend_schema(responses=shape(ForecastRow))
+    def get(self, request: Request, pk: int) -> Response:
+        """When a run will probably be over, what delays it most, and what it costs against updating one by one."""
+        return Response(forecast_row(get_object_or_404(Run, pk=pk)))
 
 
 class RunStartView(APIView):

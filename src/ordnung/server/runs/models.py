@@ -82,6 +82,8 @@ class RunServer(models.Model):
     rounds = models.JSONField(default=list)
     stranded = models.JSONField(default=list)
     lane = models.JSONField(default=list)
+    proven = models.BooleanField(default=True)
+    """Whether no route with fewer resets is possible; false where the search was cut short."""
     identities = models.JSONField(default=dict)
     """By payload and slot, what makes it sure that it is for that component, or why it is not."""
     left_out = models.JSONField(default=dict)

@@ -93,6 +93,8 @@ class RunSummaryRow:
     updates: int
     outages: int
     restarts: int
+    proven: bool
+    """Whether fewer resets are possible for none of its servers."""
     revision: int
 
 
@@ -155,6 +157,7 @@ def summary(run: Run, places: list[RunServer] | None = None) -> RunSummaryRow:
         updates=sum(len(step["writes"]) for step in rounds),
         outages=sum(step["reset"] in ("server reboot", "power cycle") for step in rounds),
         restarts=sum(step["reset"] == "controller restart" for step in rounds),
+        proven=all(place.proven for place in places),
     )
 
 

@@ -7,12 +7,12 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 from ordnung.core.assessment import Standing
-from ordnung.core.away import AwayPlace
 from ordnung.core.checks import Before, Situation, find_block, run_checks
+from ordnung.core.night.itinerary import duty_of
+from ordnung.core.night.timetable import Timetable, plan_timetable
 from ordnung.core.packing import ways_back
 from ordnung.core.route import Route, plan_way_back
 from ordnung.core.sheet import NamedPayload, PlannedRound, name_payloads
-from ordnung.core.timetable import Timetable, plan_timetable
 from ordnung.engine.entry_codec import parse_rounds, rounds_body
 from ordnung.engine.tape import fold
 from ordnung.formats.rules import rules_document
@@ -25,19 +25,11 @@ from ordnung.server.fleet.models import Server
 from ordnung.server.problems import Problem
 from ordnung.server.repositories.models import Repository
 from ordnung.server.repositories.payloads import StoredPayloads, open_store
-from ordnung.server.runs.derived import load_tape, taken_places
+from ordnung.server.runs.derived import load_tape
 from ordnung.server.runs.identities import Identities
-from ordnung.server.runs.journal import away_limits
 from ordnung.server.runs.models import Run, RunServer
+from ordnung.server.runs.night import lane_of, night_limits, place_of
 from ordnung.server.work.events import tell
-
-
-def place_of(row: Server, outage: bool, group: str = "") -> AwayPlace:
-    """What a server takes of the site's limits while it is worked on."""
-    name = group or (row.group.name if row.group else "")
-    return AwayPlace(
-        server=row.name, groups=(name,) if name else (), rack=row.rack or None, room=row.room or None, outage=outage
-    )
 
 
 def draft_sheet(names: Sequence[str] | None, person: str, title: str = "") -> Run:
@@ -49,7 +41,6 @@ def draft_sheet(names: Sequence[str] | None, person: str, title: str = "") -> Ru
     standings = [s for s in reviewed(current_assessment().chosen(list(names) if names else None)) if s.route.rounds]
     if not standings:
         raise Problem("nothing-to-do", "These servers need nothing: all are level, held or without a route.")
-    standings.sort(key=lambda s: (-s.route.outages, s.server.name))
     timetable = _lay_out([(s, s.route) for s in standings])
     name = title or f"{_names([s.server.name for s in standings])} to the baseline"
     return _store(name, person, standings, [s.route for s in standings], timetable, None, None)
@@ -105,9 +96,8 @@ def _lay_out(chosen: Sequence[tuple[Standing, Route]]) -> Timetable:
     rows = {
         r.name: r for r in Server.objects.filter(name__in=[s.server.name for s, _ in chosen]).select_related("group")
     }
-    routes = [(place_of(rows[s.server.name], route.outages > 0), route) for s, route in chosen]
-    kept = [place for place in taken_places() if place.kept]
-    return plan_timetable(routes, away_limits(), kept)
+    duties = [duty_of(s, place_of(rows[s.server.name], route.outages > 0), route) for s, route in chosen]
+    return plan_timetable(duties, night_limits())
 
 
 def expected_stop(standing: Standing, overrides: Mapping[str, str] | None = None) -> tuple[str, str]:
@@ -148,22 +138,23 @@ def _store(
     )
     rows = {row.name: row for row in Server.objects.filter(name__in=[s.server.name for s in standings])}
     settled = Identities(StoredPayloads(open_store(), None))
-    lanes = {lane.server: lane for lane in timetable.lanes}
+    lanes = {seat.server: lane_of(seat.placed) for seat in timetable.seats}
+    left = {o.server: f"Left over: {o.reason}." for o in timetable.left}
+    turns = {server: turn for turn, server in enumerate([*lanes, *left])}
     stops = [expected_stop(standing) for standing in standings]
     RunServer.objects.bulk_create(
         RunServer(
             run=run,
             server=rows[standing.server.name],
-            place=place,
+            place=turns[standing.server.name],
             group=standing.server.group or "",
             back=dict(back) if back else None,
             rounds=rounds_body(named[standing.server.name]),
             stranded=[dataclasses.asdict(s) for s in route.stranded],
             left_out=by_place.get(standing.server.name, {}),
-            lane=[dataclasses.asdict(span) for span in lanes[standing.server.name].spans]
-            if standing.server.name in lanes
-            else [],
-            detail=stops[place][0],
+            proven=route.proven,
+            lane=lanes.get(standing.server.name, []),
+            detail=left.get(standing.server.name) or stops[place][0],
             stopping=stops[place][1],
             identities=settled.of(named[standing.server.name], standing.positions),
         )
