@@ -114,3 +114,13 @@ def test_people_read_it_as_a_table(files):
 def test_what_is_not_understood_is_refused_with_one_sentence(files, limits, told):
     code, out, err = timetable(files, **limits)
     assert code == 2 and out == "" and told in err and len(err.strip().splitlines()) == 1
+
+
+def test_one_that_is_named_twice_as_away_counts_once(files):
+    twice = [{"server": "elsewhere", "group": "pair"}, {"server": "elsewhere", "group": "pair", "rack": "K1"}]
+    code, out, _ = timetable(
+        files, "--json", groups=[{"name": "pair", "may_be_away": 2}], racks={"K1": 1}, occupied=twice
+    )
+    told = json.loads(out)
+    assert code == 0 and [left["server"] for left in told["left"]] == ["g1"]
+    assert told["ratio"] >= 1

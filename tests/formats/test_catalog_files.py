@@ -215,3 +215,19 @@ def test_what_is_broken_in_a_folder_is_named_and_nothing_is_built(folder, spoil,
 def test_an_empty_folder_says_so(tmp_path):
     with pytest.raises(FormatError, match="no firmware package lies there"):
         build_catalog(tmp_path, HEADING)
+
+
+@pytest.mark.parametrize("bearers", [("controller", "host"), ("host", "disc"), ()])
+def test_wrappings_are_read_and_written_back(bearers):
+    """They were lost when an issue was written out again."""
+    wrappings = [{"for": b, "path": f"{b}.bin", "size": n, "sha256": "0" * 64} for n, b in enumerate(bearers, start=7)]
+    release = {"version": "1.0", **({"wrappings": wrappings} if wrappings else {})}
+    document = {
+        "format": "ordnung.catalog/1", "maker": "Corvane", "catalog": "c", "issue": "1", "issued": "2026-11-04",
+        "products": [{"id": "p", "name": "P", "kind": "bios", "fits": [{"software_id": "P"}], "releases": [release]}],
+    }  # fmt: skip
+    issue = parse_catalog(json.dumps(document).encode())
+    (read,) = issue.products[0].releases
+    assert [w.bearer for w in read.wrappings] == list(bearers)
+    assert read.size == {("controller", "host"): 7, ("host", "disc"): 8, (): None}[bearers]
+    assert parse_catalog(write_catalog(issue)) == issue

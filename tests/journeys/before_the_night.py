@@ -46,6 +46,23 @@ def test_a_lost_feed_is_told_before_the_run_and_answered_for_with_a_reason(page,
     api.delete(f"runs/{draft}")
 
 
+def test_a_lead_sees_the_chances_what_holds_the_end_and_the_costs_before_signing(page, read_demo):
+    api = Api(read_demo.web, read_demo.password)
+    draft = api.post("runs", {"servers": ["vault-01", "vault-02", "gauge-01", "gauge-02", "surge-07"]})["id"]
+    page.goto(f"{read_demo.web}/run-sheet/{draft}")
+    expected = page.get_by_role("region", name="What to expect")
+    expect(expected.get_by_text("all done with nine in ten")).to_be_visible()
+    expect(
+        expected.get_by_text("What holds the end: how many of gauge pair 1 may be away", exact=False)
+    ).to_be_visible()
+    expect(expected.get_by_text(re.compile(r"\d+ outages instead of \d+ if each update had its own"))).to_be_visible()
+    tail = page.get_by_role("img", name=re.compile("^All done with even chance after .+, nine in ten after"))
+    tail.focus()
+    expect(page.get_by_role("tooltip")).to_contain_text("99 in 100 after")
+    check_axe(page, "light")
+    api.delete(f"runs/{draft}")
+
+
 def test_a_sheet_of_many_is_folded_into_bands_and_walked_by_keys(page, read_demo):
     api = Api(read_demo.web, read_demo.password)
     draft = api.post("runs", {"servers": []})

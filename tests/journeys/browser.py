@@ -52,9 +52,16 @@ def open_page(browser: Browser) -> Iterator[Page]:
 
 
 def let_failures_go(page: Page) -> None:
-    """What failed before was meant to: seen, it leaves the work line to what comes. Nothing may be under way."""
+    """What failed before was meant to: seen, it leaves the work line to what comes.
+
+    While something is under way, failures are a number at its side; they can be seen to once it has ended.
+    """
     seen = page.get_by_role("button", name=re.compile("^Seen: "))
-    while seen.count():
+    line = page.get_by_role("status", name="Work under way")
+    while seen.count() or any("failed" in text for text in line.all_inner_texts()):
+        if not seen.count():
+            page.wait_for_timeout(200)
+            continue
         one = seen.element_handle()
         seen.click()
         one.wait_for_element_state("hidden")

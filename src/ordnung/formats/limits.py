@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 import datetime
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -47,7 +48,7 @@ def parse_limits(raw: bytes, servers: Sequence[Server], source: str = "limits") 
         windows=windows or None,
         ahead=document.get("ahead", "nothing"),
         certainty=document.get("certainty"),
-        occupied=tuple(_occupied(o, by_name.get(o["server"])) for o in document.get("occupied", ())),
+        occupied=_join([_occupied(o, by_name.get(o["server"])) for o in document.get("occupied", ())]),
     )
     return LimitsFile(start=start, limits=limits)
 
@@ -113,6 +114,17 @@ def _occupied(entry: dict[str, Any], known: Server | None) -> AwayPlace:
     return AwayPlace(
         server=entry["server"], groups=(group,) if group else (), rack=rack or None, room=room or None, kept=True
     )
+
+
+def _join(places: Sequence[AwayPlace]) -> tuple[AwayPlace, ...]:
+    """Each server once: it counts once in all groups that are named for it."""
+    found: dict[str, AwayPlace] = {}
+    for place in places:
+        known = found.get(place.server, place)
+        groups = tuple(dict.fromkeys((*known.groups, *place.groups)))
+        rack, room = known.rack or place.rack, known.room or place.room
+        found[place.server] = dataclasses.replace(known, groups=groups, rack=rack, room=room)
+    return tuple(found.values())
 
 
 def _span(entry: dict[str, Any], source: str, place: str) -> tuple[datetime.datetime, datetime.datetime]:

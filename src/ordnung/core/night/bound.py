@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+import math
 from collections.abc import Iterable, Sequence
 
 from ordnung.core.away import limits_of
@@ -78,7 +79,8 @@ def _machines(jobs: Iterable[float], places: int) -> float:
     ordered = sorted((j for j in jobs if j > 0), reverse=True)
     upto = [0.0, *itertools.accumulate(ordered)]
     queues = range(0, len(ordered), places)
-    return max([upto[-1] / places, *(upto[last + 1] - upto[last - n] for n, last in enumerate(queues))])
+    shared = math.floor(upto[-1] / places * 2**20) / 2**20
+    return max([shared, *(upto[last + 1] - upto[last - n] for n, last in enumerate(queues))])
 
 
 def _pieces(itinerary: Itinerary) -> list[float]:
