@@ -22,7 +22,6 @@ from ordnung.server.runs.derived import load_acts, taken_places
 from ordnung.server.runs.journal import away_limits
 from ordnung.server.runs.models import Run, RunServer
 from ordnung.server.runs.story import SpanRow, tell_steps
-from ordnung.server.shapes import row_from
 
 SAMPLES, MANY, SAMPLES_OF_MANY = 1000, 200, 200
 LOOKED_AT = 5
@@ -30,16 +29,7 @@ LOOKED_AT = 5
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class QuantilesRow:
-    """When half, nine in ten and 99 in 100 are done: seconds from the run's start."""
-
-    p50: float
-    p90: float
-    p99: float
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class ChanceRow(QuantilesRow):
+class ChanceRow(Quantiles):
     server: str
 
 
@@ -52,24 +42,12 @@ class DelayRow:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class CostsRow:
-    updates: int
-    outages: int
-    restarts: int
-    away_seconds: float
-    bytes: int
-    outages_one_by_one: int
-    away_seconds_one_by_one: float
-    need_a_person: float
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
 class ForecastRow:
     samples: int
-    end: QuantilesRow
+    end: Quantiles
     servers: list[ChanceRow]
     delay: DelayRow | None
-    costs: CostsRow
+    costs: Costs
     assumed: list[str]
     """Servers of which some step rests on usual times, nothing being known of it (T1)."""
 
@@ -116,20 +94,12 @@ def forecast_row(run: Run) -> ForecastRow:
     end = found.end if timetable.seats else Quantiles(p50=at, p90=at, p99=at)
     return ForecastRow(
         samples=found.samples,
-        end=_quantiles(end),
+        end=end,
         servers=[ChanceRow(server=c.server, p50=c.done.p50, p90=c.done.p90, p99=c.done.p99) for c in found.servers],
         delay=_delay(found, timetable, list(duties.values()), limits) if run.state == Run.State.DRAFT else None,
-        costs=_costs(count_costs(duties.values(), limits)),
+        costs=count_costs(duties.values(), limits),
         assumed=sorted(i.server for i in planned if any(s.assumed and s.kind != "staging" for s in i.steps)),
     )
-
-
-def _quantiles(q: Quantiles) -> QuantilesRow:
-    return row_from(QuantilesRow, q)
-
-
-def _costs(costs: Costs) -> CostsRow:
-    return row_from(CostsRow, costs)
 
 
 def _duty(place: RunServer) -> Duty:
@@ -153,7 +123,7 @@ def _as_drawn(places: Sequence[RunServer], duties: dict[str, Duty], limits: Nigh
         if not place.lane or not itinerary.steps:
             continue
         if [span["kind"] for span in place.lane] != [step.kind for step in itinerary.steps]:
-            return plan_timetable(duties.values(), limits)
+            return plan_timetable([duties[p.server.name] for p in places], limits)
         starts = tuple(float(span["start"]) for span in place.lane)
         seats.append(Seat(placed=Placed(itinerary, starts), wave=None, window=None))
     return Timetable(seats=tuple(sorted(seats, key=lambda s: (s.placed.begins, s.server))), left=(), bound=0.0)
