@@ -25,7 +25,7 @@ export function Axis({
           <line y1={AXIS - 5} y2={AXIS} stroke={ink("ink")} />
           <text
             y={15}
-            textAnchor={t.x < 20 ? "start" : t.x > width - 20 ? "end" : "middle"}
+            textAnchor={t.x < 20 ? "start" : t.x > width - 36 ? "end" : "middle"}
             fontSize={11.5}
             fontFamily={fonts.mono}
             fill={ink("ink2")}
