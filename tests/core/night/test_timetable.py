@@ -358,6 +358,11 @@ def test_a_wait_for_the_link_while_away_is_part_of_the_time_away():
     ((pair, _),) = board.held_by(duty.place)
     pair.take(300.0, 400.0)
     assert find_place(itinerary, board, 0.0, 1e9).aways == ((400.0, 660.0),)
+    alone = NightLimits(transfers=1, at_once=1)
+    board = Board(alone, [itinerary])
+    board.link.take(140.0, 200.0)
+    board.at_once.take(300.0, 400.0)
+    assert find_place(itinerary, board, 0.0, 1e9).aways == ((420.0, 680.0),)
 
 
 def test_one_that_would_fit_but_for_its_waits_is_told_so():
