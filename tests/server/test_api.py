@@ -50,7 +50,12 @@ def add_server(name="surge-03", versions=("7.16.1",)) -> Server:
 
 def api_paths() -> list[str]:
     filled = {"<int:pk>": "1", "<str:name>": "x", "<str:product>": "x", "<int:number>": "1", "<slug:name>": "x"}
-    filled |= {"<int:written>": "1", "<uuid:pk>": "00000000-0000-0000-0000-000000000000"}
+    filled |= {
+        "<int:written>": "1",
+        "<int:other>": "1",
+        "<str:wave>": "x",
+        "<uuid:pk>": "00000000-0000-0000-0000-000000000000",
+    }
     filled |= {f"<str:{name}>": "x" for name in ("maker", "catalog", "old", "new")}
     found = []
     for pattern in get_resolver().url_patterns:

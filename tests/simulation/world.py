@@ -11,6 +11,7 @@ from ordnung.core.away import AwayLimits, AwayPlace, may_begin
 from ordnung.core.baseline import locate
 from ordnung.core.matching import Catalogs
 from ordnung.core.rules import FIXED_RULES
+from ordnung.core.turn import bars_reset, may_turn
 from ordnung.engine.entries import Entry, PlaceTaken
 from ordnung.engine.hand import Hand
 from ordnung.engine.ports import NoPlaceError, Ready, TapeConflictError
@@ -39,6 +40,7 @@ class MemoryJournal:
         self.clock, self.limits = clock, limits or AwayLimits()
         self.tapes: dict[tuple[str, str], list[Entry]] = {}
         self.states = {}
+        self.turns = {}
         self.count, self.crash_before, self.crash_after = 0, None, None
 
     async def load(self, run, server):
@@ -56,7 +58,10 @@ class MemoryJournal:
         if seq != len(tape) + 1:
             raise TapeConflictError(f"{server}: entry {seq} is taken")
         if isinstance(value, PlaceTaken):
-            refusal = may_begin(self.places, self.limits, value.place)
+            begins = server in self.turns and fold(tape).place is None
+            turn = self.turns[server](self) if begins else None
+            refusal = may_turn(turn, self.clock.now()) if turn else None
+            refusal = refusal or may_begin(self.places, self.limits, value.place)
             if refusal is not None:
                 raise NoPlaceError(refusal)
         entry = Entry(seq=seq, at=self.clock.now(), value=value)
@@ -83,7 +88,7 @@ class House:
         )
         self.journal = MemoryJournal(clock, limits)
         self.orders, self.told, self.overridden, self.replies, self.troubles, self.listeners = {}, [], {}, {}, [], []
-        self.packages = {}
+        self.packages, self.windows = {}, None
         self.patience = Patience()
         self.files = {}
         self.born()
@@ -142,6 +147,9 @@ class House:
 
     async def order(self, run, server):
         return self.orders.get(server, "go")
+
+    async def bars_reset(self, run, server):
+        return bars_reset(self.windows, self.clock.now())
 
     async def overrides(self, run, server):
         return self.overridden.get(server, {})

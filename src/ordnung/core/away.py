@@ -27,6 +27,8 @@ class AwayPlace:
     room: str | None = None
     outage: bool = True
     kept: bool = False
+    heals: bool = False
+    """It is back, but its groups count it until what it holds is whole again (T5, A13)."""
 
     def names(self, kind: str) -> tuple[str | None, ...]:
         """Its groups, its rack or its room: what a limit of that kind goes by."""
@@ -60,6 +62,11 @@ class Refusal:
     holders: tuple[str, ...]
     kept: bool = False
 
+    @property
+    def never(self) -> bool:
+        """Whether no time will come for it: places come free, or a person frees them."""
+        return False
+
     def __str__(self) -> str:
         who = ", ".join(self.holders) or "nobody"
         match self.limit:
@@ -79,7 +86,7 @@ def may_begin(taken: Iterable[AwayPlace], limits: AwayLimits, candidate: AwayPla
     A server that has a place already needs no further one, unless it begins to need an outage (docs/adr/0015).
     """
     others = [place for place in taken if place.server != candidate.server]
-    working = tuple(place.server for place in others if not place.kept)
+    working = tuple(place.server for place in others if not (place.kept or place.heals))
     if len(working) >= limits.at_once:
         return Refusal(limit="at once", name="", allowed=limits.at_once, holders=working)
     if not candidate.outage:
@@ -92,7 +99,7 @@ def may_begin(taken: Iterable[AwayPlace], limits: AwayLimits, candidate: AwayPla
                 limit=kind,
                 name=name,
                 allowed=allowed,
-                holders=tuple(sorted(place.server for place in holders)),
+                holders=tuple(sorted(f"{p.server} (healing)" if p.heals else p.server for p in holders)),
                 kept=all(place.kept for place in holders),
             )
     return None

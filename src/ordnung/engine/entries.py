@@ -79,6 +79,8 @@ class Reason(StrEnum):
     NO_WAY_FORWARD = "no way forward"
     STOPPED = "stopped by a person"
     NO_PLACE = "no place"
+    NO_WINDOW = "no window"
+    NOT_APPROVED = "not approved"
     CONTROLLER = "controller"
     NO_CONTACT = "no contact"
     NO_WAY_IN = "no way in"

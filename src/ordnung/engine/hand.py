@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime
-from collections.abc import Awaitable, Callable, Mapping
+from collections.abc import Awaitable, Callable, Mapping, Sequence
 from contextlib import AbstractAsyncContextManager
 from dataclasses import dataclass, field
 from typing import TypeVar
@@ -33,6 +33,8 @@ class Hand:
     place: AwayPlace
     order: tuple[int, ...] = (0,)
     back: Mapping[str, str] | None = None
+    approved: frozenset[tuple[str, str]] | None = None
+    """Slots with the sums of the payloads that may be sent there; None: the sheet needed no approval (P4)."""
     state: TapeState = field(default_factory=TapeState)
     troubled_since: datetime.datetime | None = None
     judged: Server | None = None
@@ -140,6 +142,17 @@ class Hand:
         positions = await self.world.baseline.locate(server)
         route = plan_route(positions) if self.back is None else plan_way_back(positions, self.back)
         return route, name_payloads(route.rounds, positions)
+
+    def not_approved(self, rounds: Sequence[PlannedRound]) -> str:
+        """What of some rounds nobody has approved, in words; empty when all of it was."""
+        writes = [planned for step in rounds for planned in step.writes]
+        if self.approved is None:
+            return ""
+        return ", ".join(
+            f"{p.write.slot} {p.write.to}"
+            for p in writes
+            if p.payload is None or (p.write.slot, p.payload.sha256) not in self.approved
+        )
 
     async def may_go_on(self) -> bool:
         """Obey hold and stop; only ever asked while no intent is open."""

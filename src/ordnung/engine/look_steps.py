@@ -23,6 +23,10 @@ async def plan(hand: Hand) -> None:
     stranded = tuple(route.stranded)
     if hand.back is not None and stranded:
         raise StepFailedError(Reason.BARRED, why=stranded[0].reason)
+    foreign = hand.not_approved(rounds)
+    if foreign:
+        await hand.end(Ending.LEFT_OVER, Reason.NOT_APPROVED, what=foreign)
+        return
     await hand.note(Plan(rounds=rounds, stranded=stranded))
     if rounds or hand.state.done:
         return
@@ -69,12 +73,14 @@ async def check(hand: Hand) -> None:
     if again:
         message = ", ".join(f"{slot} {version}" for slot, version in sorted(again))
         raise StepFailedError(Reason.GONE_AGAIN, versions=message)
-    if rounds:
+    foreign = hand.not_approved(rounds)
+    if rounds and not foreign:
         await hand.note(Plan(rounds=rounds, stranded=tuple(route.stranded)))
         return
     ending = Ending.PUT_BACK if hand.back is not None else Ending.LEVEL
-    if route.stranded:
-        lost = "; ".join(f"{s.slot}: {s.reason}" for s in route.stranded)
+    if route.stranded or foreign:
+        left = [f"{foreign}: nobody approved it, plan it on another sheet"] if foreign else []
+        lost = "; ".join([*(f"{s.slot}: {s.reason}" for s in route.stranded), *left])
         await hand.end(ending, Reason.AS_FAR_AS_IT_GOES, lost=lost)
     else:
         await hand.end(ending, Reason.CONFIRMED)

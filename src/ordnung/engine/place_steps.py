@@ -11,7 +11,10 @@ from ordnung.engine.world import Ticket
 
 
 async def take_place(hand: Hand) -> None:
-    """Wait for this server's turn and take its place; left over when only a person could free one and nobody does."""
+    """Wait for this server's turn and take its place.
+
+    Left over when only a person could free one and nobody does, or when no window is left that is long enough.
+    """
     needs = hand.place.outage or hand.state.has_outage_left
     place = dataclasses.replace(hand.place, outage=needs)
     ticket = Ticket(order=(hand.state.deferrals, *hand.order))
@@ -26,6 +29,9 @@ async def take_place(hand: Hand) -> None:
                 except NoPlaceError as error:
                     ticket.refusal = error.refusal
             why = ticket.refusal
+            if why is not None and why.never:
+                await hand.end(Ending.LEFT_OVER, Reason.NO_WINDOW, why=why)
+                return
             await hand.show("waiting", f"for its turn: {why}" if why else "for its turn")
             if why is None or not why.kept:
                 end = hand.until(hand.world.patience.place_s)

@@ -14,6 +14,7 @@ from ordnung.core.away import Refusal
 from ordnung.core.baseline import Position
 from ordnung.core.components import Server
 from ordnung.core.sheet import NamedPayload
+from ordnung.core.turn import NotYet
 from ordnung.engine.entries import Answer, Entry, TapeEntry
 from ordnung.formats.pldm import Package
 
@@ -67,7 +68,8 @@ class Journal(Protocol):
 
         Raises:
             TapeConflictError: that number is taken already.
-            NoPlaceError: a place was to be taken and the site's limits don't allow it now; nothing was added.
+            NoPlaceError: a place was to be taken and the sheet or the site's limits don't allow it now; nothing was
+                added.
         """
         ...
 
@@ -77,9 +79,9 @@ class TapeConflictError(Exception):
 
 
 class NoPlaceError(Exception):
-    """A server may not begin now; ``refusal`` says which limit of the site bars it."""
+    """A server may not begin now; ``refusal`` says which limit of the site, or what of its sheet, bars it."""
 
-    def __init__(self, refusal: Refusal) -> None:
+    def __init__(self, refusal: Refusal | NotYet) -> None:
         self.refusal = refusal
         super().__init__(str(refusal))
 
@@ -138,6 +140,10 @@ class Orders(Protocol):
     """What the people want of a run under way: ``go``, ``hold`` or ``stop``; asked before each intent."""
 
     async def order(self, run: str, server: str) -> str: ...
+    async def bars_reset(self, run: str, server: str) -> str:
+        """Why no reset may begin now by the sheet's windows (T9); empty when it may."""
+        ...
+
     async def overrides(self, run: str, server: str) -> Mapping[str, str]:
         """Checks a person has overridden for a server, with the reasons."""
         ...

@@ -38,7 +38,7 @@ GRACEFUL = "GracefulRestart"
 
 async def reset(hand: Hand) -> None:
     """Ask for the round's reset, once no write runs and no check forbids it."""
-    if not await hand.may_go_on():
+    if not await _wait_for_window(hand):
         return
     current = hand.state.current
     assert current is not None and current.reset is not None
@@ -57,6 +57,17 @@ async def reset(hand: Hand) -> None:
                     return
         if not await hand.wait_for_others(running, since):
             return
+
+
+async def _wait_for_window(hand: Hand) -> bool:
+    """Obey the people and the sheet's windows: none is asked for outside one (T9); False when told to stop."""
+    while await hand.may_go_on():
+        why = await hand.world.orders.bars_reset(hand.run, hand.name)
+        if not why:
+            return True
+        await hand.show("waiting", f"before its reset: {why}")
+        await hand.pause()
+    return False
 
 
 async def _refuse_unsafe(hand: Hand, controller: Controller) -> None:

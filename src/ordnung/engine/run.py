@@ -20,11 +20,12 @@ log = structlog.get_logger()
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class RunServer:
-    """One server of a run: ``place`` is what it takes of the site's limits, ``back`` as in ``Hand``."""
+    """One server of a run; ``place`` is what it takes of the site's limits, the rest as in ``Hand``."""
 
     endpoint: Endpoint
     place: AwayPlace
     back: Mapping[str, str] | None = None
+    approved: frozenset[tuple[str, str]] | None = None
 
 
 async def carry_out_run(run: str, servers: Sequence[RunServer], world: World, order: int = 0) -> dict[str, str]:
@@ -42,7 +43,7 @@ async def carry_out_run(run: str, servers: Sequence[RunServer], world: World, or
     async def one(number: int, server: RunServer) -> None:
         hand = Hand(
             run=run, endpoint=server.endpoint, world=world, place=server.place, back=server.back,
-            order=(not begun[number], order, number),
+            order=(not begun[number], order, number), approved=server.approved,
         )  # fmt: skip
         await _guarded(hand)
         ended[hand.name] = hand.state.ended.ending if hand.state.ended is not None else ""

@@ -7,6 +7,7 @@ import dataclasses
 from dataclasses import dataclass, field
 
 from ordnung.core.away import Refusal
+from ordnung.core.turn import NotYet
 from ordnung.engine.entries import Reason
 from ordnung.engine.ports import Baseline, Clock, Controllers, Journal, Orders, Payloads, Reporter
 
@@ -55,7 +56,7 @@ class Ticket:
     """One server's place in the line of those that wait for their turn."""
 
     order: tuple[int, ...]
-    refusal: Refusal | None = None
+    refusal: Refusal | NotYet | None = None
 
 
 @dataclass(slots=True)

@@ -22,6 +22,7 @@ from ordnung.fieldkit import (
     processes,
     repository,
     seal,
+    sheet,
     surveying,
     timetable,
 )
@@ -54,6 +55,7 @@ for command in (
     repository.repository,
     seal.seal,
     audit.audit,
+    sheet.sheet,
 ):
     cli.add_command(command)
 

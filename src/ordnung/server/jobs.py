@@ -37,9 +37,10 @@ from ordnung.server.runs.adapters import (
     DatabaseReporter,
     keep_reading,
 )
+from ordnung.server.runs.approvals import approved_writes
 from ordnung.server.runs.derived import write_run
+from ordnung.server.runs.layout import place_of
 from ordnung.server.runs.models import Run
-from ordnung.server.runs.night import place_of
 from ordnung.server.work.events import tell
 from ordnung.server.work.models import Work
 from ordnung.server.work.progress import add_done, bump, fail, succeed
@@ -125,11 +126,13 @@ def _close(run: Run) -> None:
 def _prepare(run: Run, ports: EnginePorts) -> tuple[list[Lane], World, set[str]]:
     catalogs = load_catalogs(read_follows(run.follows))
     places = list(run.servers.select_related("server", "server__group").filter(ended=""))
+    is_approved = run.approvals.exists()
     lanes = [
         Lane(
             endpoint=p.server.endpoint(),
             place=place_of(p.server, has_outage(parse_rounds(p.rounds)), p.group),
             back=p.back,
+            approved=approved_writes(p) if is_approved else None,
         )
         for p in places
     ]

@@ -94,6 +94,7 @@ INSTALLED_APPS = [
     "rest_framework",
     "drf_spectacular",
     "ordnung.server.people",
+    "ordnung.server.house",
     "ordnung.server.audit",
     "ordnung.server.fleet",
     "ordnung.server.catalogs",

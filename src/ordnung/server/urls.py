@@ -15,11 +15,13 @@ from ordnung.server.api import baselines as baselines
 from ordnung.server.api import catalogs as catalogs
 from ordnung.server.api import drift as drift
 from ordnung.server.api import fleet as fleet
+from ordnung.server.api import house as house
 from ordnung.server.api import overrides as overrides
 from ordnung.server.api import people as people
 from ordnung.server.api import repositories as repositories
 from ordnung.server.api import runs as runs
 from ordnung.server.api import seal as sealing
+from ordnung.server.api import sheets as sheets
 from ordnung.server.api import site as work
 from ordnung.server.api import store as storing
 from ordnung.server.api import written as writing
@@ -140,6 +142,23 @@ urlpatterns = [
     path(f"{V1}runs/<int:pk>/servers/<str:name>/override", overrides.OverrideView.as_view()),
     path(f"{V1}runs/<int:pk>/servers/<str:name>/answer", overrides.AnswerView.as_view()),
     path(f"{V1}runs/<int:pk>/forecast", runs.RunForecastView.as_view()),
+    path(f"{V1}runs/<int:pk>/sheet", sheets.SheetView.as_view()),
+    path(f"{V1}runs/<int:pk>/sheet/try", sheets.SheetTrialView.as_view()),
+    path(f"{V1}runs/<int:pk>/sheet/approval", sheets.ApprovalView.as_view()),
+    path(f"{V1}runs/<int:pk>/sheet/copy", sheets.SheetCopyView.as_view()),
+    path(f"{V1}runs/<int:pk>/sheet/plan-again", sheets.PlanAgainView.as_view()),
+    path(f"{V1}runs/<int:pk>/sheet/revisions", sheets.SheetRevisionsView.as_view()),
+    path(f"{V1}runs/<int:pk>/sheet/compare/<int:other>", sheets.SheetCompareView.as_view()),
+    path(f"{V1}runs/<int:pk>/waves/<str:wave>/open", sheets.WaveOpenView.as_view()),
+    path(f"{V1}runs/<int:pk>/window", sheets.WindowView.as_view()),
+    path(f"{V1}runs/<int:pk>/servers/<str:name>/hold", sheets.ServerHoldView.as_view(), {"hold": True}),
+    path(f"{V1}runs/<int:pk>/servers/<str:name>/go", sheets.ServerHoldView.as_view(), {"hold": False}),
+    path(f"{V1}exports/sheets/<int:pk>.json", sheets.SheetFileView.as_view()),
+    path(f"{V1}exports/sheets/<int:pk>.csv", sheets.SheetTableView.as_view()),
+    path(f"{V1}house", house.HouseView.as_view()),
+    path(f"{V1}windows", house.WindowsView.as_view()),
+    path(f"{V1}windows/<int:pk>", house.MaintenanceWindowView.as_view()),
+    path(f"{V1}openings", house.OpeningsView.as_view()),
     path(f"{V1}runs/<int:pk>/start", runs.RunStartView.as_view()),
     path(f"{V1}runs/<int:pk>/hold", runs.RunOrderView.as_view(), {"order": "hold"}),
     path(f"{V1}runs/<int:pk>/go", runs.RunOrderView.as_view(), {"order": "go"}),

@@ -314,11 +314,14 @@ class _Releases:
         self._order = [wave for wave in limits.waves if wave.name in waves]
         self._ends = {wave.name: np.zeros(samples) for wave in self._order}
         self._zero = np.zeros(samples)
+        self._wishes = limits.wish_of
 
     def of(self, seat: Seat) -> Samples:
-        at = self._zero
+        wish = self._wishes.get(seat.server)
+        at = self._zero if wish is None else np.full(len(self._zero), wish.at)
         for wave in self._order:
             if wave.name == seat.wave:
+                at = np.maximum(at, wave.not_before)
                 break
             at = np.maximum(at, self._ends[wave.name] + wave.wait_seconds)
         return np.maximum(at, seat.window.start) if seat.window else at

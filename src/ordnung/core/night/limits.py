@@ -28,9 +28,9 @@ class GroupLimit:
     back_seconds: float = 0.0
     between: bool = False
 
-    def with_one_more(self) -> GroupLimit:
-        """The same with one place more."""
-        return self if self.may_be_away is None else dataclasses.replace(self, may_be_away=self.may_be_away + 1)
+    def with_more(self, places: int = 1) -> GroupLimit:
+        """The same with so many places more."""
+        return self if self.may_be_away is None else dataclasses.replace(self, may_be_away=self.may_be_away + places)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -41,11 +41,22 @@ class Wave:
     servers: tuple[str, ...] | None = None
     wait_seconds: float = 0.0
     gate: str = "none"
+    not_before: float = 0.0
+    """A person's wish: none of it begins earlier (T11)."""
 
     @property
     def holds(self) -> bool:
         """Whether what comes after it waits for all of it (A23)."""
         return self.wait_seconds > 0 or self.gate != "none"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Wish:
+    """What a person wants of one server (T11): that it begins no earlier than ``at``, or, ``pinned``, just then."""
+
+    server: str
+    at: float
+    pinned: bool = False
 
 
 @dataclass(frozen=True, slots=True, order=True)
@@ -71,6 +82,8 @@ class NightLimits:
     ahead: str = "nothing"
     certainty: float | None = None
     occupied: tuple[AwayPlace, ...] = ()
+    wishes: tuple[Wish, ...] = ()
+    """At most one a server."""
     holds_early: bool = False
     """Whether a place among those away is held from the first step that is not ahead (docs/adr/0015), not only while
     away. The engine does so as yet; a timetable for it has to."""
@@ -86,6 +99,11 @@ class NightLimits:
     @cached_property
     def _by_name(self) -> dict[str, GroupLimit]:
         return {group.name: group for group in self.groups}
+
+    @cached_property
+    def wish_of(self) -> dict[str, Wish]:
+        """What is wished of servers, by name."""
+        return {wish.server: wish for wish in self.wishes}
 
     @cached_property
     def away(self) -> AwayLimits:

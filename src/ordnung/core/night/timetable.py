@@ -7,10 +7,12 @@ given, has the same answer.
 
 from __future__ import annotations
 
+import dataclasses
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
+from ordnung.core.away import limits_of
 from ordnung.core.night.bound import find_bound, wave_bound
 from ordnung.core.night.itinerary import Duty, Itinerary, plan_itinerary, round_minutes
 from ordnung.core.night.limits import NightLimits, Wave, Window, join_windows
@@ -26,6 +28,14 @@ class Left:
 
     server: str
     reason: str
+
+
+class WishRefusedError(ValueError):
+    """A person wished what a rule does not allow: the server, and the rule in words. Nothing is bent for it (T11)."""
+
+    def __init__(self, server: str, why: str) -> None:
+        self.server, self.why = server, why
+        super().__init__(f"{server} can't begin just then: {why}")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -90,6 +100,9 @@ def plan_timetable(
         limits: what is to be kept; windows in seconds from the start.
         tries: how many orders are tried a wave; by default as many as their number allows.
         dropped: servers that are left over whatever there is room for, with the reason (F4).
+
+    Raises:
+        WishRefusedError: a server is pinned to a time at which it can't begin.
     """
     itineraries = sorted((plan_itinerary(d, limits) for d in duties if d.route.rounds), key=lambda i: i.server)
     windows = None if limits.windows is None else join_windows(limits.windows)
@@ -103,15 +116,17 @@ def plan_timetable(
             left += [Left(server=i.server, reason=f"waits for {barred}") for i in members]
             continue
         able, out = _apart(members, board, dropped or {})
-        laid = _lay_best(able, board, windows, since, tries)
+        begin = max(since, wave.not_before) if wave is not None else since
+        pinned = _lay_pinned(able, board, windows, begin)
+        free = [i for i in able if i.server not in {p.itinerary.server for p in pinned}]
+        laid = _lay_best(free, board, windows, begin, tries)
         board = laid.board
-        out += [Left(server=i.server, reason=_why_left(i, board, windows or (), since)) for i in laid.missed]
-        seats += [_seat(p, wave, windows) for p in laid.placed]
+        out += [Left(server=i.server, reason=_why_left(i, board, windows or (), begin)) for i in laid.missed]
+        seats += [_seat(p, wave, windows) for p in (*pinned, *laid.placed)]
         left += out
         if wave is not None and wave.holds and out:
             barred = min(o.server for o in out)
-        if laid.placed:
-            since = max(since, max(p.end for p in laid.placed))
+        since = max([since, *(p.end for p in pinned), *(p.end for p in laid.placed)])
         if wave is not None and members:
             since += wave.wait_seconds
     placed = [[s.placed for s in seats if s.wave == (w.name if w else None)] for w, _ in waves]
@@ -161,6 +176,45 @@ def _apart(
     return able, out
 
 
+def _lay_pinned(
+    able: Sequence[Itinerary], board: Board, windows: Sequence[Window] | None, since: float
+) -> list[Placed]:
+    """Those that a person pinned, at their times, before all others; in order of time, so that the first is kept."""
+    wishes = board.limits.wish_of
+    pinned = sorted((wishes[i.server].at, i.server, i) for i in able if i.server in wishes and wishes[i.server].pinned)
+    found = []
+    for at, server, itinerary in pinned:
+        if at < since:
+            raise WishRefusedError(server, f"its wave begins {round_minutes(since - at)} min later")
+        window = next((w for w in windows if w.start <= at < w.end), None) if windows is not None else None
+        if windows is not None and window is None:
+            raise WishRefusedError(server, "no window is open")
+        placed = find_place(itinerary, board, at, ENDLESS if window is None else window.end)
+        if placed is None:
+            raise WishRefusedError(server, f"it needs {round_minutes(itinerary.main_seconds)} min, the window ends")
+        if placed.begins > at:
+            late = round_minutes(placed.begins - at)
+            raise WishRefusedError(server, f"{_what_bars(itinerary, board, at)}; {late} min later it may")
+        board.take(placed)
+        found.append(placed)
+    return found
+
+
+def _what_bars(itinerary: Itinerary, board: Board, at: float) -> str:
+    """The first limit without which it could begin just then, in words."""
+    for kind, name, allowed in limits_of(itinerary.place, board.limits.away):
+        spared = dataclasses.replace(
+            itinerary.place,
+            groups=tuple(g for g in itinerary.place.groups if (kind, g) != ("group", name)),
+            rack=None if kind == "rack" else itinerary.place.rack,
+            room=None if kind == "room" else itinerary.place.room,
+        )
+        tried = find_place(dataclasses.replace(itinerary, place=spared), board, at, ENDLESS)
+        if tried is not None and tried.begins <= at:
+            return f"{kind} {name} allows {allowed} away, and that many are"
+    return f"{board.limits.at_once} servers are worked on at once already, or the link is taken"
+
+
 def _lay_best(
     members: Sequence[Itinerary], board: Board, windows: Sequence[Window] | None, since: float, tries: int | None
 ) -> Laid:
@@ -186,6 +240,8 @@ def _lay(order: Sequence[Itinerary], board: Board, windows: Sequence[Window] | N
 
 
 def _place(itinerary: Itinerary, board: Board, windows: Sequence[Window] | None, since: float) -> Placed | None:
+    wish = board.limits.wish_of.get(itinerary.server)
+    since = since if wish is None else max(since, wish.at)
     if windows is None:
         return find_place(itinerary, board, since, ENDLESS)
     for window in windows:

@@ -37,6 +37,7 @@ class NewGroup:
 class GroupChange:
     name: str | None = limited(default=None, max_length=200)
     may_be_away: int | None = limited(default=None, min_value=0, max_value=MOST_AWAY)
+    heal_seconds: int | None = limited(default=None, min_value=0, max_value=7 * 86400)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -69,9 +70,9 @@ class GroupsView(APIView):
 class GroupView(APIView):
     @extend_schema(request=shape(GroupChange), responses=shape(GroupRow)(many=True))
     def patch(self, request: Request, name: str) -> Response:
-        """Rename a group, or change how many of it may be away. What is away already stays counted."""
+        """Rename a group, change how many of it may be away, or how long one that is back still counts."""
         asked = read(GroupChange, request)
-        change_group(find_group(name), asked.name, asked.may_be_away)
+        change_group(find_group(name), asked.name, asked.may_be_away, asked.heal_seconds)
         return Response(group_rows())
 
     @extend_schema(responses={204: None})

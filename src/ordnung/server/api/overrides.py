@@ -30,13 +30,13 @@ class OverrideView(APIView):
         check then warns instead of stopping.
         """
         asked = read(Override, request)
-        override_check(_find(pk, name), asked.check, asked.reason, request.user.get_username())
+        override_check(find_place(pk, name), asked.check, asked.reason, request.user.get_username())
         return Response(run_row(Run.objects.get(pk=pk)))
 
     @extend_schema(request=None, responses=shape(RunRow))
     def delete(self, request: Request, pk: int, name: str) -> Response:
         """Take back every override of a server."""
-        drop_overrides(_find(pk, name))
+        drop_overrides(find_place(pk, name), request.user.get_username())
         return Response(run_row(Run.objects.get(pk=pk)))
 
 
@@ -51,9 +51,9 @@ class AnswerView(APIView):
     @extend_schema(request=shape(QuestionAnswer), responses=shape(RunRow))
     def post(self, request: Request, pk: int, name: str) -> Response:
         """Answer what a server of a run waits with."""
-        answer_question(_find(pk, name), read(QuestionAnswer, request).answer, request.user.get_username())
+        answer_question(find_place(pk, name), read(QuestionAnswer, request).answer, request.user.get_username())
         return Response(run_row(Run.objects.get(pk=pk)))
 
 
-def _find(run: int, name: str) -> RunServer:
+def find_place(run: int, name: str) -> RunServer:
     return get_object_or_404(RunServer.objects.select_related("run", "server"), run_id=run, server__name=name)

@@ -12,11 +12,12 @@ from rest_framework.views import APIView
 
 from ordnung.server.api.fleet_shapes import Names
 from ordnung.server.api.paging import page_of, paged
+from ordnung.server.house.windows import coming_opening
 from ordnung.server.runs.commands import discard_draft, order_run, start_run
 from ordnung.server.runs.models import Run
 from ordnung.server.runs.night import ForecastRow, forecast_row
 from ordnung.server.runs.rows import EntryRow, RecordRow, RunRow, RunSummaryRow, entry_row, record_row, run_row, summary
-from ordnung.server.runs.sheets import draft_sheet, draft_way_back
+from ordnung.server.runs.sheets import draft_sheet, draft_way_back, narrow
 from ordnung.server.shapes import limited, read, shape
 
 RUNS_SHOWN, ENTRIES_SHOWN = 100, 300
@@ -30,7 +31,15 @@ class TakeBack:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class NewRun(Names):
+    """``window`` names the house's window into whose next opening it is laid; empty: whenever it is started.
+
+    ``exposed``: only servers with a component that lacks the fix of an advisory; ``group``: only those of it.
+    """
+
     name: str = limited(default="", max_length=200, allow_blank=True)
+    window: str = limited(default="", max_length=100, allow_blank=True)
+    group: str = limited(default="", max_length=200, allow_blank=True)
+    exposed: bool = False
 
 
 class RunsView(APIView):
@@ -43,7 +52,10 @@ class RunsView(APIView):
     def post(self, request: Request) -> Response:
         """Plan a run for the chosen servers: the fewest resets for each, laid out under the limits."""
         asked = read(NewRun, request)
-        return Response(run_row(draft_sheet(asked.servers, request.user.get_username(), asked.name)), status=201)
+        windows = (coming_opening(asked.window),) if asked.window else ()
+        names = narrow(asked.servers, asked.group, asked.exposed)
+        run = draft_sheet(names, request.user.get_username(), asked.name, windows)
+        return Response(run_row(run), status=201)
 
 
 class RunView(APIView):

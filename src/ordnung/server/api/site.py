@@ -25,6 +25,7 @@ from ordnung.server.api.paging import page_of, paged
 from ordnung.server.assessment.current import current_assessment
 from ordnung.server.catalogs.models import CatalogIssue
 from ordnung.server.clock import now
+from ordnung.server.house.windows import OpeningRow, next_opening, opening_row
 from ordnung.server.people.sessions import is_open
 from ordnung.server.repositories.models import Repository
 from ordnung.server.repositories.rows import SOON
@@ -75,6 +76,8 @@ class SiteRow:
     drafts: int
     running: int
     runs: int
+    window: OpeningRow | None
+    """The maintenance window that is open, or the next one."""
     trouble: str
 
 
@@ -95,6 +98,7 @@ class SiteView(APIView):
             drafts=Run.objects.filter(state=Run.State.DRAFT).count(),
             running=Run.objects.filter(state=Run.State.RUNNING).count(),
             runs=Run.objects.filter(state=Run.State.ENDED).count(),
+            window=opening_row(opening) if (opening := next_opening()) is not None else None,
             trouble=engine_trouble(),
         )
         return Response(body)

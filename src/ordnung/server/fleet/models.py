@@ -19,6 +19,8 @@ class Group(models.Model):
 
     name = models.CharField(max_length=200, unique=True)
     may_be_away = models.PositiveIntegerField(default=1)
+    heal_seconds = models.PositiveIntegerField(default=0)
+    """How long one that is back still counts: until what the group holds is whole again (``night.md`` T5)."""
 
     def __str__(self) -> str:
         return self.name

@@ -20,9 +20,9 @@ class Right(StrEnum):
 WORDS: dict[Right, str] = {
     Right.LOOK: "read everything, and export it",
     Right.PLAN: "survey, try the reach, draft baselines, pack repositories, lay out run sheets, say what is left out",
-    Right.RUN: "start, hold, go on, stop, override a check, answer a question, count a server as back, take back",
-    Right.APPROVE: "decide baseline revisions, trust keys, roots and certificates, accept an expired seal",
-    Right.KEEP: "servers, addresses, credentials, sources, uploads, the store, people",
+    Right.RUN: "start, hold, go on, stop, let a wave go, end a window later, override, answer, count back, take back",
+    Right.APPROVE: "approve sheets, decide baseline revisions, trust keys, roots, certificates, accept an expired seal",
+    Right.KEEP: "servers, groups, windows, limits, addresses, credentials, sources, uploads, the store, people",
 }
 """What each right allows, for people."""
 

@@ -23,6 +23,7 @@ from ordnung.server.clock import now
 from ordnung.server.fleet.readings import store_reading
 from ordnung.server.runs.leases import return_if_proved
 from ordnung.server.runs.models import Run, RunServer
+from ordnung.server.runs.turns import window_bars_reset
 from ordnung.server.work.events import tell
 
 log = structlog.get_logger()
@@ -72,18 +73,23 @@ class DatabaseOrders:
     """What the people want of a run; looked up again after a moment, however many servers ask."""
 
     def __init__(self) -> None:
-        self._known: dict[str, tuple[float, str]] = {}
+        self._known: dict[str, tuple[float, str, frozenset[str]]] = {}
 
     async def order(self, run: str, server: str) -> str:
-        """``go``, ``hold`` or ``stop``."""
-        asked, known = self._known.get(run, (0.0, ""))
+        """``go``, ``hold`` or ``stop``; of a server that a person holds, ``hold`` while the others go."""
+        asked, known, held = self._known.get(run, (0.0, "", frozenset()))
         if time.monotonic() - asked > ORDER_S:
-            known = await sync_to_async(self._order)(run)
-            self._known[run] = (time.monotonic(), known)
-        return known
+            known, held = await sync_to_async(self._order)(run)
+            self._known[run] = (time.monotonic(), known, held)
+        return "hold" if known == "go" and server in held else known
 
-    def _order(self, run: str) -> str:
-        return Run.objects.values_list("order", flat=True).get(pk=int(run))
+    def _order(self, run: str) -> tuple[str, frozenset[str]]:
+        held = RunServer.objects.filter(run_id=int(run), hold=True).values_list("server__name", flat=True)
+        return Run.objects.values_list("order", flat=True).get(pk=int(run)), frozenset(held)
+
+    async def bars_reset(self, run: str, server: str) -> str:
+        """Why no reset may begin now by the sheet's windows."""
+        return await sync_to_async(window_bars_reset)(int(run))
 
     async def overrides(self, run: str, server: str) -> Mapping[str, str]:
         """Checks that a person has overridden for a server, with the reasons."""

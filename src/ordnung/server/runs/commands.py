@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import datetime
+
 from django.conf import settings
 from django.db import IntegrityError, transaction
 
@@ -9,6 +11,9 @@ from ordnung.server.assessment.current import current_assessment
 from ordnung.server.audit.recording import record
 from ordnung.server.clock import now
 from ordnung.server.problems import Problem
+from ordnung.server.runs.approvals import demand_approval
+from ordnung.server.runs.documents import keep_revision
+from ordnung.server.runs.layout import LAID_FIELDS, lay_out_sheet, places_of
 from ordnung.server.runs.models import Run, RunServer
 from ordnung.server.runs.sheets import expected_stop, what_is_missing
 from ordnung.server.work.events import tell
@@ -27,13 +32,17 @@ def start_run(run: Run, person: str) -> None:
         first, more = missing[0], f" and {len(missing) - 1} more" if len(missing) > 1 else ""
         message = f"{first.product} {first.version}{more} is not packed. Pack a repository for these servers first."
         raise Problem("not-packed", message, status=409)
+    demand_approval(run, person)
     if "runs" in settings.TWO_PEOPLE and run.drafted_by == person:
         message = f"You drafted {run.name}; this house wants another person to start it."
         raise Problem("second-person", message, status=403)
     try:
         with transaction.atomic():
-            if not Run.objects.start(run.pk, person, now()):
+            keep_revision(run, person, "started as it stood")
+            at = now()
+            if not Run.objects.start(run.pk, person, at):
                 raise Problem("not-a-draft", f"{run.name} was started already.", status=409)
+            _lay_from(run, at)
             run.servers.update(active=True)
             ask_for("run", run.name, run.servers.count(), "servers", {"run": run.pk})
     except IntegrityError:
@@ -43,6 +52,62 @@ def start_run(run: Run, person: str) -> None:
     record(on={"servers": names}, after={"name": run.name, "servers": len(names), "drafted_by": run.drafted_by})
     tell("runs", id=run.pk)
     run.refresh_from_db()
+
+
+def _lay_from(run: Run, at: datetime.datetime) -> None:
+    """The lanes count from the start: who has no place any more from here on is said before anything is sent."""
+    places = places_of(run)
+    lay_out_sheet(run, places, at)
+    Run.objects.filter(pk=run.pk).update(
+        planned_seconds=run.planned_seconds, bound_seconds=run.bound_seconds, lanes_from=at
+    )
+    RunServer.objects.bulk_update(places, LAID_FIELDS, batch_size=200)
+
+
+def open_wave(run: Run, wave: str, person: str) -> None:
+    """A person lets a run go on after a wave, before it has ended or after.
+
+    Raises:
+        Problem: the run is not under way, or there is no such wave.
+    """
+    if run.state != Run.State.RUNNING:
+        raise Problem("not-running", f"{run.name} is not under way.", status=409)
+    if wave not in {w["name"] for w in run.waves}:
+        raise Problem("no-such-wave", f"{run.name} has no wave {wave[:100]}.", status=404)
+    run.opened = {**run.opened, wave: {"by": person, "at": now().isoformat()}}
+    run.save(update_fields=["opened"])
+    record(on={"run": run.pk}, after={"wave": wave})
+    tell("runs", id=run.pk)
+
+
+def extend_window(run: Run, until: datetime.datetime) -> None:
+    """The last window of a run under way ends later: what is half way may go on.
+
+    Raises:
+        Problem: the run is not under way or has no window, or it would end earlier than it does.
+    """
+    if run.state != Run.State.RUNNING or not run.windows:
+        raise Problem("not-running", f"{run.name} is not under way in a window.", status=409)
+    last = max(run.windows, key=lambda window: datetime.datetime.fromisoformat(window["end"]))
+    if until <= datetime.datetime.fromisoformat(last["end"]):
+        raise Problem("format", "A window of a run under way can only end later, never earlier.", field="until")
+    record(on={"run": run.pk}, before={"ends": last["end"]}, after={"ends": until.isoformat()})
+    run.windows = [{**w, "end": until.isoformat()} if w is last else w for w in run.windows]
+    run.save(update_fields=["windows"])
+    tell("runs", id=run.pk)
+
+
+def hold_server(place: RunServer, hold: bool) -> None:
+    """Hold one server of a run under way before its next write or reset, or let it go on.
+
+    Raises:
+        Problem: its run is a draft, whose hold points are changed on the sheet, or it has ended for this server.
+    """
+    if place.run.state != Run.State.RUNNING or place.ended:
+        raise Problem("not-running", f"{place.server.name} is not under way in {place.run.name}.", status=409)
+    record(on={"server": place.server.name}, before={"hold": place.hold}, after={"hold": hold})
+    RunServer.objects.filter(pk=place.pk).update(hold=hold)
+    tell("runs", id=place.run_id)
 
 
 def order_run(pk: int, order: str) -> None:
@@ -77,14 +142,14 @@ def override_check(place: RunServer, check: str, reason: str, person: str) -> No
             name = place.server.name
             raise Problem("not-expected", f"Nothing that may be overridden as {check} is expected to stop {name}.")
         record(on={"server": place.server.name}, after={"check": check, "reason": reason})
-        _settle(place, {**place.overrides, check: f"{reason} ({person})"})
+        _settle(place, {**place.overrides, check: f"{reason} ({person})"}, person)
 
 
-def drop_overrides(place: RunServer) -> None:
+def drop_overrides(place: RunServer, person: str) -> None:
     """Take back every override of a server of a draft. Raises Problem as ``override_check`` does."""
     with transaction.atomic():
         _demand_draft(place)
-        _settle(place, {})
+        _settle(place, {}, person)
 
 
 def answer_question(place: RunServer, answer: str, person: str) -> None:
@@ -105,11 +170,12 @@ def _demand_draft(place: RunServer) -> None:
         raise Problem("not-a-draft", f"{place.run.name} was started; checks are overridden on a draft.", status=409)
 
 
-def _settle(place: RunServer, overrides: dict[str, str]) -> None:
+def _settle(place: RunServer, overrides: dict[str, str], person: str) -> None:
     standing = current_assessment().standings.get(place.server.name)
     if standing is None:
         raise Problem("not-read", f"{place.server.name} has no reading. Read it again first.", status=409)
     place.overrides = overrides
     place.detail, place.stopping = expected_stop(standing, overrides)
     place.save(update_fields=["overrides", "detail", "stopping"])
+    keep_revision(place.run, person, f"checks of {place.server.name}")
     tell("runs", id=place.run_id)

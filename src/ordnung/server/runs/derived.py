@@ -11,14 +11,18 @@ from collections.abc import Iterable
 from typing import Any
 
 from django.db import transaction
+from django.db.models import Max
 
 from ordnung.core.away import AwayPlace
 from ordnung.core.components import Server as ServerReading
+from ordnung.core.sheet import has_outage
 from ordnung.engine.entries import Entry, Read
-from ordnung.engine.entry_codec import read_entry
+from ordnung.engine.entry_codec import parse_rounds, read_entry
 from ordnung.engine.tape import TapeState, fold
 from ordnung.engine.telling import tell_question, tell_reason
-from ordnung.server.fleet.models import Server
+from ordnung.server.clock import now
+from ordnung.server.fleet.models import Group, Server
+from ordnung.server.runs.history import keep_durations
 from ordnung.server.runs.models import AwayLease, Run, RunServer, TapeEntry
 from ordnung.server.work.models import Work
 
@@ -102,6 +106,23 @@ def taken_places() -> list[AwayPlace]:
     ]
 
 
+def healing_places() -> list[AwayPlace]:
+    """Who is back, but counts in its group until that is whole again (T5, A13)."""
+    longest = Group.objects.aggregate(longest=Max("heal_seconds"))["longest"] or 0
+    if not longest:
+        return []
+    at = now()
+    rows = RunServer.objects.exclude(ended="").filter(since__gt=at - datetime.timedelta(seconds=longest))
+    return [
+        AwayPlace(server=row.server.name, groups=(row.server.group.name,), heals=True)
+        for row in rows.filter(server__group__heal_seconds__gt=0).select_related("server__group")
+        if row.since is not None
+        and row.server.group is not None
+        and at - row.since < datetime.timedelta(seconds=row.server.group.heal_seconds)
+        and has_outage(parse_rounds(row.rounds))
+    ]
+
+
 def write_derived(run: int, server: str, state: TapeState, at: datetime.datetime) -> None:
     """Bring the rows of one server up to its tape; to be called inside the transaction that adds the entry."""
     _write_lease(run, server, lease_values(state), at)
@@ -112,6 +133,7 @@ def write_derived(run: int, server: str, state: TapeState, at: datetime.datetime
     values = place_values(state, is_running=True)
     shown = {"state": values["ended"], "detail": "", "percent": None, "since": at}
     row.exclude(ended=values["ended"]).update(**values, **shown)
+    keep_durations(run, server, load_tape(run, server))
     write_run(run, at, f"{server}: {values['ended']}, {values['reason']}")
 
 

@@ -23,6 +23,7 @@ MOST_AWAY = 100_000
 class GroupRow:
     name: str
     may_be_away: int
+    heal_seconds: int
     servers: int
     away: list[str]
 
@@ -73,8 +74,10 @@ def parse_limits(text: str) -> dict[str, int]:
     return found
 
 
-def change_group(row: Group, name: str | None, may_be_away: int | None) -> None:
-    """Rename a group, or change how many of it may be away. What is away already stays counted.
+def change_group(row: Group, name: str | None, may_be_away: int | None, heal_seconds: int | None = None) -> None:
+    """Rename a group, change how many of it may be away, or how long one that is back still counts.
+
+    What is away already stays counted.
 
     Raises:
         Problem: the new name is taken, or it can't be renamed while somebody of it is away.
@@ -84,7 +87,8 @@ def change_group(row: Group, name: str | None, may_be_away: int | None) -> None:
         if Group.objects.filter(name=new).exists():
             raise Problem("name-taken", f"There is a group {new} already.", field="name")
         _demand_nobody_away(row.name, "renamed")
-    record(before={"name": row.name, "may_be_away": row.may_be_away})
+    record(before={"name": row.name, "may_be_away": row.may_be_away, "heal_seconds": row.heal_seconds})
+    row.heal_seconds = row.heal_seconds if heal_seconds is None else heal_seconds
     row.name, row.may_be_away = new, row.may_be_away if may_be_away is None else may_be_away
     row.save()
     tell("readings")

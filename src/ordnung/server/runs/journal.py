@@ -7,24 +7,28 @@ from __future__ import annotations
 import threading
 
 from asgiref.sync import sync_to_async
-from django.conf import settings
 from django.db import IntegrityError, transaction
 
 from ordnung.core.away import AwayLimits, may_begin
+from ordnung.core.turn import may_turn
 from ordnung.engine.entries import Entry, PlaceTaken, TapeEntry
 from ordnung.engine.entry_codec import VERSION, write_entry
 from ordnung.engine.ports import NoPlaceError, TapeConflictError
 from ordnung.engine.tape import TapeState, advance, fold
 from ordnung.server.clock import now
 from ordnung.server.fleet.models import Group
-from ordnung.server.runs.derived import derived_of, load_tape, taken_places, write_derived
+from ordnung.server.house.settings import at_once, house
+from ordnung.server.runs.derived import derived_of, healing_places, load_tape, taken_places, write_derived
 from ordnung.server.runs.models import TapeEntry as TapeRow
+from ordnung.server.runs.turns import Turns
 from ordnung.server.work.events import tell
 
 
 def away_limits() -> AwayLimits:
-    """How many may be away of each group, and how many are worked on at once, at this site."""
-    return AwayLimits(groups=dict(Group.objects.values_list("name", "may_be_away")), at_once=settings.AT_ONCE)
+    """How many may be away of each group, rack and room, and how many are worked on at once, at this site."""
+    row = house()
+    groups = dict(Group.objects.values_list("name", "may_be_away"))
+    return AwayLimits(groups=groups, racks=row.racks, rooms=row.rooms, at_once=at_once(row))
 
 
 class DatabaseJournal:
@@ -33,6 +37,7 @@ class DatabaseJournal:
     def __init__(self) -> None:
         self._states: dict[tuple[str, str], TapeState] = {}
         self._lock = threading.Lock()
+        self._turns = Turns()
 
     async def load(self, run: str, server: str) -> list[Entry]:
         """The tape so far."""
@@ -43,13 +48,15 @@ class DatabaseJournal:
 
         Raises:
             TapeConflictError: its number is taken.
-            NoPlaceError: a place was to be taken and the site's limits don't allow it now.
+            NoPlaceError: a place was to be taken and the sheet or the site's limits don't allow it now.
         """
         return await sync_to_async(self.append_now)(run, server, seq, value)
 
     def append_now(self, run: str, server: str, seq: int, value: TapeEntry) -> Entry:
         """As ``append``, for code that may block."""
         entry = Entry(seq=seq, at=now(), value=value)
+        if isinstance(value, PlaceTaken):
+            self._demand_turn(int(run), server)
         kind, body = write_entry(value)
         with self._lock:
             before = self._states.pop((run, server), None)
@@ -75,8 +82,14 @@ class DatabaseJournal:
                 self._states[run, server] = after
         return entry
 
+    def _demand_turn(self, run: int, server: str) -> None:
+        """Before anything is locked: hundreds may be waiting for their wave."""
+        not_yet = may_turn(self._turns.of(run, server), now())
+        if not_yet is not None:
+            raise NoPlaceError(not_yet)
+
     def _demand_place(self, value: PlaceTaken) -> None:
-        refusal = may_begin(taken_places(), away_limits(), value.place)
+        refusal = may_begin([*taken_places(), *healing_places()], away_limits(), value.place)
         if refusal is not None:
             raise NoPlaceError(refusal)
 

@@ -54,6 +54,16 @@ class Run(models.Model):
     repository = models.ForeignKey(Repository, null=True, on_delete=models.SET_NULL, related_name="+")
     source = models.CharField(max_length=300, default="from the store")
     """Where its payloads come from: a repository with its edition, or the store."""
+    waves = models.JSONField(default=list)
+    """In order: name, seconds that are waited after it, gate; who goes with it stands with each server (T7)."""
+    opened = models.JSONField(default=dict)
+    """Waves after which a person let it go on, with who and when."""
+    windows = models.JSONField(default=list)
+    """Start and end of each window, instants; none: at any time (T9)."""
+    certainty = models.FloatField(null=True)
+    """How surely a server has to be back in its window; None without windows (F4)."""
+    lanes_from = models.DateTimeField(null=True)
+    """The moment from which the lanes' seconds count, on a draft; once started they count from the start."""
 
     objects = RunQuerySet.as_manager()
 
@@ -82,6 +92,14 @@ class RunServer(models.Model):
     rounds = models.JSONField(default=list)
     stranded = models.JSONField(default=list)
     lane = models.JSONField(default=list)
+    wave = models.CharField(max_length=100, default="")
+    not_before = models.DateTimeField(null=True)
+    """A person's wish (T11): it begins no earlier, or, ``pinned``, was laid out to begin just then."""
+    pinned = models.BooleanField(default=False)
+    hold = models.BooleanField(default=False)
+    """A person lets it begin or go on."""
+    needs_seconds = models.FloatField(default=0)
+    """How long it takes as surely as the sheet asks for, without its waits."""
     proven = models.BooleanField(default=True)
     """Whether no route with fewer resets is possible; false where the search was cut short."""
     identities = models.JSONField(default=dict)
@@ -112,6 +130,59 @@ class RunServer(models.Model):
             models.UniqueConstraint(fields=["server"], condition=Q(active=True), name="one_run_at_a_time"),
             models.UniqueConstraint(fields=["run", "server"], name="once_in_a_run"),
         ]
+
+
+class SheetRevision(models.Model):
+    """A sheet as it stood after each change while it was a draft: ``body`` is its document (``formats.sheet``)."""
+
+    run = models.ForeignKey(Run, on_delete=models.CASCADE, related_name="revisions")
+    number = models.PositiveIntegerField()
+    at = models.DateTimeField()
+    by = models.CharField(max_length=150)
+    what = models.CharField(max_length=300)
+    sha256 = models.CharField(max_length=64)
+    body = models.JSONField()
+
+    class Meta:
+        ordering = ["number"]
+        constraints = [models.UniqueConstraint(fields=["run", "number"], name="one_revision_a_number")]
+
+
+class SheetApproval(models.Model):
+    """A person has approved a revision of a sheet, signed with the site's key (P4)."""
+
+    run = models.ForeignKey(Run, on_delete=models.CASCADE, related_name="approvals")
+    revision = models.ForeignKey(SheetRevision, on_delete=models.CASCADE, related_name="+")
+    by = models.CharField(max_length=150)
+    at = models.DateTimeField()
+    key = models.CharField(max_length=64)
+    signature = models.CharField(max_length=128)
+
+    class Meta:
+        ordering = ["pk"]
+        constraints = [models.UniqueConstraint(fields=["revision", "by"], name="once_a_revision")]
+
+
+class KeptDuration(models.Model):
+    """How long one write or reset really took (N8.3): by it later ones are foretold (F1).
+
+    Follows from the tape of a server that ended; ``run`` None: brought in from elsewhere.
+    """
+
+    run = models.ForeignKey(Run, null=True, on_delete=models.CASCADE, related_name="+")
+    server = models.CharField(max_length=200)
+    seq = models.PositiveIntegerField()
+    """The entry with which it was over."""
+    at = models.DateTimeField()
+    model = models.CharField(max_length=200)
+    kind = models.CharField(max_length=30)
+    product = models.CharField(max_length=200, default="")
+    version = models.CharField(max_length=200, default="")
+    seconds = models.FloatField()
+
+    class Meta:
+        indexes = [models.Index(fields=["model", "kind"])]
+        constraints = [models.UniqueConstraint(fields=["run", "server", "seq"], name="kept_once")]
 
 
 class TapeEntry(models.Model):

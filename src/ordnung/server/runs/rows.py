@@ -11,6 +11,7 @@ from typing import Literal
 from ordnung.core.assessment import Standing, assess_fleet
 from ordnung.core.components import Server
 from ordnung.core.sheet import PlannedWrite
+from ordnung.core.turn import WaveStand
 from ordnung.engine.entries import Back, Confirmed, Entry
 from ordnung.engine.entry_codec import parse_rounds, read_entry
 from ordnung.engine.telling import tell_entry
@@ -18,10 +19,14 @@ from ordnung.server.assessment.current import current_assessment
 from ordnung.server.assessment.present import CellRow, StrandedRow, glyph_row
 from ordnung.server.baselines.current import read_follows, read_rules
 from ordnung.server.clock import now
+from ordnung.server.house.settings import house
+from ordnung.server.runs.approvals import ApprovalRow, approval_rows
+from ordnung.server.runs.changes import StaleServerRow, stale_rows
 from ordnung.server.runs.derived import load_acts, load_ends
 from ordnung.server.runs.models import Run, RunServer, TapeEntry
 from ordnung.server.runs.sheets import MissingRow, way_back_version, what_is_missing
 from ordnung.server.runs.story import SpanRow, tell_steps
+from ordnung.server.runs.turns import wave_stands
 from ordnung.server.shapes import row_from
 
 
@@ -55,6 +60,10 @@ class RunServerRow:
     group: str
     room: str
     rack: str
+    wave: str
+    not_before: datetime.datetime | None
+    pinned: bool
+    hold: bool
     rounds: list[SheetRoundRow]
     stranded: list[StrandedRow]
     plan: list[SpanRow]
@@ -69,6 +78,27 @@ class RunServerRow:
     since: datetime.datetime | None
     ended: str
     reason: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class WaveRow:
+    """A wave: how many go in it and have ended, what is waited for after it, and whether it asks a person now."""
+
+    name: str
+    wait_seconds: float
+    gate: Literal["none", "person"]
+    servers: int
+    ended: int
+    troubled: list[str]
+    asks: bool
+    opened_by: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SheetWindowRow:
+    start: datetime.datetime
+    end: datetime.datetime
+    name: str
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -102,6 +132,19 @@ class RunSummaryRow:
 class RunRow(RunSummaryRow):
     servers: list[RunServerRow]
     missing: list[MissingRow]
+    waves: list[WaveRow]
+    windows: list[SheetWindowRow]
+    certainty: float | None
+    lanes_from: datetime.datetime | None
+    """The moment from which the lanes' seconds count; None: from whenever it is started."""
+    sheet: int
+    """The number of the sheet's revision."""
+    sha256: str
+    """The sum of that revision, by which it is approved."""
+    approvals: list[ApprovalRow]
+    wants_approval: bool
+    """Whether the house wants it approved before it starts."""
+    stale: list[StaleServerRow]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -165,11 +208,40 @@ def run_row(run: Run) -> RunRow:
     """A run with its lanes, plan and what happened."""
     places = list(run.servers.select_related("server"))
     acts = load_acts(run) if run.started_at else {}
+    last = run.revisions.last()
     return row_from(
         RunRow,
         summary(run, places),
+        waves=[_wave_row(run, stand, places) for stand in wave_stands(run, places)],
+        windows=[_window_row(window) for window in run.windows],
+        certainty=run.certainty,
+        lanes_from=run.started_at or (run.lanes_from if run.windows else None),
+        sheet=last.number if last is not None else 0,
+        sha256=last.sha256 if last is not None else "",
+        approvals=approval_rows(run),
+        wants_approval=run.state == Run.State.DRAFT and house().approval,
+        stale=stale_rows(run, places),
         servers=[_lane(run, place, acts.get(place.server.name, [])) for place in places],
         missing=what_is_missing(run) if run.state == Run.State.DRAFT else [],
+    )
+
+
+def _window_row(window: dict[str, str]) -> SheetWindowRow:
+    start, end = (datetime.datetime.fromisoformat(window[key]) for key in ("start", "end"))
+    return SheetWindowRow(start=start, end=end, name=window["name"])
+
+
+def _wave_row(run: Run, stand: WaveStand, places: Sequence[RunServer]) -> WaveRow:
+    members = [place for place in places if place.wave == stand.name]
+    return WaveRow(
+        name=stand.name,
+        wait_seconds=stand.wait_seconds,
+        gate="person" if stand.gate else "none",
+        servers=len(members),
+        ended=sum(bool(place.ended) for place in members),
+        troubled=list(stand.troubled),
+        asks=run.state == Run.State.RUNNING and bool(members) and stand.asks and stand.name != run.waves[-1]["name"],
+        opened_by=run.opened.get(stand.name, {}).get("by", ""),
     )
 
 

@@ -8,8 +8,7 @@ from dataclasses import dataclass
 
 from ordnung.core.assessment import Standing
 from ordnung.core.checks import Before, Situation, find_block, run_checks
-from ordnung.core.night.itinerary import duty_of
-from ordnung.core.night.timetable import Timetable, plan_timetable
+from ordnung.core.night.recurring import Opening
 from ordnung.core.packing import ways_back
 from ordnung.core.route import Route, plan_way_back
 from ordnung.core.sheet import NamedPayload, PlannedRound, name_payloads
@@ -22,18 +21,20 @@ from ordnung.server.baselines.current import follows_rows
 from ordnung.server.baselines.exclusions import reasons, reviewed
 from ordnung.server.clock import now
 from ordnung.server.fleet.models import Server
+from ordnung.server.house.settings import house
 from ordnung.server.problems import Problem
 from ordnung.server.repositories.models import Repository
 from ordnung.server.repositories.payloads import StoredPayloads, open_store
 from ordnung.server.runs.derived import load_tape
+from ordnung.server.runs.documents import keep_revision
 from ordnung.server.runs.identities import Identities
+from ordnung.server.runs.layout import lay_out_sheet
 from ordnung.server.runs.models import Run, RunServer
-from ordnung.server.runs.night import lane_of, night_limits, place_of
 from ordnung.server.work.events import tell
 
 
-def draft_sheet(names: Sequence[str] | None, person: str, title: str = "") -> Run:
-    """A draft for the chosen servers that have something to do.
+def draft_sheet(names: Sequence[str] | None, person: str, title: str = "", windows: Sequence[Opening] = ()) -> Run:
+    """A draft for the chosen servers that have something to do, laid into windows where some are given.
 
     Raises:
         Problem: none of them has anything to do.
@@ -41,9 +42,29 @@ def draft_sheet(names: Sequence[str] | None, person: str, title: str = "") -> Ru
     standings = [s for s in reviewed(current_assessment().chosen(list(names) if names else None)) if s.route.rounds]
     if not standings:
         raise Problem("nothing-to-do", "These servers need nothing: all are level, held or without a route.")
-    timetable = _lay_out([(s, s.route) for s in standings])
     name = title or f"{_names([s.server.name for s in standings])} to the baseline"
-    return _store(name, person, standings, [s.route for s in standings], timetable, None, None)
+    return _store(name, person, standings, [s.route for s in standings], windows=windows)
+
+
+def narrow(names: Sequence[str] | None, group: str, exposed: bool) -> list[str] | None:
+    """Of some servers (none named: of all) those of a group, or those that lack the fix of an advisory.
+
+    Raises:
+        Problem: there is none. It never widens to all.
+    """
+    if not group and not exposed:
+        return None if names is None else list(names)
+    assessment = current_assessment()
+    found = assessment.chosen(list(names) if names else None)
+    left = [
+        s.server.name
+        for s in found
+        if (not group or s.server.group == group) and (not exposed or assessment.counts[s.server.name][1])
+    ]
+    if not left:
+        whom = " and ".join([*([f"in {group[:200]}"] if group else []), *(["exposed"] if exposed else [])])
+        raise Problem("nothing-to-do", f"None of these servers is {whom}.")
+    return left
 
 
 def draft_way_back(run: Run, server: str, slot: str, person: str) -> Run:
@@ -65,8 +86,8 @@ def draft_way_back(run: Run, server: str, slot: str, person: str) -> Run:
     if not route.rounds:
         why = route.stranded[0].reason if route.stranded else f"{slot} of {server} is at {to} already"
         raise Problem("barred", f"{slot} of {server} can't go back to {to}: {why}.")
-    timetable = _lay_out([(standing, route)])
-    return _store(f"Take back {slot} of {server} to {to}", person, [standing], [route], timetable, {slot: to}, run)
+    name = f"Take back {slot} of {server} to {to}"
+    return _store(name, person, [standing], [route], back={slot: to}, takes_back=run)
 
 
 def way_back_version(standing: Standing, slot: str, before: str | None, passed: Sequence[str]) -> str | None:
@@ -92,14 +113,6 @@ def _names(names: Sequence[str]) -> str:
     return ", ".join(names) if len(names) <= 2 else f"{len(names)} servers"
 
 
-def _lay_out(chosen: Sequence[tuple[Standing, Route]]) -> Timetable:
-    rows = {
-        r.name: r for r in Server.objects.filter(name__in=[s.server.name for s, _ in chosen]).select_related("group")
-    }
-    duties = [duty_of(s, place_of(rows[s.server.name], route.outages > 0), route) for s, route in chosen]
-    return plan_timetable(duties, night_limits())
-
-
 def expected_stop(standing: Standing, overrides: Mapping[str, str] | None = None) -> tuple[str, str]:
     """What will stop a server before anything is sent, by its last reading, and the check behind it where a person
     may override that. Both are empty where nothing will. It is read again and tried when its turn comes.
@@ -117,53 +130,72 @@ def expected_stop(standing: Standing, overrides: Mapping[str, str] | None = None
 
 @recorded()
 def _store(
-    name: str, person: str, standings: Sequence[Standing], routes: Sequence[Route], timetable: Timetable,
-    back: Mapping[str, str] | None, takes_back: Run | None,
+    name: str, person: str, standings: Sequence[Standing], routes: Sequence[Route], *,
+    back: Mapping[str, str] | None = None, takes_back: Run | None = None, windows: Sequence[Opening] = (),
 ) -> Run:  # fmt: skip
-    assessment, by_place = current_assessment(), reasons(s.server.name for s in standings)
+    assessment = current_assessment()
     named = {s.server.name: name_payloads(r.rounds, s.positions) for s, r in zip(standings, routes, strict=True)}
     repository = _find_repository(p.sha256 for rounds in named.values() for p in payloads_of(rounds))
-    run = Run.objects.create(
+    run = Run(
         name=name,
         drafted_at=now(),
         drafted_by=person,
         takes_back=takes_back,
-        planned_seconds=timetable.makespan,
-        bound_seconds=timetable.bound,
         revision=assessment.baseline.number,
         rules=rules_document(assessment.baseline.rules),
         follows=follows_rows(assessment.catalogs.freeze(s.server.model for s in standings)),
         repository=repository,
         source=f"{repository.name}, edition {repository.edition}" if repository else "from the store",
+        windows=window_rows(windows),
+        certainty=house().certainty if windows else None,
     )
-    rows = {row.name: row for row in Server.objects.filter(name__in=[s.server.name for s in standings])}
-    settled = Identities(StoredPayloads(open_store(), None))
-    lanes = {seat.server: lane_of(seat.placed) for seat in timetable.seats}
-    left = {o.server: f"Left over: {o.reason}." for o in timetable.left}
-    turns = {server: turn for turn, server in enumerate([*lanes, *left])}
-    stops = [expected_stop(standing) for standing in standings]
-    RunServer.objects.bulk_create(
-        RunServer(
-            run=run,
-            server=rows[standing.server.name],
-            place=turns[standing.server.name],
-            group=standing.server.group or "",
-            back=dict(back) if back else None,
-            rounds=rounds_body(named[standing.server.name]),
-            stranded=[dataclasses.asdict(s) for s in route.stranded],
-            left_out=by_place.get(standing.server.name, {}),
-            proven=route.proven,
-            lane=lanes.get(standing.server.name, []),
-            detail=left.get(standing.server.name) or stops[place][0],
-            stopping=stops[place][1],
-            identities=settled.of(named[standing.server.name], standing.positions),
-        )
-        for place, (standing, route) in enumerate(zip(standings, routes, strict=True))
-    )
+    places = _places(run, standings, routes, named, back)
+    lay_out_sheet(run, places)
+    run.save()
+    RunServer.objects.bulk_create(places)
     tell("runs", id=run.pk)
     made = {"name": name, "revision": run.revision, "source": run.source}
-    record(on={"run": run.pk, "servers": list(rows)}, after=made)
+    record(on={"run": run.pk, "servers": [p.server.name for p in places]}, after=made)
+    keep_revision(run, person, "drafted", places)
     return run
+
+
+def window_rows(windows: Iterable[Opening]) -> list[dict[str, str]]:
+    """Openings as they are kept with a run."""
+    return [{"start": o.start.isoformat(), "end": o.end.isoformat(), "name": o.name} for o in windows]
+
+
+def _places(
+    run: Run, standings: Sequence[Standing], routes: Sequence[Route],
+    named: Mapping[str, tuple[PlannedRound, ...]], back: Mapping[str, str] | None,
+) -> list[RunServer]:  # fmt: skip
+    names = [s.server.name for s in standings]
+    rows = {r.name: r for r in Server.objects.filter(name__in=names).select_related("group")}
+    by_place, settled = reasons(names), Identities(StoredPayloads(open_store(), None))
+    places = []
+    for standing, route in zip(standings, routes, strict=True):
+        server = standing.server.name
+        place = RunServer(
+            run=run,
+            server=rows[server],
+            group=standing.server.group or "",
+            back=dict(back) if back else None,
+            left_out=by_place.get(server, {}),
+        )
+        put_plan(place, standing, route, named[server], settled)
+        places.append(place)
+    return places
+
+
+def put_plan(
+    place: RunServer, standing: Standing, route: Route, rounds: tuple[PlannedRound, ...], settled: Identities
+) -> None:
+    """Put a server's way into its row: rounds, what can't be reached, whose payloads they are, what may stop it."""
+    place.rounds = rounds_body(rounds)
+    place.stranded = [dataclasses.asdict(s) for s in route.stranded]
+    place.proven = route.proven
+    place.detail, place.stopping = expected_stop(standing, place.overrides)
+    place.identities = settled.of(rounds, standing.positions)
 
 
 def payloads_of(rounds: Iterable[PlannedRound]) -> list[NamedPayload]:

@@ -1,0 +1,51 @@
+"""The house's settings, one row, and its maintenance windows."""
+
+from __future__ import annotations
+
+import datetime
+
+from django.db import models
+
+from ordnung.core.night.limits import TRANSFERS
+from ordnung.core.night.recurring import WindowRule
+
+
+class House(models.Model):
+    """What holds for every run. There is one row; ``house.settings.house`` makes it when it is first asked for."""
+
+    zone = models.CharField(max_length=100, default="UTC")
+    at_once = models.PositiveIntegerField(null=True)
+    """None: as the installation says."""
+    transfers = models.PositiveIntegerField(default=TRANSFERS)
+    bytes_per_second = models.PositiveBigIntegerField(null=True)
+    racks = models.JSONField(default=dict)
+    rooms = models.JSONField(default=dict)
+    certainty = models.FloatField(default=0.9)
+    approval = models.BooleanField(default=False)
+    """Whether a sheet has to be approved by a second person before it may start (P4)."""
+    starter_apart = models.BooleanField(default=False)
+    """Whether whoever starts a run may be neither its drafter nor its approver."""
+    reading_hours = models.PositiveIntegerField(default=24)
+    """How old a reading may be without being remarked on when a sheet is made."""
+
+
+class MaintenanceWindow(models.Model):
+    """A window, by the wall clock of the house's zone; the fields are those of ``WindowRule``."""
+
+    name = models.CharField(max_length=100, unique=True)
+    first = models.DateField()
+    opens = models.TimeField()
+    closes = models.TimeField()
+    nights = models.PositiveSmallIntegerField(default=1)
+    rule = models.CharField(max_length=200, default="")
+    without = models.JSONField(default=list)
+
+    class Meta:
+        ordering = ["name"]
+
+    def value(self) -> WindowRule:
+        """The window as the core knows it."""
+        return WindowRule(
+            name=self.name, first=self.first, opens=self.opens, closes=self.closes, nights=self.nights, rule=self.rule,
+            without=frozenset(datetime.date.fromisoformat(day) for day in self.without),
+        )  # fmt: skip

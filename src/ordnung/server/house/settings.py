@@ -1,0 +1,90 @@
+"""What the house has decided, and how it is changed."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, fields
+
+from django.conf import settings
+
+from ordnung.core.night.recurring import WindowRuleError, find_zone
+from ordnung.server.audit.recording import record
+from ordnung.server.house.models import House
+from ordnung.server.problems import Problem
+from ordnung.server.shapes import limited, row_from
+from ordnung.server.work.events import tell
+
+MOST = 100_000
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class HouseRow:
+    """The house's settings. ``at_once`` None: ``usual_at_once``, as the installation says."""
+
+    zone: str
+    at_once: int | None
+    usual_at_once: int
+    transfers: int
+    bytes_per_second: int | None
+    racks: dict[str, int]
+    rooms: dict[str, int]
+    certainty: float
+    approval: bool
+    starter_apart: bool
+    reading_hours: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class HouseChange:
+    """Everything as it shall be."""
+
+    zone: str = limited(max_length=100)
+    at_once: int | None = limited(min_value=1, max_value=MOST, allow_null=True, default=None)
+    transfers: int = limited(min_value=1, max_value=1000)
+    bytes_per_second: int | None = limited(min_value=1, max_value=10**12, allow_null=True, default=None)
+    racks: dict[str, int]
+    rooms: dict[str, int]
+    certainty: float = limited(min_value=0.5, max_value=0.99)
+    approval: bool
+    starter_apart: bool
+    reading_hours: int = limited(min_value=1, max_value=8784)
+
+
+def house() -> House:
+    """The one row."""
+    return House.objects.get_or_create(pk=1)[0]
+
+
+def house_row() -> HouseRow:
+    """The house's settings as they are given out."""
+    return row_from(HouseRow, house(), usual_at_once=settings.AT_ONCE)
+
+
+def at_once(row: House) -> int:
+    """How many servers are worked on at one time over the whole site (T6)."""
+    return row.at_once if row.at_once is not None else settings.AT_ONCE
+
+
+def change_house(wanted: HouseChange) -> None:
+    """Make these the house's settings. Raises Problem that names the field."""
+    try:
+        find_zone(wanted.zone)
+    except WindowRuleError as error:
+        raise Problem("format", str(error), field=error.field) from None
+    for name in ("racks", "rooms"):
+        _demand_numbers(name, getattr(wanted, name))
+    row = house()
+    before = {f.name: getattr(row, f.name) for f in fields(wanted)}
+    after = {f.name: getattr(wanted, f.name) for f in fields(wanted)}
+    House.objects.filter(pk=row.pk).update(**after)
+    changed = [name for name in after if after[name] != before[name]]
+    record(before={name: before[name] for name in changed}, after={name: after[name] for name in changed})
+    tell("house")
+
+
+def _demand_numbers(field: str, numbers: Mapping[str, int]) -> None:
+    for name, number in numbers.items():
+        if not name.strip() or len(name) > 200 or not 0 <= number <= MOST:
+            raise Problem(
+                "format", f"{name[:60] or 'A limit without a name'} can't be limited to {number}.", field=field
+            )

@@ -1,0 +1,42 @@
+"""How long things really took: kept when a server's part in a run ended, and given to forecasts (N8.3, F1)."""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Iterable
+from dataclasses import asdict
+
+from ordnung.core.night.durations import History
+from ordnung.engine.entries import Entry, Read
+from ordnung.engine.lasted import lasted
+from ordnung.server.clock import now
+from ordnung.server.runs.models import KeptDuration
+
+COUNTED = datetime.timedelta(days=366)
+"""What took place longer ago counts no more: hardware ages, and so do its releases."""
+
+
+def keep_durations(run: int, server: str, tape: Iterable[Entry]) -> None:
+    """Keep what a tape tells of durations; keeping it twice changes nothing."""
+    entries = list(tape)
+    model = next((e.value.server.model for e in entries if isinstance(e.value, Read)), "")
+    moments = {entry.seq: entry.at for entry in entries}
+    rows = [
+        KeptDuration(run_id=run, server=server, model=model, at=moments[found.seq], **asdict(found))
+        for found in lasted(entries)
+        if found.seconds > 0
+    ]
+    KeptDuration.objects.bulk_create(rows, ignore_conflicts=True)
+
+
+def load_history(models: Iterable[str]) -> History:
+    """What is kept of servers of some models."""
+    writes: dict[tuple[str, str, str], list[float]] = {}
+    resets: dict[tuple[str, str], list[float]] = {}
+    rows = KeptDuration.objects.filter(model__in=set(models), at__gte=now() - COUNTED)
+    for model, kind, product, version, seconds in rows.values_list("model", "kind", "product", "version", "seconds"):
+        if kind == "writing":
+            writes.setdefault((model, product, version), []).append(seconds)
+        else:
+            resets.setdefault((model, kind), []).append(seconds)
+    return History(writes=writes, resets=resets)

@@ -1,0 +1,120 @@
+"""What a change of a sheet would mean, told while it is tried: when it ends, who is left over, which rule it breaks.
+
+Nothing is kept. Limits may be tried that are not the house's ("if four more of them may be away").
+"""
+
+from __future__ import annotations
+
+import datetime
+import threading
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from ordnung.core.night.itinerary import Duty
+from ordnung.core.night.limits import NightLimits
+from ordnung.core.night.timetable import Timetable, WishRefusedError, plan_timetable
+from ordnung.server.problems import Problem
+from ordnung.server.runs.changes import SheetChange, put_change
+from ordnung.server.runs.layout import duty_of_place, places_of, sheet_limits, sheet_start
+from ordnung.server.runs.models import Run, RunServer
+from ordnung.server.shapes import limited
+
+KEPT = 4
+"""Duties of so many sheets are kept at hand: a person tries one many times over."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SheetTrial(SheetChange):
+    """A change and limits that are only tried: when it starts, how many at once, so many more away of groups."""
+
+    start: datetime.datetime | None = limited(default=None, allow_null=True)
+    at_once: int | None = limited(min_value=1, max_value=100_000, default=None)
+    more_away: dict[str, int] = limited(default=dict)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TriedLeftRow:
+    server: str
+    reason: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TriedRow:
+    """How it would be: ``refused`` names the rule that a wish breaks, and then nothing else is told."""
+
+    refused: str
+    start: datetime.datetime
+    end: datetime.datetime
+    planned_seconds: float
+    sooner_seconds: float
+    """By how much the planned end comes earlier than as the sheet stands; negative: later."""
+    left: list[TriedLeftRow]
+    groups: dict[str, float]
+    """Seconds that servers of each group are away in all."""
+
+
+def try_change(run: Run, trial: SheetTrial) -> TriedRow:
+    """What a change would mean. Raises Problem for what is no change at all, as ``change_sheet``."""
+    places = places_of(run)
+    duties = _duties(run, places)
+    stands_from = sheet_start(run)
+    stands = _plan([duties[p.server.name] for p in places], sheet_limits(run, places, stands_from))
+    tried = put_change(run, places, trial)
+    start = trial.start or sheet_start(run)
+    limits = _tried_limits(sheet_limits(run, tried, start), trial)
+    try:
+        timetable = _plan([duties[p.server.name] for p in tried], limits)
+    except WishRefusedError as error:
+        return _refused(start, str(error))
+    return TriedRow(
+        refused="",
+        start=start,
+        end=start + datetime.timedelta(seconds=timetable.makespan),
+        planned_seconds=timetable.makespan,
+        sooner_seconds=(stands_from - start).total_seconds() + stands.makespan - timetable.makespan,
+        left=[TriedLeftRow(server=o.server, reason=o.reason) for o in timetable.left],
+        groups=_away(timetable),
+    )
+
+
+def _plan(duties: Sequence[Duty], limits: NightLimits) -> Timetable:
+    return plan_timetable(duties, limits, tries=0 if len(duties) > 200 else 8)
+
+
+def _tried_limits(limits: NightLimits, trial: SheetTrial) -> NightLimits:
+    known = {group.name for group in limits.groups}
+    stranger = next((name for name in trial.more_away if name not in known), None)
+    if stranger is not None:
+        raise Problem("no-such-group", f"There is no group {stranger[:200]}.", field="more_away")
+    groups = tuple(group.with_more(trial.more_away.get(group.name, 0)) for group in limits.groups)
+    return limits.changed(groups=groups, at_once=trial.at_once or limits.at_once)
+
+
+def _refused(start: datetime.datetime, why: str) -> TriedRow:
+    return TriedRow(refused=why, start=start, end=start, planned_seconds=0, sooner_seconds=0, left=[], groups={})
+
+
+def _away(timetable: Timetable) -> dict[str, float]:
+    found: dict[str, float] = {}
+    for seat in timetable.seats:
+        for group in seat.placed.itinerary.place.groups:
+            found[group] = found.get(group, 0.0) + sum(end - begin for begin, end in seat.placed.aways)
+    return found
+
+
+_known: dict[tuple[int, str], dict[str, Duty]] = {}
+_lock = threading.Lock()
+
+
+def _duties(run: Run, places: Sequence[RunServer]) -> dict[str, Duty]:
+    last = run.revisions.values_list("sha256", flat=True).last() or ""
+    with _lock:
+        known = _known.get((run.pk, last))
+    if known is not None and {p.server.name for p in places} <= known.keys():
+        return known
+    made = {place.server.name: duty_of_place(place) for place in places}
+    with _lock:
+        while len(_known) >= KEPT:
+            _known.pop(next(iter(_known)))
+        _known[run.pk, last] = made
+    return made

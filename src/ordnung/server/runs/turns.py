@@ -1,0 +1,91 @@
+"""Whose turn it is by a run's sheet: what the engine asks before a server begins and before each reset."""
+
+from __future__ import annotations
+
+import datetime
+import threading
+import time
+from collections.abc import Sequence
+
+from ordnung.core.turn import Span, Turn, WaveStand, bars_reset
+from ordnung.server.clock import now
+from ordnung.server.house.windows import zone
+from ordnung.server.runs.models import AwayLease, Run, RunServer
+
+LOOKED_S = 0.5
+"""Real seconds for which what was looked up of a run is believed: a server can only begin later for it."""
+
+
+def windows_of(run: Run) -> tuple[Span, ...] | None:
+    """The windows of a sheet, in the house's zone; None: at any time."""
+    if not run.windows:
+        return None
+    place = zone()
+    return tuple((_moment(w["start"], place), _moment(w["end"], place)) for w in run.windows)
+
+
+def _moment(text: str, place: datetime.tzinfo) -> datetime.datetime:
+    return datetime.datetime.fromisoformat(text).astimezone(place)
+
+
+def window_bars_reset(run: int) -> str:
+    """Why no reset of a run may begin now (T9); empty when it may."""
+    row = Run.objects.only("windows").get(pk=run)
+    return bars_reset(windows_of(row), now().astimezone(zone())) if row.windows else ""
+
+
+def wave_stands(run: Run, places: Sequence[RunServer] | None = None) -> tuple[WaveStand, ...]:
+    """How each wave of a run stands, in order."""
+    place = zone()
+    rows = list(run.servers.select_related("server")) if places is None else places
+    return tuple(_stand(run, wave, [r for r in rows if r.wave == wave["name"]], place) for wave in run.waves)
+
+
+def _stand(run: Run, wave: dict[str, object], rows: Sequence[RunServer], place: datetime.tzinfo) -> WaveStand:
+    ended = [row.since for row in rows if row.ended and row.since is not None]
+    return WaveStand(
+        name=str(wave["name"]),
+        working=tuple(row.server.name for row in rows if not row.ended),
+        troubled=tuple(row.server.name for row in rows if row.ended in ("failed", "left over", "stopped")),
+        ended_at=max(ended).astimezone(place) if ended else None,
+        wait_seconds=float(str(wave["wait_seconds"])),
+        gate=wave["gate"] == "person",
+        opened=wave["name"] in run.opened,
+    )
+
+
+class Turns:
+    """Turns of servers, looked up a few times a second however many of a run are asked for."""
+
+    def __init__(self) -> None:
+        self._known: dict[int, tuple[float, dict[str, Turn]]] = {}
+        self._lock = threading.Lock()
+
+    def of(self, run: int, server: str) -> Turn:
+        """The turn of a server; of one that has its place already, nothing is asked any more."""
+        if AwayLease.objects.filter(run_id=run, server__name=server).exists():
+            return Turn(server=server)
+        with self._lock:
+            asked, known = self._known.get(run, (0.0, {}))
+            if time.monotonic() - asked > LOOKED_S or server not in known:
+                known = turns_of(Run.objects.get(pk=run))
+                self._known[run] = (time.monotonic(), known)
+        return known.get(server, Turn(server=server))
+
+
+def turns_of(run: Run) -> dict[str, Turn]:
+    """The turns of all servers of a run."""
+    rows = list(run.servers.select_related("server"))
+    stands, windows, place = wave_stands(run, rows), windows_of(run), zone()
+    before = {stand.name: stands[:number] for number, stand in enumerate(stands)}
+    return {
+        row.server.name: Turn(
+            server=row.server.name,
+            wave=row.wave,
+            before=before.get(row.wave, ()),
+            windows=windows,
+            needs_seconds=row.needs_seconds,
+            not_before=None if row.not_before is None else row.not_before.astimezone(place),
+        )
+        for row in rows
+    }
