@@ -7,7 +7,7 @@ import datetime
 
 import pytest
 
-from ordnung.core.checks import CHECKS, Before, Severity, Situation, find_block, run_checks
+from ordnung.core.checks import CHECKS, Before, Outside, Severity, Situation, find_block, run_checks
 from ordnung.core.components import Component, Server
 from ordnung.core.facts import Facts, Licence, find_hindrances, tell_span, worst_health
 from ordnung.core.reach import best_way, tell_reach
@@ -16,6 +16,7 @@ from ordnung.core.sheet import NamedPayload, PlannedWrite
 
 NOW = datetime.datetime(2026, 11, 23, tzinfo=datetime.UTC)
 TODAY = NOW.date()
+DAY = datetime.timedelta(days=1)
 GOOD = {"pulls": ("HTTPS", "HTTP"), "push": "any", "power": "On", "role": "Administrator", "clock_off_s": 1.0}
 
 
@@ -107,9 +108,11 @@ def test_a_wrong_clock_is_named_as_the_reason():
 # Checks: each with a reading that trips it and one that doesn't
 
 
-def situation(before, facts=None, components=(), write=None, way=None, will_reset=True):
-    server = Server(name="s", model="m", components=components, facts=facts)
-    return Situation(server=server, before=before, now=NOW, write=write, way=way, will_reset=will_reset)
+def situation(before, facts=None, components=(), write=None, way=None, will_reset=True, read_at=None, **outside):
+    server = Server(name="s", model="m", components=components, facts=facts, read_at=read_at)
+    return Situation(
+        server=server, before=before, now=NOW, write=write, way=way, will_reset=will_reset, outside=Outside(**outside)
+    )
 
 
 IMAGE = PlannedWrite(
@@ -145,10 +148,24 @@ OTHER = dataclasses.replace(SUPPLY, slot="psu-2", part="B")
          {"facts": Facts(licences=(Licence(name="L", valid=False),)), "write": IMAGE, "way": "push"}),
         ("certificate", "warn", {"facts": Facts(certificate_ends=datetime.date(2026, 11, 20))},
          {"facts": Facts(certificate_ends=datetime.date(2027, 11, 20))}),
+        ("certificate", "warn", {"facts": Facts(certificate_ends=(NOW + 2 * DAY).date()), "done_by": NOW + 3 * DAY},
+         {"facts": Facts(certificate_ends=(NOW + 2 * DAY).date()), "done_by": NOW + DAY}),
+        ("job", "warn", {"facts": Facts(jobs=("a backup runs",)), "sheet": True}, {"facts": Facts(jobs=("a backup runs",))}),
+        ("seal", "block", {"seal_ends": NOW}, {"seal_ends": NOW + DAY}),
+        ("seal", "warn", {"seal_ends": NOW + DAY, "done_by": NOW + DAY}, {"seal_ends": NOW + 2 * DAY, "done_by": NOW + DAY}),
+        ("payload", "block", {"lacking": ("bios 3",)}, {"lacking": ()}),
+        ("payload", "block", {"unsettled": ("bios 3: not settled",)}, {"unsettled": ()}),
+        ("group", "note", {"short": "group pair allows 1 away"}, {"short": ""}),
+        ("reading", "note", {"reading_hours": 24.0, "read_at": NOW - 2 * DAY}, {"reading_hours": 24.0, "read_at": NOW - DAY}),
+        ("way back", "warn", {"barred": ("bios can't go back",)}, {"barred": ()}),
+        ("failed before", "warn", {"failed_before": ("bios 3 failed 2 times",)}, {}),
     ],
 )  # fmt: skip
 def test_every_check_trips_and_lets_pass(check, severity, tripped, fine):
     before = Before.WRITE if "write" in tripped or "way" in tripped else Before.RESET
+    if tripped.pop("sheet", False):
+        assert check not in {f.check for f in run_checks(situation(before, **tripped))}
+        before, fine = Before.SHEET, {}
     found = {f.check: f for f in run_checks(situation(before, **tripped))}
     assert found[check].severity == severity and found[check].seen and found[check].remedy
     assert check not in {f.check for f in run_checks(situation(before, **fine))}

@@ -11,6 +11,7 @@ from django.test import Client
 
 from ordnung.core.away import AwayPlace
 from ordnung.core.components import Component
+from ordnung.core.facts import Facts
 from ordnung.engine.entries import PlaceTaken
 from ordnung.engine.ports import NoPlaceError
 from ordnung.formats.sheet import check_sheet, parse_sheet
@@ -19,6 +20,7 @@ from ordnung.server.clock import now
 from ordnung.server.fleet.models import Group, Server
 from ordnung.server.fleet.readings import store_reading
 from ordnung.server.house.models import House
+from ordnung.server.repositories.models import Repository
 from ordnung.server.rights.rights import Right
 from ordnung.server.runs.adapters import DatabaseOrders
 from ordnung.server.runs.approvals import approved_writes
@@ -387,3 +389,36 @@ def test_what_was_kept_of_past_runs_sharpens_the_forecast(house):
     )  # fmt: skip
     after = house.get(path)
     assert after["kept"] >= 1 and after["end"]["p50"] > before["end"]["p50"] + 3000
+
+
+def test_the_checks_stand_in_one_list_with_servers_and_remedies(house):
+    run = house.post("runs")
+    first, second = (s["server"] for s in run["servers"][:2])
+    value = standing(first)
+    facts = dataclasses.replace(value.facts or Facts(), power="Off", rebuilding=("V1",))
+    store_reading(dataclasses.replace(value, facts=facts, read_at=now()), "ab" * 32)
+    old = dataclasses.replace(standing(second), read_at=now() - datetime.timedelta(days=3))
+    store_reading(old, "ab" * 32)
+    write = next(s for s in run["servers"] if s["server"] == first)["rounds"][0]["writes"][0]
+    KeptDuration.objects.create(
+        server="x", seq=1, at=now(), model=value.model, kind="writing", product=write["product"], version=write["to"],
+        seconds=10, failed=True,
+    )  # fmt: skip
+    rows = house.get(f"runs/{run['id']}/sheet/checks")
+    assert [r["severity"] for r in rows] == sorted((r["severity"] for r in rows), key=["block", "warn", "note"].index)
+    told = {r["check"]: r for r in rows}
+    assert [s["server"] for s in told["power"]["servers"]] == [first] and told["power"]["remedy"].startswith("Turn the")
+    assert {s["server"] for s in told["payload"]["servers"]} == {s["server"] for s in run["servers"]}
+    assert first in [s["server"] for s in told["failed before"]["servers"]] and "failed 1 times" in str(rows)
+    assert second in [s["server"] for s in told["reading"]["servers"]]
+    assert "not packed for the way back" in str(told["way back"]) and told["array"]["overridable"] is False
+
+
+def test_a_run_from_a_repository_whose_seal_has_ended_does_not_start(house, monkeypatch):
+    monkeypatch.setattr("ordnung.server.runs.commands.what_is_missing", lambda run: [])
+    run = house.post("runs")
+    ended = Repository.objects.create(name="r", expires=now() - HOUR, made_at=now(), made_by="lead")
+    Run.objects.filter(pk=run["id"]).update(repository=ended, source="r, edition 1")
+    status, problem = house.post(f"runs/{run['id']}/start")
+    assert status == 409 and problem["type"] == "ordnung:seal-ended"
+    assert house.get(f"runs/{run['id']}/sheet/checks")[0]["severity"] == "block"

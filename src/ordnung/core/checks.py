@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from enum import StrEnum
 
 from ordnung.core.components import Server
@@ -33,6 +33,27 @@ class Before(StrEnum):
 
     WRITE = "a write"
     RESET = "a reset"
+    SHEET = "a sheet"
+    """Nothing is sent yet: what would be found by the last reading."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Outside:
+    """What a run knows of a server that its controller can't tell; nothing where nobody looked.
+
+    ``done_by``: when the run is done with 99 in 100. ``lacking`` and ``unsettled`` name payloads that are not at hand
+    or of unclear identity, ``barred`` ways back, ``failed_before`` releases with how often they failed on this model;
+    ``short`` says why its group lets nobody begin now.
+    """
+
+    seal_ends: datetime.datetime | None = None
+    done_by: datetime.datetime | None = None
+    reading_hours: float | None = None
+    lacking: tuple[str, ...] = ()
+    unsettled: tuple[str, ...] = ()
+    barred: tuple[str, ...] = ()
+    failed_before: tuple[str, ...] = ()
+    short: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -46,6 +67,7 @@ class Situation:
     way: str | None = None
     will_reset: bool = False
     """The plan has an outage still: a write that would then wait for a reset that must not come is not begun."""
+    outside: Outside = field(default_factory=Outside)
 
     @property
     def facts(self) -> Facts:
@@ -186,14 +208,85 @@ def _licence(s: Situation) -> _Said:
 
 
 def _certificate(s: Situation) -> _Said:
+    """By the end of the run where that is known."""
     ends = s.facts.certificate_ends
-    if ends is None or (ends - s.now.date()).days > 0:
+    if ends is None or (ends - (s.outside.done_by or s.now).date()).days > 0:
         return None
     return Severity.WARN, f"its certificate ends {ends.isoformat()}", "Renew the controller's certificate."
 
 
+def _job(s: Situation) -> _Said:
+    """Beforehand only: while it runs, the engine waits for the very job (``engine.hand``)."""
+    if s.before is not Before.SHEET or not s.facts.jobs:
+        return None
+    remedy = "It is waited for 10 min, put off once to the end, then left to you. Let it end or cancel it first."
+    return Severity.WARN, s.facts.jobs[0], remedy
+
+
+def _seal(s: Situation) -> _Said:
+    ends = s.outside.seal_ends
+    if ends is None or (ends > s.now and (s.outside.done_by is None or ends > s.outside.done_by)):
+        return None
+    remedy = "Seal the repository anew, or carry in a newer edition."
+    if ends <= s.now:
+        return Severity.BLOCK, f"the seal of its repository ended {ends:%Y-%m-%d %H:%M}", remedy
+    return (
+        Severity.WARN,
+        f"the seal of its repository ends {ends:%Y-%m-%d %H:%M}, before the run is surely done",
+        remedy,
+    )
+
+
+def _payload(s: Situation) -> _Said:
+    if s.outside.lacking:
+        return Severity.BLOCK, f"{', '.join(s.outside.lacking)} is not at hand", "Pack a repository for these servers."
+    if s.outside.unsettled:
+        remedy = (
+            "Ask the maker for a package that says whom it is for, or a signed catalog. Nothing is sent on a guess."
+        )
+        return Severity.BLOCK, "; ".join(s.outside.unsettled), remedy
+    return None
+
+
+def _group(s: Situation) -> _Said:
+    if not s.outside.short:
+        return None
+    return (
+        Severity.NOTE,
+        s.outside.short,
+        "It waits until the others are back; without a place until the end it is left.",
+    )
+
+
+def _reading(s: Situation) -> _Said:
+    read_at, hours = s.server.read_at, s.outside.reading_hours
+    if hours is None or read_at is None or s.now - read_at <= datetime.timedelta(hours=hours):
+        return None
+    seen = f"read {tell_span((s.now - read_at).total_seconds())} ago"
+    return Severity.NOTE, seen, "Read it again before you rely on this; at its turn it is read anyway."
+
+
+def _way_back(s: Situation) -> _Said:
+    if not s.outside.barred:
+        return None
+    return (
+        Severity.WARN,
+        "; ".join(s.outside.barred),
+        "Pack the version it comes from, or know that there is no way back.",
+    )
+
+
+def _failed(s: Situation) -> _Said:
+    if not s.outside.failed_before:
+        return None
+    remedy = "Look at how it failed in Record; let one server of this model go first."
+    return Severity.WARN, "; ".join(s.outside.failed_before), remedy
+
+
 CHECKS: tuple[Check, ...] = (
     Check(id="power", may_override=False, look=_power),
+    Check(id="payload", may_override=False, look=_payload),
+    Check(id="seal", may_override=True, look=_seal),
     Check(id="array", may_override=True, look=_arrays),
     Check(id="feed", may_override=True, look=_feeds),
     Check(id="unlike supplies", may_override=False, look=_supplies),
@@ -203,10 +296,15 @@ CHECKS: tuple[Check, ...] = (
     Check(id="rights", may_override=False, look=_rights),
     Check(id="licence", may_override=False, look=_licence),
     Check(id="certificate", may_override=True, look=_certificate),
+    Check(id="way back", may_override=True, look=_way_back),
+    Check(id="failed before", may_override=True, look=_failed),
+    Check(id="job", may_override=False, look=_job),
+    Check(id="group", may_override=False, look=_group),
+    Check(id="reading", may_override=False, look=_reading),
     Check(id="health", may_override=True, look=_health),
 )
 """In the order in which they are asked, what names a cause before what only says that something is wrong.
 
-Someone else's job, what is at hand and the group's places are asked where they are waited for: by the engine and by
-``core.away``.
+What only ``Outside`` tells is looked at on the sheet; someone else's job, what is at hand and the group's places are
+asked again where they are waited for: by the engine and by ``core.away``.
 """

@@ -32,10 +32,12 @@ class Lasted:
     product: str = ""
     version: str = ""
     seconds: float
+    failed: bool = False
+    """A write that the device did not carry out: it tells of the release, and nothing of how long it takes."""
 
 
 def lasted(entries: Iterable[Entry]) -> list[Lasted]:
-    """What of a tape came to a good end; what failed or never began tells nothing of how long it takes."""
+    """What of a tape came to an end; what never began tells nothing."""
     found: list[Lasted] = []
     write: WriteIntent | None = None
     reset: ResetIntent | None = None
@@ -48,6 +50,10 @@ def lasted(entries: Iterable[Entry]) -> list[Lasted]:
                 write, begun = None, entry
             case WriteSent() | ResetSent() | ResetSeen():
                 begun = begun or entry
+            case WriteFailed() if write is not None and begun is not None:
+                planned = write.planned.write
+                found.append(_between(begun, entry, "writing", planned.product, planned.to, failed=True))
+                write, begun = None, None
             case WriteUnsent() | WriteFailed() | ResetUnsent():
                 write, reset, begun = None, None, None
             case WriteDone() if write is not None and begun is not None:
@@ -62,6 +68,8 @@ def lasted(entries: Iterable[Entry]) -> list[Lasted]:
     return found
 
 
-def _between(begun: Entry, over: Entry, kind: str, product: str = "", version: str = "") -> Lasted:
+def _between(
+    begun: Entry, over: Entry, kind: str, product: str = "", version: str = "", *, failed: bool = False
+) -> Lasted:
     seconds = (over.at - begun.at).total_seconds()
-    return Lasted(seq=over.seq, kind=kind, product=product, version=version, seconds=seconds)
+    return Lasted(seq=over.seq, kind=kind, product=product, version=version, seconds=seconds, failed=failed)

@@ -143,6 +143,7 @@ urlpatterns = [
     path(f"{V1}runs/<int:pk>/servers/<str:name>/answer", overrides.AnswerView.as_view()),
     path(f"{V1}runs/<int:pk>/forecast", runs.RunForecastView.as_view()),
     path(f"{V1}runs/<int:pk>/sheet", sheets.SheetView.as_view()),
+    path(f"{V1}runs/<int:pk>/sheet/checks", sheets.SheetChecksView.as_view()),
     path(f"{V1}runs/<int:pk>/sheet/try", sheets.SheetTrialView.as_view()),
     path(f"{V1}runs/<int:pk>/sheet/approval", sheets.ApprovalView.as_view()),
     path(f"{V1}runs/<int:pk>/sheet/copy", sheets.SheetCopyView.as_view()),

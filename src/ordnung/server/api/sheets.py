@@ -23,6 +23,7 @@ from ordnung.server.runs.given_out import SHEET_COLUMNS, SHEET_TEXTS, sheet_file
 from ordnung.server.runs.models import Run
 from ordnung.server.runs.revisions import SheetDifferenceRow, SheetRevisionRow, compare_runs, revision_rows
 from ordnung.server.runs.rows import RunRow, run_row
+from ordnung.server.runs.sheet_checks import CheckRow, check_rows
 from ordnung.server.runs.trial import SheetTrial, TriedRow, try_change
 from ordnung.server.shapes import limited, read, shape
 
@@ -145,3 +146,10 @@ class SheetTableView(APIView):
         """The sheet as a table: one row a step, with when it is expected."""
         run = get_object_or_404(Run, pk=pk)
         return write_table(request, f"sheet-{run.pk}.csv", SHEET_COLUMNS, SHEET_TEXTS, sheet_table(run))
+
+
+class SheetChecksView(APIView):
+    @paged(CheckRow)
+    def get(self, request: Request, pk: int) -> Response:
+        """What the checks find on a draft by the last readings, the store and the record, what blocks first."""
+        return rows_of(request, check_rows(get_object_or_404(Run, pk=pk)))

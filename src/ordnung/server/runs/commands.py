@@ -24,14 +24,15 @@ def start_run(run: Run, person: str) -> None:
     """Put a draft before the engine.
 
     Raises:
-        Problem: a payload is not packed, the house wants another person, it was started already, or one of its
-            servers is in another run.
+        Problem: a payload is not packed, its repository's seal has ended, the house wants it approved or another
+            person to start it, it was started already, or one of its servers is in another run.
     """
     missing = what_is_missing(run)
     if missing:
         first, more = missing[0], f" and {len(missing) - 1} more" if len(missing) > 1 else ""
         message = f"{first.product} {first.version}{more} is not packed. Pack a repository for these servers first."
         raise Problem("not-packed", message, status=409)
+    _demand_seal(run)
     demand_approval(run, person)
     if "runs" in settings.TWO_PEOPLE and run.drafted_by == person:
         message = f"You drafted {run.name}; this house wants another person to start it."
@@ -52,6 +53,13 @@ def start_run(run: Run, person: str) -> None:
     record(on={"servers": names}, after={"name": run.name, "servers": len(names), "drafted_by": run.drafted_by})
     tell("runs", id=run.pk)
     run.refresh_from_db()
+
+
+def _demand_seal(run: Run) -> None:
+    ends = run.repository.expires if run.repository is not None else None
+    if ends is not None and ends <= now():
+        message = f"The seal of {run.source} ended {ends:%Y-%m-%d %H:%M}. Seal it anew, then plan these servers again."
+        raise Problem("seal-ended", message, status=409)
 
 
 def _lay_from(run: Run, at: datetime.datetime) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime
+from collections import Counter
 from collections.abc import Iterable
 from dataclasses import asdict
 
@@ -24,16 +25,22 @@ def keep_durations(run: int, server: str, tape: Iterable[Entry]) -> None:
     rows = [
         KeptDuration(run_id=run, server=server, model=model, at=moments[found.seq], **asdict(found))
         for found in lasted(entries)
-        if found.seconds > 0
+        if found.seconds > 0 or found.failed
     ]
     KeptDuration.objects.bulk_create(rows, ignore_conflicts=True)
+
+
+def failures_of(models: Iterable[str]) -> dict[tuple[str, str, str], int]:
+    """How often a write failed, by model, product and version."""
+    rows = KeptDuration.objects.filter(model__in=set(models), at__gte=now() - COUNTED, failed=True)
+    return dict(Counter(rows.values_list("model", "product", "version")))
 
 
 def load_history(models: Iterable[str]) -> History:
     """What is kept of servers of some models."""
     writes: dict[tuple[str, str, str], list[float]] = {}
     resets: dict[tuple[str, str], list[float]] = {}
-    rows = KeptDuration.objects.filter(model__in=set(models), at__gte=now() - COUNTED)
+    rows = KeptDuration.objects.filter(model__in=set(models), at__gte=now() - COUNTED, failed=False)
     for model, kind, product, version, seconds in rows.values_list("model", "kind", "product", "version", "seconds"):
         if kind == "writing":
             writes.setdefault((model, product, version), []).append(seconds)

@@ -179,6 +179,7 @@ class KeptDuration(models.Model):
     product = models.CharField(max_length=200, default="")
     version = models.CharField(max_length=200, default="")
     seconds = models.FloatField()
+    failed = models.BooleanField(default=False)
 
     class Meta:
         indexes = [models.Index(fields=["model", "kind"])]
