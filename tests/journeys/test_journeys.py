@@ -227,6 +227,7 @@ def test_3_every_place_passes_axe_in_both_schemes(browser, demo, scheme):
         ("/baseline?side=sources", "Catalogs at hand"),
         ("/baseline?side=revisions", "Revisions"),
         ("/repository", "Seal"),
+        ("/house?window=Thursday+night", "Who serves together"),
         ("/run-sheet/1", "14 servers to the baseline"),
         ("/record/1", "14 servers to the baseline"),
     ):
@@ -341,6 +342,43 @@ def test_8_hold_keeps_a_run_from_its_next_step(demo):
     api.post(f"runs/{run['id']}/go")
     assert api.wait_for_work()["state"] == "done"
     assert len(writes_of(read_log(demo.control, "surge-03")["log"])) <= len(writes) + 1
+
+
+def test_8_a_wave_waits_for_a_person_and_one_server_is_held(page, demo):
+    api = Api(demo.web, demo.password)
+    control(demo.control, "/servers/surge-03/faults?kind=image+refused", method="DELETE")
+    rest = api.get("servers?sort=-off&limit=1000")["servers"]
+    names = [s["name"] for s in rest if s["resets"] == "1 reboot" and not s["failure"] and s["name"][:5] == "surge"][
+        -2:
+    ]
+    api.post("repositories", {"servers": names})
+    assert api.wait_for_work()["state"] == "done"
+    run = api.post("runs", {"servers": names})
+    sign_in(page, demo, f"/run-sheet/{run['id']}?side=waves")
+    details = page.get_by_role("complementary", name="Run sheet: details")
+    details.get_by_role("button", name="Add a wave").click()
+    details.get_by_role("region", name="Wave wave 1").wait_for()
+    details.get_by_role("button", name="Add a wave").click()
+    details.get_by_role("region", name="Wave wave 2").wait_for()
+    details.get_by_role("button", name=names[0], exact=True).focus()
+    page.keyboard.press("Alt+ArrowUp")
+    first = details.get_by_role("region", name="Wave wave 1")
+    first.get_by_role("button", name=names[0], exact=True).wait_for()
+    first.get_by_label("Then", exact=True).click()
+    page.get_by_role("option", name="a person lets it go on").click()
+    page.get_by_role("button", name="Start: update 2 servers now").click()
+    asks = page.get_by_role("alert").filter(has_text="wave 1 has ended: go on?")
+    expect(asks).to_contain_text("All 1 went well.", timeout=LONG)
+    page.goto(f"{demo.web}/run-sheet/{run['id']}?lane={names[1]}")
+    expect(page.get_by_role("table", name="State of each server")).to_contain_text(
+        "a person lets it go on after wave 1"
+    )
+    details.get_by_role("button", name=f"Hold {names[1]} before its next step").click()
+    details.get_by_role("button", name=f"Let {names[1]} go on").wait_for()
+    asks.get_by_role("button", name="Let the next wave begin").click()
+    expect(page.get_by_role("table", name="State of each server")).to_contain_text("held before the next step")
+    details.get_by_role("button", name=f"Let {names[1]} go on").click()
+    expect(page.get_by_role("heading", name="Ended, 2 of 2 servers done")).to_be_visible(timeout=LONG)
 
 
 def test_9_a_restart_that_does_not_come_to_pass_is_a_question_on_the_sheet(page, demo):

@@ -10,6 +10,7 @@ pytest.register_assert_rewrite(
     "tests.journeys.machine_room",
     "tests.journeys.repository",
     "tests.journeys.roles",
+    "tests.journeys.the_sheet",
 )
 
 from tests.journeys.baseline_and_drift import *  # noqa: E402, F403
@@ -17,6 +18,7 @@ from tests.journeys.before_the_night import *  # noqa: E402, F403
 from tests.journeys.browser import open_page, sign_in  # noqa: E402
 from tests.journeys.repository import *  # noqa: E402, F403
 from tests.journeys.roles import *  # noqa: E402, F403
+from tests.journeys.the_sheet import *  # noqa: E402, F403
 
 pytestmark = pytest.mark.journey
 

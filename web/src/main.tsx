@@ -47,6 +47,7 @@ const router = createBrowserRouter([
         path: "people",
         lazy: async () => ({ Component: (await import("./people/PeoplePlace")).PeoplePlace }),
       },
+      { path: "house", lazy: async () => ({ Component: (await import("./house/HousePlace")).HousePlace }) },
       {
         path: "record/:id?",
         lazy: async () => ({ Component: (await import("./record/RecordPlace")).RecordPlace }),

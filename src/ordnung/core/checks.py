@@ -239,7 +239,9 @@ def _seal(s: Situation) -> _Said:
 
 def _payload(s: Situation) -> _Said:
     if s.outside.lacking:
-        return Severity.BLOCK, f"{', '.join(s.outside.lacking)} is not at hand", "Pack a repository for these servers."
+        first, *others = s.outside.lacking
+        more = f" and {len(others)} more are" if others else " is"
+        return Severity.BLOCK, f"{first}{more} not at hand", "Pack a repository for these servers."
     if s.outside.unsettled:
         remedy = (
             "Ask the maker for a package that says whom it is for, or a signed catalog. Nothing is sent on a guess."

@@ -21,6 +21,7 @@ if TYPE_CHECKING:
 
 from ordnung.core.components import Component, Server
 from ordnung.core.facts import Facts
+from ordnung.demo.house import seed_house
 from ordnung.demo.seed import seed_people
 from ordnung.standins.hardware import Hardware
 from ordnung.standins.makers import Made, Make, write_mirror
@@ -102,6 +103,7 @@ def seed_fleet(count: int, mirror: Path, models: Sequence[Model] = MODELS) -> No
     if Row.objects.exists():
         return
     seed_people()
+    seed_house()
     for path in write_mirror(mirror, "https://127.20.100.1/"):
         bring_in(path.read_bytes(), path.name)
     places = list(make_places(count, models))

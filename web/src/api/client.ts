@@ -61,6 +61,16 @@ export type Concern = Schemas["Concern"];
 export type Review = Schemas["Review"];
 export type Step = Schemas["Step"];
 export type BroughtIn = Schemas["BroughtIn"];
+export type House = Schemas["House"];
+export type HouseChange = Schemas["HouseChangeRequest"];
+export type MaintenanceWindow = Schemas["Window"];
+export type WindowChange = Schemas["WindowChangeRequest"];
+export type Opening = Schemas["Opening"];
+export type SheetChange = Schemas["PatchedSheetChangeRequest"];
+export type SheetTrial = Schemas["SheetTrialRequest"];
+export type Tried = Schemas["Tried"];
+export type Wave = Schemas["Wave"];
+export type SheetCheck = Schemas["Check"];
 export type Failure = Schemas["Failure"];
 
 /** What the server answers when it refuses: RFC 9457. */

@@ -37,6 +37,11 @@ export const repositories = queryOptions({
   queryKey: ["repositories"],
   queryFn: () => take(api.GET("/api/v1/repositories")),
 });
+export const groups = queryOptions({ queryKey: ["groups"], queryFn: () => take(api.GET("/api/v1/groups")) });
+export const windows = queryOptions({
+  queryKey: ["windows"],
+  queryFn: () => take(api.GET("/api/v1/windows")),
+});
 export const runs = queryOptions({ queryKey: ["runs"], queryFn: () => take(api.GET("/api/v1/runs")) });
 
 const JUDGED = [
@@ -67,5 +72,18 @@ export const STALE: Record<string, string[]> = {
   fetches: ["fetches"],
   audit: ["audit"],
   people: ["people", "me"],
-  runs: ["runs", "run", "record", "tape", "site", "servers", "floor", "groups"],
+  house: ["house", "windows", "openings", "site", "run"],
+  runs: [
+    "runs",
+    "checks",
+    "sheet-revisions",
+    "forecast",
+    "run",
+    "record",
+    "tape",
+    "site",
+    "servers",
+    "floor",
+    "groups",
+  ],
 };

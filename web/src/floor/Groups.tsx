@@ -5,7 +5,8 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useRef, useState } from "react";
 
 import { api, type Away, type Group, take } from "../api/client";
-import { away as awayQuery, groups as groupsQuery } from "./queries";
+import { groups as groupsQuery } from "../api/queries";
+import { away as awayQuery } from "./queries";
 import { clock, count } from "../shell/format";
 import { Act } from "../ui/Act";
 import { Notice } from "../ui/Notice";

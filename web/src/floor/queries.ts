@@ -19,7 +19,6 @@ export const named = (names: string[]) =>
         )
       ).servers,
   });
-export const groups = queryOptions({ queryKey: ["groups"], queryFn: () => take(api.GET("/api/v1/groups")) });
 export const away = queryOptions({
   queryKey: ["groups", "away"],
   queryFn: () => take(api.GET("/api/v1/away")),

@@ -33,7 +33,7 @@ const CHANCES = [
 ] as const;
 
 function Chances({ run, found }: { run: Run; found: Forecast }) {
-  const start = run.started_at ? Date.parse(run.started_at) : null;
+  const start = run.lanes_from ? Date.parse(run.lanes_from) : null;
   const tell = (seconds: number) =>
     start === null ? `in ${duration(seconds)}` : `by ${clock(new Date(start + seconds * 1000))}`;
   return (

@@ -6,7 +6,7 @@ import { Link, useNavigate, useParams } from "react-router";
 import { api, type Run, type RunSummary, take } from "../api/client";
 import { runs as runsQuery } from "../api/queries";
 import { run as runQuery } from "./queries";
-import { clock, count, duration, someNames } from "../shell/format";
+import { clock, count, day, duration, someNames } from "../shell/format";
 import { spell } from "../shell/kept";
 import { Act } from "../ui/Act";
 import { EmptyPlace } from "../ui/EmptyPlace";
@@ -18,6 +18,7 @@ import { Title } from "../ui/text";
 import { useParam, useSelection } from "../shell/selection";
 import { useSiteNow } from "../shell/time";
 import { SignsKey } from "./LaneMarks";
+import { NewSheet } from "./NewSheet";
 import { SheetPanel } from "./SheetPanel";
 import { States } from "./States";
 import { Timetable } from "./Timetable";
@@ -33,18 +34,8 @@ function Sheets() {
   const { data } = useQuery(runsQuery);
   const { names } = useSelection();
   const [fresh] = useParam("new");
-  const navigate = useNavigate();
-  const plan = useMutation({
-    mutationFn: () => take(api.POST("/api/v1/runs", { body: { name: "", servers: names } })),
-    onSuccess: (run) => void navigate(`/run-sheet/${run.id}`),
-  });
   if (!data) return null;
   const whom = names.length ? count(names.length, "selected server") : "all servers that need something";
-  const act = (
-    <Act takes="plan" variant="contained" onClick={() => plan.mutate()} loading={plan.isPending}>
-      Plan a run for {whom}
-    </Act>
-  );
   const open = data.filter((r) => r.state !== "ended");
   if (!open.length || fresh) {
     return (
@@ -52,7 +43,7 @@ function Sheets() {
         <EmptyPlace
           drawing="lanes"
           title={fresh ? `A new run sheet for ${whom}` : "No run sheet is open"}
-          act={act}
+          act={<NewSheet names={names} />}
         >
           The sheet is worked out from the catalog: for each server the fewest resets that lead to the
           baseline, laid out so that servers which serve together are not away together. Nothing is touched
@@ -63,22 +54,16 @@ function Sheets() {
             </Text>
           )}
         </EmptyPlace>
-        {plan.error && (
-          <Box sx={{ maxWidth: 520, mx: "auto", mt: 2 }}>
-            <Notice>{plan.error.message}</Notice>
-          </Box>
-        )}
       </Block>
     );
   }
   return (
     <Split label="Run sheet">
-      <Row gap={1.5} align="baseline" mb={1.25}>
-        <Title>Open run sheets</Title>
-        <Block ml="auto">{act}</Block>
-      </Row>
-      {plan.error && <Notice>{plan.error.message}</Notice>}
-      <SheetTable rows={open} />
+      <Title>Open run sheets</Title>
+      <Block mt={1.25} mb={2}>
+        <SheetTable rows={open} />
+      </Block>
+      <NewSheet names={names} />
     </Split>
   );
 }
@@ -183,7 +168,7 @@ function Head({ run, now }: { run: Run; now: number }) {
           {run.order === "hold" && run.state === "running" ? "held" : run.state}
         </Tag>
         <Box className="no-print" sx={{ ml: { md: "auto" }, display: "flex", flexWrap: "wrap", gap: 1 }}>
-          <Orders run={run} />
+          <Orders run={run} now={now} />
         </Box>
       </Row>
       <Text tone="quiet">
@@ -196,13 +181,36 @@ function Head({ run, now }: { run: Run; now: number }) {
           : run.started_at &&
             `Started ${clock(new Date(run.started_at))} by ${run.started_by}${run.state === "running" ? `, expected to end ${clock(new Date(Math.max(now, Date.parse(run.started_at) + run.planned_seconds * 1000)))}` : ""}.`}{" "}
         Payloads {run.source}.
+        <Windows run={run} />
       </Text>
     </Block>
   );
 }
 
+function Windows({ run }: { run: Run }) {
+  const left = run.servers.filter((lane) => !lane.plan.length && lane.detail.startsWith("Left over")).length;
+  if (!run.windows.length) return null;
+  const told = run.windows.map((w) => {
+    const [start, end] = [new Date(w.start), new Date(w.end)];
+    return `${w.name ? `${w.name}, ` : ""}${day(start)} ${clock(start)} to ${clock(end)}`;
+  });
+  return (
+    <>
+      {" "}
+      Window: {told.join("; ")}
+      {left > 0 && `; ${count(left, "server")} left over`}.
+    </>
+  );
+}
+
+/** Nothing begins before the window opens, whenever it is started. */
+function whenOf(run: Run, now: number): string {
+  const opens = run.windows[0] ? new Date(run.windows[0].start) : null;
+  return opens && opens.getTime() > now ? `from ${day(opens)} ${clock(opens)} on` : "now";
+}
+
 /** Start, hold, go on, stop: each says what it will do. */
-function Orders({ run }: { run: Run }) {
+function Orders({ run, now }: { run: Run; now: number }) {
   const navigate = useNavigate();
   const path = { params: { path: { id: run.id } } };
   const start = useMutation({ mutationFn: () => take(api.POST("/api/v1/runs/{id}/start", path)) });
@@ -238,7 +246,7 @@ function Orders({ run }: { run: Run }) {
             onClick={() => start.mutate()}
             loading={start.isPending}
           >
-            Start: update {count(run.count, "server")} now
+            Start: update {count(run.count, "server")} {whenOf(run, now)}
           </Act>
           {lacking && (
             <Button

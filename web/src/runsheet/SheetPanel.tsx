@@ -1,18 +1,26 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import { useQuery } from "@tanstack/react-query";
+import { useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
-import type { Run, RunServer } from "../api/client";
+import { api, type Run, type RunServer, take } from "../api/client";
 import { tape as tapeQuery } from "./queries";
 import { clock, count, duration } from "../shell/format";
+import { useParam } from "../shell/selection";
 import { More } from "../ui/More";
 import { Notice } from "../ui/Notice";
+import { Sides } from "../ui/Sides";
 import { Mono, Title } from "../ui/text";
 import { ink } from "../theme/theme";
+import { Begins } from "./Begins";
+import { Checks } from "./Checks";
 import { Expected } from "./Expected";
+import { HoldOne, Stale, WindowEnd } from "./Meanwhile";
 import { Override } from "./Override";
+import { Paper } from "./Paper";
 import { Question } from "./Question";
+import { Gate, Waves } from "./Waves";
+import { WhatIf } from "./WhatIf";
 import { Block, Row, Stack, Text } from "../ui/layout";
 
 interface Props {
@@ -22,15 +30,49 @@ interface Props {
   pick: (server: string | null) => void;
 }
 
+const DRAFT_SIDES = [
+  ["outlook", "Outlook"],
+  ["checks", "Checks"],
+  ["waves", "Waves"],
+  ["paper", "Document"],
+] as const;
+const RUN_SIDES = [
+  ["outlook", "Course"],
+  ["paper", "Document"],
+] as const;
+
 /** Beside the lanes: what needs a person, the server at hand, the tape. */
 export function SheetPanel({ run, now, picked, pick }: Props) {
   const lane = run.servers.find((s) => s.server === picked);
   const failed = run.servers.filter((s) => s.ended === "failed");
-  const stopping = run.state === "draft" ? run.servers.filter((s) => s.detail) : [];
+  const isDraft = run.state === "draft";
+  const stopping = isDraft ? run.servers.filter((s) => s.detail) : [];
+  const sides = isDraft ? DRAFT_SIDES : RUN_SIDES;
+  const [said, show] = useParam("side");
+  const side = sides.find(([name]) => name === said)?.[0] ?? "outlook";
+  const open = useMutation({
+    mutationFn: (wave: string) =>
+      take(api.POST("/api/v1/runs/{id}/waves/{wave}/open", { params: { path: { id: run.id, wave } } })),
+  });
+  if (!lane && side !== "outlook")
+    return (
+      <Stack gap={2} start>
+        <Sides label="Beside the sheet" sides={sides} shown={side} show={show} />
+        {side === "checks" && <Checks run={run} pick={pick} />}
+        {side === "waves" && <Waves run={run} />}
+        {side === "paper" && <Paper run={run} />}
+      </Stack>
+    );
   return (
-    <Stack gap={2}>
-      {!lane && run.state === "draft" && <Expected run={run} />}
+    <Stack gap={2} start>
+      {!lane && <Sides label="Beside the sheet" sides={sides} shown={side} show={show} />}
+      {isDraft && run.stale.length > 0 && <Stale run={run} />}
+      {!isDraft && <Gate run={run} open={open.mutate} isOpening={open.isPending} />}
+      {open.error && <Notice>{open.error.message}</Notice>}
+      {!lane && isDraft && <Expected run={run} />}
+      {!lane && isDraft && <WhatIf run={run} now={now} />}
       <Standing run={run} now={now} />
+      {!lane && run.state === "running" && <WindowEnd run={run} />}
       {run.servers
         .filter((s) => s.question)
         .map((s) => (
@@ -61,7 +103,7 @@ export function SheetPanel({ run, now, picked, pick }: Props) {
             </Block>
           </Notice>
         ))}
-      {lane && <Plan run={run} lane={lane} close={() => pick(null)} />}
+      {lane && <Plan run={run} lane={lane} now={now} close={() => pick(null)} />}
       {run.state !== "draft" && <Tape key={picked} id={run.id} server={picked} />}
       {run.state === "draft" && !lane && (
         <Text tone="quiet" size="body">
@@ -109,18 +151,18 @@ function Standing({ run, now }: { run: Run; now: number }) {
   );
 }
 
-function Plan({ run, lane, close }: { run: Run; lane: RunServer; close: () => void }) {
+function Plan({ run, lane, now, close }: { run: Run; lane: RunServer; now: number; close: () => void }) {
   return (
     <Box component="section">
       <Row between>
         <Title level={2}>{lane.server}</Title>
         <Button onClick={close}>All servers</Button>
       </Row>
-      {lane.group && (
-        <Text tone="quiet" size="small">
-          in {lane.group}
-        </Text>
-      )}
+      <Text tone="quiet" size="small">
+        {[lane.group && `in ${lane.group}`, lane.wave && `goes with ${lane.wave}`].filter(Boolean).join(", ")}
+      </Text>
+      {run.state === "draft" && <Begins key={lane.server + run.sheet} {...{ run, lane, now, close }} />}
+      {run.state === "running" && !lane.ended && <HoldOne run={run.id} lane={lane} />}
       {run.state === "draft" ? (
         <Override run={run.id} lane={lane} />
       ) : (

@@ -16,14 +16,24 @@ import { PRINTED_WIDTH, PrintedLanes } from "./PrintedLanes";
 import { forecast as forecastQuery } from "./queries";
 import { Overview } from "./Overview";
 import { Tail } from "./Tail";
-import { endOf, scaleOf, wholeOf } from "./timescale";
+import { endOf, scaleOf, type Stretch, wholeOf } from "./timescale";
 import { RIGHT } from "./TimetableRow";
 import { TimetableRows } from "./TimetableRows";
 import { type Stretched, useStretch } from "./useStretch";
-import { Row } from "../ui/layout";
+import { useMovedLane } from "./useMovedLane";
+import { Row, Text } from "../ui/layout";
 
 const secondOfDay = (time: Date): number =>
   time.getHours() * 3600 + time.getMinutes() * 60 + time.getSeconds();
+
+/** The windows of a sheet in seconds from where its lanes begin; null: at any time. */
+const windowsOf = (windows: Run["windows"], start: number | null): Stretch[] | null =>
+  windows.length && start !== null
+    ? windows.map((w) => ({
+        from: (Date.parse(w.start) - start) / 1000,
+        to: (Date.parse(w.end) - start) / 1000,
+      }))
+    : null;
 
 interface Props {
   run: Run;
@@ -35,19 +45,26 @@ interface Props {
 /** A lane per server on one time axis, in bands where there are many; the same picture before, during and after. */
 export function Timetable({ run, now, picked, pick }: Props) {
   const { ref: box, width: outer } = useWidth();
-  const start = run.started_at ? Date.parse(run.started_at) : null;
-  const at = start === null ? 0 : ((run.ended_at ? Date.parse(run.ended_at) : now) - start) / 1000;
+  const start = run.lanes_from ? Date.parse(run.lanes_from) : null;
+  const at =
+    start === null || !run.started_at ? 0 : ((run.ended_at ? Date.parse(run.ended_at) : now) - start) / 1000;
   const begun = start === null ? 0 : secondOfDay(new Date(start));
   const { data: expected } = useQuery(forecastQuery(run));
   const tail = run.state === "ended" ? undefined : expected?.end;
-  const whole = wholeOf(Math.max(endOf(run.servers, at), tail?.p99 ?? 0));
+  const last = run.windows.at(-1);
+  const closes = last && start !== null ? (Date.parse(last.end) - start) / 1000 : 0;
+  const whole = wholeOf(Math.max(endOf(run.servers, at), tail?.p99 ?? 0, closes));
   const time = useStretch(whole, at);
   const left = outer < 600 ? 84 : 108;
   const width = Math.max(100, outer - left - RIGHT);
   const { from, to } = time.shown;
-  const scale = useMemo(() => scaleOf({ from, to }, width, begun), [from, to, width, begun]);
+  const windows = useMemo(() => windowsOf(run.windows, start), [run.windows, start]);
+  const scale = useMemo(
+    () => scaleOf({ from, to }, width, begun, windows),
+    [from, to, width, begun, windows],
+  );
   const [said, band] = useParam("band");
-  const by = groupingOf(said, run.servers.length);
+  const by = groupingOf(said, run.servers.length, run.waves.length > 0);
   const bands = useMemo(() => bandsOf(run.servers, by), [run.servers, by]);
   const [turned, turn] = useState<ReadonlyMap<string, boolean>>(new Map());
   // Open where someone opened it, or where the lane is that is looked at; until someone folds it.
@@ -56,12 +73,24 @@ export function Timetable({ run, now, picked, pick }: Props) {
   const toggle = (name: string) => turn(new Map([...turned, [name, !shown.has(name)]]));
   const rows = rowsOf(run.servers, bands, shown);
   const isRunning = run.state !== "draft";
+  const moved = useMovedLane(run, start ?? now);
   const isPrinting = usePrinting();
   if (isPrinting)
-    return <PrintedLanes {...{ run, start, at, isRunning }} scale={scaleOf(whole, PRINTED_WIDTH, begun)} />;
+    return (
+      <PrintedLanes
+        {...{ run, start, at, isRunning }}
+        scale={scaleOf(whole, PRINTED_WIDTH, begun, windows)}
+      />
+    );
   return (
     <Box>
       <Controls run={run} by={by} band={band} time={time} isRunning={run.state === "running"} />
+      {run.state === "draft" && (
+        // Its line is always there: a picture that moves under the pointer can't be dragged.
+        <Text role="status" className="no-print" size="note" tone={moved.told ? "plain" : "quiet"} mb={0.5}>
+          {moved.told || "Drag a lane to say when it begins, or Alt with ← → on it."}
+        </Text>
+      )}
       <Box
         ref={box}
         sx={{ border: `1px solid ${ink("ink")}`, bgcolor: "background.paper", overflow: "hidden" }}
@@ -70,6 +99,7 @@ export function Timetable({ run, now, picked, pick }: Props) {
         {tail && <Tail {...{ tail, scale, left, width }} />}
         <TimetableRows
           {...{ run, rows, scale, time, whole, left, width, at, picked, pick, toggle, isRunning }}
+          shift={run.state === "draft" ? moved.shift : undefined}
           key={by}
         />
         {run.servers.length > FEW && (
@@ -88,7 +118,12 @@ export function Timetable({ run, now, picked, pick }: Props) {
   );
 }
 
-const WORDS: Record<Grouping, string> = { none: "single", group: "by group", rack: "by rack" };
+const WORDS: Record<Grouping, string> = {
+  none: "single",
+  wave: "by wave",
+  group: "by group",
+  rack: "by rack",
+};
 
 /** How lanes are banded, and which stretch of time is shown. */
 function Controls({
@@ -113,7 +148,7 @@ function Controls({
           onChange={(_, chosen: Grouping | null) => chosen && band(chosen)}
           aria-label="Lanes"
         >
-          {GROUPINGS.map((g) => (
+          {GROUPINGS.filter((g) => g !== "wave" || run.waves.length > 0).map((g) => (
             <ToggleButton key={g} value={g}>
               {WORDS[g]}
             </ToggleButton>

@@ -60,8 +60,31 @@ export const LaneRow = memo(function LaneRow({
   );
 });
 
+/** Round times as thin lines; where no window is open the sheet is closed, and its edges are drawn. */
 function Lines({ scale, height }: { scale: Scale; height: number }) {
-  return scale.ticks.map((t) => <line key={t.at} x1={t.x} x2={t.x} y2={height} stroke={ink("rule")} />);
+  return (
+    <>
+      {scale.closed.map((gap) => (
+        <rect
+          key={gap.from}
+          x={gap.from}
+          width={gap.to - gap.from}
+          height={height}
+          fill={ink("rule")}
+          opacity={0.55}
+        />
+      ))}
+      {scale.ticks.map((t) => (
+        <line key={t.at} x1={t.x} x2={t.x} y2={height} stroke={ink("rule")} />
+      ))}
+      {scale.closed
+        .flatMap((gap) => [gap.from, gap.to])
+        .filter((x) => x > 0 && x < scale.x(scale.to))
+        .map((x) => (
+          <line key={`edge ${x}`} x1={x} x2={x} y2={height} stroke={ink("water")} strokeWidth={2} />
+        ))}
+    </>
+  );
 }
 
 const ROOM = BAND - 9;

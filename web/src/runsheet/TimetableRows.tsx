@@ -7,10 +7,16 @@ import { ink } from "../theme/theme";
 import { type Row, tellBand } from "./bands";
 import type { Scale, Stretch } from "./timescale";
 import { BAND, BandRow, LANE, LaneRow } from "./TimetableRow";
+import { useLaneDrag } from "./useLaneDrag";
 import { stretchKey, type Stretched, useStretchGestures } from "./useStretch";
+
+/** Minutes that a key moves a lane by. */
+const STEP_MIN = 5;
 
 interface Props {
   run: Run;
+  /** Where lanes can be moved: told by how many seconds, and whether it is let go of there; null: it was let be. */
+  shift?: (lane: RunServer, seconds: number | null, isDone: boolean) => void;
   picked: string | null;
   pick: (server: string) => void;
   rows: Row[];
@@ -29,7 +35,7 @@ const idOf = (row: Row): string => `lane-${nameOf(row).replaceAll(/\W/g, "-")}`;
 
 /** Bands and lanes below one another. Only those in sight are drawn; arrows walk all of them. */
 export function TimetableRows(props: Props) {
-  const { rows, scale, time, whole, left, width, at, picked, pick, toggle, run } = props;
+  const { rows, scale, time, whole, left, width, at, picked, pick, toggle, run, shift } = props;
   const scroller = useRef<HTMLDivElement>(null);
   const [walked, walk] = useState<string | null>(null);
   useStretchGestures(scroller, time, whole, { left, width });
@@ -46,8 +52,19 @@ export function TimetableRows(props: Props) {
     if (row.band) toggle(row.band.name);
     else pick(row.lane.server);
   };
+  const drag = useLaneDrag(
+    (row) => rows[row]?.lane,
+    (pixels) => (pixels / width) * (scale.to - scale.from),
+    shift,
+  );
   const onKeyDown = (event: React.KeyboardEvent) => {
     const row = rows[active];
+    const way = { ArrowRight: 1, ArrowLeft: -1 }[event.key];
+    if (event.altKey && way && row?.lane && shift) {
+      event.preventDefault();
+      shift(row.lane, way * STEP_MIN * 60, true);
+      return;
+    }
     const to = { ArrowDown: active + 1, ArrowUp: active - 1, Home: 0, End: rows.length - 1 }[event.key];
     const next = to === undefined ? undefined : rows[Math.max(0, Math.min(to, rows.length - 1))];
     if (next && !event.shiftKey) {
@@ -67,7 +84,9 @@ export function TimetableRows(props: Props) {
       tabIndex={0}
       aria-activedescendant={rows[active] && idOf(rows[active])}
       onKeyDown={onKeyDown}
+      {...drag.handlers}
       onClick={({ target }) => {
+        if (drag.wasDragged()) return;
         const at = target instanceof Element && target.closest<HTMLElement>("[data-row]")?.dataset.row;
         const row = rows[Number(at || NaN)];
         if (row) press(row);
@@ -85,6 +104,7 @@ export function TimetableRows(props: Props) {
           borderBottom: `1px solid ${ink("rule")}`,
           outlineOffset: -1,
           "&:hover, &.picked": { bgcolor: ink("water2") },
+          "&.dragged svg > g": { translate: `${drag.pixels}px 0`, opacity: 0.7 },
           "&.active": { outline: `1px solid ${ink("water")}` },
         },
         // Drawn, not written: it is no part of the name.
@@ -116,7 +136,7 @@ export function TimetableRows(props: Props) {
               aria-label={
                 row.band ? `${row.band.name}: ${tellBand(row.band.lanes).join(", ")}` : tellLane(row.lane)
               }
-              className={`${row.lane && row.lane.server === picked ? "picked" : ""} ${item.index === active ? "active" : ""}`}
+              className={`${row.lane && row.lane.server === picked ? "picked" : ""} ${item.index === active ? "active" : ""} ${item.index === drag.row ? "dragged" : ""}`}
               style={{ height: item.size, transform: `translateY(${item.start}px)` }}
             >
               {row.band ? (

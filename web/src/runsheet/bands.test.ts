@@ -39,10 +39,10 @@ describe("bands", () => {
   });
 
   it("are made where there are many, unless someone chose", () => {
-    expect(groupingOf(null, 12)).toBe("none");
-    expect(groupingOf(null, 88)).toBe("group");
-    expect(groupingOf("none", 1000)).toBe("none");
-    expect(groupingOf("moon", 3)).toBe("none");
+    expect(groupingOf(null, 12, false)).toBe("none");
+    expect(groupingOf(null, 88, false)).toBe("group");
+    expect(groupingOf("none", 1000, false)).toBe("none");
+    expect(groupingOf("moon", 3, false)).toBe("none");
   });
 
   it("fold to one row and open to their lanes", () => {

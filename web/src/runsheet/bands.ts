@@ -3,7 +3,7 @@ import type { RunServer, Span } from "../api/client";
 import { isReset, spansOf, type Stretch } from "./timescale";
 
 /** What lanes can be banded by. */
-export const GROUPINGS = ["none", "group", "rack"] as const;
+export const GROUPINGS = ["none", "wave", "group", "rack"] as const;
 /** One of them. */
 export type Grouping = (typeof GROUPINGS)[number];
 
@@ -19,11 +19,13 @@ export type Row = { band: Band; isOpen: boolean; lane?: undefined } | { lane: Ru
 /** Up to so many lanes are seen at once: they need no bands. */
 export const FEW = 30;
 
-/** How lanes are banded: as chosen, else by group where there are many. */
-export const groupingOf = (said: string | null, lanes: number): Grouping =>
-  GROUPINGS.find((g) => g === said) ?? (lanes > FEW ? "group" : "none");
+/** How lanes are banded: as chosen, else by wave where there are waves, else by group where there are many. */
+export const groupingOf = (said: string | null, lanes: number, hasWaves: boolean): Grouping =>
+  GROUPINGS.find((g) => g === said && (g !== "wave" || hasWaves)) ??
+  (hasWaves ? "wave" : lanes > FEW ? "group" : "none");
 
 const NAME: Record<Exclude<Grouping, "none">, (lane: RunServer) => string> = {
+  wave: (lane) => lane.wave || "in no wave",
   group: (lane) => lane.group || "in no group",
   rack: (lane) => [lane.room, lane.rack].filter(Boolean).join(" ") || "no rack named",
 };

@@ -29,3 +29,20 @@ export const tape = (id: number, name: string | null, limit: number) =>
         }),
       ),
   });
+export const checks = (run: Run) =>
+  queryOptions({
+    queryKey: ["checks", run.id, run.sheet],
+    queryFn: () => take(api.GET("/api/v1/runs/{id}/sheet/checks", { params: { path: { id: run.id } } })),
+  });
+export const revisions = (run: Run) =>
+  queryOptions({
+    queryKey: ["sheet-revisions", run.id, run.sheet],
+    queryFn: () => take(api.GET("/api/v1/runs/{id}/sheet/revisions", { params: { path: { id: run.id } } })),
+  });
+export const compared = (run: Run, other: number) =>
+  queryOptions({
+    queryKey: ["sheet-compared", run.id, run.sheet, other],
+    enabled: other > 0,
+    queryFn: () =>
+      take(api.GET("/api/v1/runs/{id}/sheet/compare/{other}", { params: { path: { id: run.id, other } } })),
+  });

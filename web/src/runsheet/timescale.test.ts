@@ -11,6 +11,7 @@ import {
   scaleOf,
   spellStretch,
   within,
+  closedIn,
 } from "./timescale";
 
 const span = (start: number, end: number | null, kind = "writing"): Span => ({ kind, start, end, label: "" });
@@ -125,5 +126,24 @@ describe("the stretch in sight", () => {
     expect(within({ from: -500, to: 500 }, whole)).toEqual({ from: 0, to: 1000 });
     expect(within({ from: 9800, to: 10_800 }, whole)).toEqual({ from: 9000, to: 10_000 });
     expect(within({ from: -1, to: 99_999 }, whole)).toEqual(whole);
+  });
+});
+
+describe("where no window is open", () => {
+  it("is what lies between windows and beside them", () => {
+    const day = { from: 0, to: 100 };
+    expect(closedIn(day, null)).toEqual([]);
+    expect(closedIn(day, [{ from: 20, to: 60 }])).toEqual([
+      { from: 0, to: 20 },
+      { from: 60, to: 100 },
+    ]);
+    expect(
+      closedIn(day, [
+        { from: 50, to: 70 },
+        { from: -10, to: 55 },
+      ]),
+    ).toEqual([{ from: 70, to: 100 }]);
+    expect(closedIn(day, [{ from: 200, to: 300 }])).toEqual([day]);
+    expect(closedIn(day, [{ from: -5, to: 300 }])).toEqual([]);
   });
 });

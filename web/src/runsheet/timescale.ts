@@ -11,6 +11,8 @@ export interface Stretch {
 export interface Scale extends Stretch {
   x: (seconds: number) => number;
   ticks: { at: number; x: number }[];
+  /** Where no window is open: pixels. Nothing is reset there. */
+  closed: { from: number; to: number }[];
 }
 
 const STEPS = [15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 14_400];
@@ -25,7 +27,12 @@ const TICK_ROOM = 90;
  * Seconds to pixels; ticks at round times, as many as have room. ``begun`` is the time of day at which the run began,
  * in seconds: then it is the clock's times that are round.
  */
-export function scaleOf({ from, to }: Stretch, width: number, begun = 0): Scale {
+export function scaleOf(
+  { from, to }: Stretch,
+  width: number,
+  begun = 0,
+  windows: Stretch[] | null = null,
+): Scale {
   const span = to - from;
   const most = Math.max(2, Math.min(8, Math.floor(width / TICK_ROOM)));
   const step = STEPS.find((s) => span / s <= most) ?? Math.ceil(span / most / 28_800) * 28_800;
@@ -33,7 +40,21 @@ export function scaleOf({ from, to }: Stretch, width: number, begun = 0): Scale 
   const ticks = [];
   for (let at = Math.ceil((from + begun) / step) * step - begun; at <= to; at += step)
     ticks.push({ at, x: x(at) });
-  return { x, ticks, from, to };
+  const closed = closedIn({ from, to }, windows).map((gap) => ({ from: x(gap.from), to: x(gap.to) }));
+  return { x, ticks, from, to, closed };
+}
+
+/** What of a stretch lies outside all windows; nothing where there are none. */
+export function closedIn({ from, to }: Stretch, windows: Stretch[] | null): Stretch[] {
+  if (!windows) return [];
+  const gaps: Stretch[] = [];
+  let at = from;
+  for (const window of [...windows].sort((a, b) => a.from - b.from)) {
+    if (window.from > at) gaps.push({ from: at, to: Math.min(window.from, to) });
+    at = Math.max(at, window.to);
+  }
+  if (at < to) gaps.push({ from: at, to });
+  return gaps.filter((gap) => gap.to > gap.from);
 }
 
 /** When everything on the sheet is over, planned or happened; never before now. */

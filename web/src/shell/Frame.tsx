@@ -9,14 +9,13 @@ import { api, take } from "../api/client";
 import { useLive } from "../api/live";
 import { me, site } from "../api/queries";
 import { fonts, ink } from "../theme/theme";
-import { clock, day } from "./format";
+import { clock, day, tellWindow } from "./format";
 import { Find } from "./Find";
 import { KeptSelection } from "./KeptSelection";
 import { later } from "./later";
 import { Places } from "./Places";
 import { useSiteNow } from "./time";
 import { WorkBar } from "./WorkBar";
-import { Text } from "../ui/layout";
 
 const KeysDialog = later(async () => (await import("./KeysDialog")).KeysDialog);
 
@@ -52,10 +51,20 @@ function Now() {
       <Box sx={{ fontFamily: fonts.mono, fontVariantNumeric: "tabular-nums", fontWeight: 650 }}>
         {day(time)} {clock(time)}
       </Box>
-      <Text tone="quiet">{data && data.rate !== 1 ? `clock runs ${data.rate} × as fast` : "site time"}</Text>
+      <Box
+        component={Link}
+        to="/house"
+        sx={{ color: "text.secondary" }}
+        title={data ? tellRate(data.rate) : ""}
+      >
+        {data ? tellWindow(data.window, now) : "\u00a0"}
+      </Box>
     </Box>
   );
 }
+
+const tellRate = (rate: number): string =>
+  rate === 1 ? "The site's time. What the house has decided" : `The clock runs ${rate} × as fast`;
 
 function Scheme() {
   const { mode, systemMode, setMode } = useColorScheme();

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 
-import { ago, count, duration, foldNames, foldRuns, month, someNames, size } from "./format";
+import { ago, count, duration, foldNames, foldRuns, month, someNames, size, tellWindow } from "./format";
 
 describe("numbers carry units", () => {
   it.each([
@@ -67,4 +67,17 @@ it("of many names the first are told, and how many more there are", () => {
       1,
     ),
   ).toBe("a and 2,000 more");
+});
+
+describe("the window in the frame", () => {
+  const window = { start: "2026-11-26T22:00:00Z", end: "2026-11-27T04:00:00Z" };
+  const at = (time: string) => tellWindow(window, Date.parse(time));
+
+  it("tells what is left of it, or when it opens", () => {
+    expect(tellWindow(null, 0)).toBe("no window kept");
+    expect(at("2026-11-26T18:50:00Z")).toBe("window in 3 h 10 min");
+    expect(at("2026-11-27T02:40:00Z")).toBe("window open, 1 h 20 min left");
+    expect(at("2026-11-27T04:00:00Z")).toBe("the window is over");
+    expect(at("2026-11-20T04:00:00Z")).toMatch(/^window Thu,? 26 Nov \d\d:\d\d$/);
+  });
 });

@@ -74,3 +74,15 @@ export function foldRuns(names: string[]): string {
     run.length < 3 ? run.map(short).join(", ") : `${short(run[0] ?? "")} … ${short(run.at(-1) ?? "")}`;
   return runs.map(tell).join(", ");
 }
+
+/** The window that is open with what is left of it, or when the next one opens. */
+export function tellWindow(window: { start: string; end: string } | null, now: number): string {
+  if (!window) return "no window kept";
+  const [start, end] = [Date.parse(window.start), Date.parse(window.end)];
+  if (now >= end) return "the window is over";
+  if (now >= start) return `window open, ${duration((end - now) / 1000)} left`;
+  const away = (start - now) / 1000;
+  return away < 86_400
+    ? `window in ${duration(away)}`
+    : `window ${day(new Date(start))} ${clock(new Date(start))}`;
+}

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from django.db import transaction
 
 from ordnung.server.audit.recording import record
-from ordnung.server.fleet.models import Group
+from ordnung.server.fleet.models import Group, Server
 from ordnung.server.problems import Problem
 from ordnung.server.runs.models import AwayLease
 from ordnung.server.shapes import row_from
@@ -25,6 +25,7 @@ class GroupRow:
     may_be_away: int
     heal_seconds: int
     servers: int
+    members: list[str]
     away: list[str]
 
 
@@ -34,8 +35,19 @@ def group_rows() -> list[GroupRow]:
     for name, groups in AwayLease.objects.filter(outage=True).values_list("server__name", "groups"):
         for group in groups:
             away.setdefault(group, []).append(name)
-    rows = Group.objects.order_by("name")
-    return [row_from(GroupRow, row, servers=row.servers.count(), away=sorted(away.get(row.name, []))) for row in rows]
+    members: dict[str, list[str]] = {}
+    for group, server in Server.objects.exclude(group=None).order_by("name").values_list("group__name", "name"):
+        members.setdefault(group, []).append(server)
+    return [
+        row_from(
+            GroupRow,
+            row,
+            servers=len(members.get(row.name, [])),
+            members=members.get(row.name, []),
+            away=sorted(away.get(row.name, [])),
+        )
+        for row in Group.objects.order_by("name")
+    ]
 
 
 def add_group(name: str, may_be_away: int) -> None:
