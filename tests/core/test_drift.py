@@ -63,6 +63,12 @@ def test_distance_age_fixes_and_importance():
     assert (found.missed_importance, found.route) == ("security", True)
 
 
+def test_a_waiting_component_is_measured_by_what_runs_and_not_at_all_where_that_has_no_order():
+    assert judged(component("b", "bios", "1.0", "1.1")).behind == 2
+    odd = judged(component("b", "bios", "odd one", "1.1"))
+    assert (odd.verdict, odd.behind) == (Verdict.PENDING, None)
+
+
 def test_d13_a_security_fix_above_a_pin_does_not_expose_but_is_told():
     found = judged(component("b", "bios", "1.0"), (Rule(do="pin", version="1.0"),))
     assert found.verdict is Verdict.LEVEL and found.fixes_beyond == ("SA-1",)

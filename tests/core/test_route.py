@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import dataclasses
+
 import pytest
 
 from ordnung.core.route import plan_route, plan_way_back
@@ -115,7 +117,14 @@ def test_case_8_a_held_controller_strands_the_bios_only():
     route = plan([needy_bios(), BMC, RAID, NIC], parts, HELD)
     assert shape(route) == [(["nic>24.2", "raid>7.18.0"], REBOOT)]
     assert [lost.slot for lost in route.stranded] == ["bios"]
-    assert route.stranded[0].reason == "bios 3.2.0 needs bmc 5.30.0, which stays at 5.10.2"
+    needs = "bios 3.2.0 needs bmc 5.30.0, which is held at 5.10.2 by rule 1"
+    assert route.stranded[0].reason == needs
+    (rule,) = HELD
+    why = dataclasses.replace(rule, reason="newer ones lose the fans")
+    later = plan([needy_bios(), BMC, RAID, NIC], parts, (Rule(do="take"), why))
+    assert later.stranded == ()
+    told = plan([needy_bios(), BMC, RAID, NIC], parts, (why, Rule(do="take")))
+    assert told.stranded[0].reason == f"{needs}, newer ones lose the fans"
 
 
 def test_case_9_circular_needs_name_both():

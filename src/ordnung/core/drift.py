@@ -218,6 +218,9 @@ def describe(position: Position, verdict: Verdict, behind: int, stranded: str | 
     """Everything the person is told of one component beyond its verdict."""
     component, product, target = position.component, position.product, position.target
     distance = verdict not in (Verdict.UNREAD, Verdict.UNLISTED, Verdict.HELD, Verdict.UNORDERED)
+    if verdict is Verdict.PENDING:
+        # It is measured by its active version, where that can be ordered (D8).
+        distance = product is not None and product.key(component.version or "") is not None
     missed: tuple[Release, ...] = ()
     beyond: tuple[Release, ...] = ()
     if product is not None and component.version is not None:
@@ -272,6 +275,7 @@ def signature(model: str, positions: Sequence[Position]) -> tuple[object, ...]:
             f"{i.maker} {i.catalog} {i.issue}" if (i := p.match.issue) else "",
             (p.target.version or "-") if p.target else "",
             p.target.rule if p.target and p.target.rule is not None else -1,
+            p.target.reason if p.target and p.target.held else "",
             str(p.component.updateable),
             p.component.slot,
         )

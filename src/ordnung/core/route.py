@@ -14,6 +14,7 @@ from ordnung.core.baseline import Position
 from ordnung.core.catalog import Product
 from ordnung.core.route_problem import Fitted, Part, Point, Problem, State, build_problem, good_points
 from ordnung.core.route_search import Action, Found, find_route
+from ordnung.core.rules import Target
 from ordnung.core.versions import is_at_least
 
 REMOVAL_LIMIT = 300
@@ -97,10 +98,18 @@ def _fit_up(position: Position) -> Fitted:
     component, product, target = position.component, position.product, position.target
     target_version = target.version if target and not target.held else None
     if product is None or component.version is None or target_version is None:
-        return Fitted(component, product)
+        return Fitted(component, product, held=_held_by(target))
     key, goal = product.key(component.version), product.key(target_version)
     below = key is not None and goal is not None and key < goal
     return Fitted(component, product, target_version, movable=below or component.has_waiting)
+
+
+def _held_by(target: Target | None) -> str:
+    """By which house rule it is held and why, as the rules are counted on the page; empty when it is not."""
+    if target is None or not target.held:
+        return ""
+    by = f"rule {target.rule + 1}" if target.rule is not None else "a rule"
+    return f"{by}, {target.reason}" if target.reason not in ("", "held") else by
 
 
 def _bar(position: Position) -> str | None:
@@ -247,6 +256,8 @@ def _state_of(part: Part) -> str:
     version = part.points[0].version
     if not version:
         return "which could not be read"
+    if part.held:
+        return f"which is held at {version} by {part.held}"
     return f"which stays at {version}" if not part.movable else f"which can't get there from {version}"
 
 

@@ -23,13 +23,14 @@ NONE_WAITING = -1
 class Fitted:
     """A component with its product and what is wanted of it.
 
-    ``target`` None means that nothing is wanted; ``movable`` that it may be written.
+    ``target`` None means that nothing is wanted; ``movable`` that it may be written; ``held`` says which rule holds it.
     """
 
     component: Component
     product: Product | None
     target: str | None = None
     movable: bool = False
+    held: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,6 +75,8 @@ class Part:
     conditions: list[tuple[tuple[int, int], ...]]
     """Per point its needs as (part, mask of good points) (R13, R14)."""
     free: bool = False
+    held: str = ""
+    """Which house rule holds it, and why; for reasons only."""
 
 
 Local = tuple[int, int, int]
@@ -177,6 +180,7 @@ def _group(fitted: Sequence[Fitted]) -> list[list[Fitted]]:
             item.component.waiting,
             item.target,
             item.movable,
+            item.held,
             item.component.slot if single else None,
         )
         groups.setdefault(key, []).append(item)
@@ -203,6 +207,7 @@ def _build_part(group: list[Fitted], downwards: bool) -> Part:
         follows=[_follows(points, at, product, first.movable, downwards) for at in range(len(points))],
         floors=[_floor_mask(point, points, product) for point in points],
         conditions=[],
+        held=first.held,
     )
 
 

@@ -108,6 +108,19 @@ function Drawn({ mark }: { mark: Mark }) {
   );
 }
 
+/** A gap: a faint line, and a room around it that a pointer finds; what is waited for stands in its label too. */
+function Gap({ wait, scale }: { wait: RunServer["waits"][number]; scale: Scale }) {
+  const [from, to] = [Math.max(0, scale.x(wait.start)), scale.x(wait.end)];
+  if (to - from < 4) return null;
+  return (
+    <g>
+      <title>{`waits ${wait.why}`}</title>
+      <rect x={from} y={-HALF - 3} width={to - from} height={2 * HALF + 6} fill="transparent" />
+      <line x1={from} x2={to - 2} stroke={ink("ink3")} strokeDasharray="1 4" />
+    </g>
+  );
+}
+
 interface Props {
   lane: RunServer;
   scale: Scale;
@@ -118,7 +131,14 @@ interface Props {
 /** What is to come in outline, what has happened filled. */
 export const LaneMarks = memo(function LaneMarks({ lane, scale, now, isRunning }: Props) {
   const { done, ahead } = spansOf(lane, now, isRunning);
-  return layMarks(done, ahead, scale, now).map((mark, i) => <Drawn key={i} mark={mark} />);
+  return (
+    <>
+      {!isRunning && lane.waits.map((wait) => <Gap key={wait.start} wait={wait} scale={scale} />)}
+      {layMarks(done, ahead, scale, now).map((mark, i) => (
+        <Drawn key={i} mark={mark} />
+      ))}
+    </>
+  );
 });
 
 const KEY: [string, string][] = [

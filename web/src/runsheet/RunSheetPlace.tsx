@@ -175,7 +175,10 @@ function Head({ run, now }: { run: Run; now: number }) {
         {count(run.count, "server")}, {count(run.updates, "update")}, {resets || "no reset"}
         {run.proven
           ? " (the fewest possible)"
-          : " (whether fewer would do was not worked out to the end)"}.{" "}
+          : run.gap
+            ? ` (at most ${count(run.gap, "outage")} more than the fewest possible)`
+            : " (no fewer outages are possible; the restarts were not worked out to the end)"}
+        .{" "}
         {run.state === "draft"
           ? `Takes about ${duration(run.planned_seconds)}; no order could take less than ${duration(run.bound_seconds)}.`
           : run.started_at &&

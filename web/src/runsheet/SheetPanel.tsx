@@ -162,6 +162,12 @@ function Plan({ run, lane, now, close }: { run: Run; lane: RunServer; now: numbe
         {[lane.group && `in ${lane.group}`, lane.wave && `goes with ${lane.wave}`].filter(Boolean).join(", ")}
       </Text>
       {run.state === "draft" && <Begins key={lane.server + run.sheet} {...{ run, lane, now, close }} />}
+      {run.state === "draft" &&
+        lane.waits.map((wait) => (
+          <Text key={wait.start} size="small">
+            Waits {duration(wait.end - wait.start)} {wait.why}.
+          </Text>
+        ))}
       {run.state === "running" && !lane.ended && <HoldOne run={run.id} lane={lane} />}
       {run.state === "draft" ? (
         <Override run={run.id} lane={lane} />

@@ -166,4 +166,10 @@ export function TimetableRows(props: Props) {
 }
 
 const tellLane = (lane: RunServer): string =>
-  `${lane.server}: ${lane.ended || (lane.question ? "asks" : lane.state)}${lane.detail ? `, ${lane.detail}` : ""}`;
+  [
+    `${lane.server}: ${lane.ended || (lane.question ? "asks" : lane.state)}`,
+    lane.detail,
+    ...(lane.happened.length ? [] : lane.waits.map((wait) => `waits ${wait.why}`)),
+  ]
+    .filter(Boolean)
+    .join(", ");

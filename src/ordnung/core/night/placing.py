@@ -107,7 +107,7 @@ class Board:
                 self.link.take(start, start + step.seconds)
         for start, step in zip(starts[: itinerary.ahead], itinerary.steps, strict=False):
             self.at_once.take(start, start + step.seconds)
-        for start, end in _worked_on(placed):
+        for start, end in worked_on(placed):
             self.at_once.take(start, end)
         holds = placed.holds
         for profile, healing in self.held_by(itinerary.place) if holds else ():
@@ -123,7 +123,7 @@ def _shortest(itineraries: Sequence[Itinerary]) -> tuple[float, float]:
     return min([*pieces, *ahead], default=0.0), min(stagings, default=0.0)
 
 
-def _worked_on(placed: Placed) -> list[tuple[float, float]]:
+def worked_on(placed: Placed) -> list[tuple[float, float]]:
     """When it counts among those at once, steps ahead not among them (T6)."""
     starts = placed.starts
     spans = [(starts[s.first], starts[s.first] + s.seconds) for s in placed.itinerary.stretches]

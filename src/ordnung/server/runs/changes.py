@@ -33,8 +33,8 @@ from ordnung.server.work.events import tell
 
 MOST_WAVES, LONGEST_WAIT_S = 50, 7 * 86400
 SAVED = (
-    "place", "lane", "needs_seconds", "detail", "wave", "not_before", "pinned", "hold",
-    "rounds", "stranded", "proven", "stopping", "identities", "left_out",
+    "place", "lane", "needs_seconds", "detail", "waits", "wave", "not_before", "pinned", "hold",
+    "rounds", "stranded", "proven", "gap", "stopping", "identities", "left_out",
 )  # fmt: skip
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import dataclasses
 import datetime
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 
 import numpy as np
 
@@ -17,6 +17,7 @@ from ordnung.core.night.itinerary import Duty, Itinerary, duty_of_rounds, exact,
 from ordnung.core.night.limits import GroupLimit, NightLimits, Wave, Window, Wish
 from ordnung.core.night.placing import Placed
 from ordnung.core.night.timetable import Timetable, WishRefusedError, plan_timetable
+from ordnung.core.night.waits import tell_waits
 from ordnung.core.sheet import has_outage
 from ordnung.core.turn import Span
 from ordnung.engine.entry_codec import parse_rounds
@@ -171,19 +172,21 @@ def lay_out_sheet(run: Run, places: Sequence[RunServer], start: datetime.datetim
         raise Problem("wish-refused", f"{error}.", status=409, field="wishes") from None
     needs = needs_of([plan_itinerary(d, limits) for d in duties.values()], limits.certainty)
     lanes = {seat.server: lane_of(seat.placed) for seat in laid.timetable.seats}
+    waits = tell_waits(laid.timetable, limits)
     left = {o.server: f"{LEFT}{o.reason}." for o in laid.timetable.left}
     turns = {server: turn for turn, server in enumerate([*lanes, *left])}
     for place in places:
         name = place.server.name
         place.place, place.lane = turns.get(name, len(turns)), lanes.get(name, [])
         place.needs_seconds = needs.get(name, 0.0)
+        place.waits = [asdict(wait) for wait in waits.get(name, ())]
         if name in left or place.detail.startswith(LEFT):
             place.detail = left.get(name, "")
     run.planned_seconds, run.bound_seconds, run.lanes_from = laid.timetable.makespan, laid.timetable.bound, begin
     return laid
 
 
-LAID_FIELDS = ["place", "lane", "needs_seconds", "detail"]
+LAID_FIELDS = ["place", "lane", "needs_seconds", "detail", "waits"]
 """What of a server's row ``lay_out_sheet`` changes."""
 
 

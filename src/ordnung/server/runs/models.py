@@ -100,8 +100,12 @@ class RunServer(models.Model):
     """A person lets it begin or go on."""
     needs_seconds = models.FloatField(default=0)
     """How long it takes as surely as the sheet asks for, without its waits."""
+    waits = models.JSONField(default=list)
+    """The gaps of its lane, seconds like those of the lane, each with what it waits for."""
     proven = models.BooleanField(default=True)
     """Whether no route with fewer resets is possible; false where the search was cut short."""
+    gap = models.PositiveIntegerField(default=0)
+    """By how many outages it may be above the fewest possible, where that is not proven."""
     identities = models.JSONField(default=dict)
     """By payload and slot, what makes it sure that it is for that component, or why it is not."""
     left_out = models.JSONField(default=dict)

@@ -10,6 +10,7 @@ from typing import Literal
 
 from ordnung.core.assessment import Standing, assess_fleet
 from ordnung.core.components import Server
+from ordnung.core.night.waits import Wait
 from ordnung.core.sheet import PlannedWrite
 from ordnung.core.turn import WaveStand
 from ordnung.engine.entries import Back, Confirmed, Entry
@@ -55,6 +56,11 @@ class OverriddenRow:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class WaitRow(Wait):
+    """A gap of a planned lane, in seconds as its steps, and what is waited for."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class RunServerRow:
     server: str
     group: str
@@ -67,6 +73,7 @@ class RunServerRow:
     rounds: list[SheetRoundRow]
     stranded: list[StrandedRow]
     plan: list[SpanRow]
+    waits: list[WaitRow]
     happened: list[SpanRow]
     state: str
     detail: str
@@ -125,6 +132,8 @@ class RunSummaryRow:
     restarts: int
     proven: bool
     """Whether fewer resets are possible for none of its servers."""
+    gap: int
+    """By how many outages it may be above the fewest possible at most, where that is not proven."""
     revision: int
 
 
@@ -201,6 +210,7 @@ def summary(run: Run, places: list[RunServer] | None = None) -> RunSummaryRow:
         outages=sum(step["reset"] in ("server reboot", "power cycle") for step in rounds),
         restarts=sum(step["reset"] == "controller restart" for step in rounds),
         proven=all(place.proven for place in places),
+        gap=sum(place.gap for place in places),
     )
 
 
@@ -255,6 +265,7 @@ def _lane(run: Run, place: RunServer, acts: Sequence[Entry]) -> RunServerRow:
         rounds=planned_rows(place),
         stranded=[StrandedRow(**lost) for lost in place.stranded],
         plan=[SpanRow(**span) for span in place.lane],
+        waits=[WaitRow(**wait) for wait in place.waits],
         happened=tell_steps(acts, run.started_at) if run.started_at else [],
         overrides=override_rows(place),
     )

@@ -194,6 +194,7 @@ def put_plan(
     place.rounds = rounds_body(rounds)
     place.stranded = [dataclasses.asdict(s) for s in route.stranded]
     place.proven = route.proven
+    place.gap = 0 if route.proven else max(0, route.outages - route.bound_outages)
     place.detail, place.stopping = expected_stop(standing, place.overrides)
     place.identities = settled.of(rounds, standing.positions)
 
