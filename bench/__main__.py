@@ -38,6 +38,8 @@ def main() -> int:
     for servers, share in night.timetable.items():
         print(f"  timetable of {servers} servers / what is promised: {share:.2f}")
     print(f"  forecast of 1000 servers in 1000 samples / what is promised: {night.forecast:.2f}")
+    print(f"  a changed limit tried on a sheet of 1000 / the 200 ms that an answer may take: {night.trial:.2f}")
+    print(f"  10,000 servers in 300 states matched, judged and routed / what is promised: {night.routed:.2f}")
     print(f"  time out of service / each update with its own reset: {night.away:.2f}; outages: {night.outages:.2f}")
     bare, share = bench_bring_in()
     print(f"reading a catalog of {RELEASES} releases / the same as bare JSON: {bare:.1f}; / one second: {share:.2f}")

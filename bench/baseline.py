@@ -13,6 +13,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from ordnung.core.assessment import assess_fleet
+from ordnung.core.components import Server
 from ordnung.core.effect import CostMemory, compare_baselines
 from ordnung.core.folds import fold_fleet
 from ordnung.core.matching import Catalogs
@@ -35,19 +36,25 @@ class DraftBench(NamedTuple):
     states: int
 
 
-def bench_draft() -> DraftBench:
-    """What each kind of edit takes, the first time it is made and while it is gone on with."""
-    now = datetime.datetime.now(datetime.UTC)
+def make_fleet(number: int, now: datetime.datetime) -> tuple[list[Server], Catalogs]:
+    """So many servers in three hundred states, and the catalogs of their makers."""
     with tempfile.TemporaryDirectory(prefix="ordnung-bench-") as scratch:
         paths = write_mirror(Path(scratch), "https://127.20.100.1/")
         catalogs = Catalogs(tuple(parse_catalog(path.read_bytes()) for path in paths))
-    like: dict[object, object] = {}
-    servers = []
-    for place in make_places(SERVERS):
+    like: dict[object, Server] = {}
+    servers: list[Server] = []
+    for place in make_places(number):
         key = (place.model.name, tuple(sorted(place.versions.items())))
         if key not in like:
             like[key] = as_reading(build_hardware(place, place.rack, now.timestamp), now)
         servers.append(dataclasses.replace(like[key], name=place.name, group=place.group))
+    return servers, catalogs
+
+
+def bench_draft() -> DraftBench:
+    """What each kind of edit takes, the first time it is made and while it is gone on with."""
+    now = datetime.datetime.now(datetime.UTC)
+    servers, catalogs = make_fleet(SERVERS, now)
     standings = assess_fleet(servers, catalogs, FIXED_RULES, now.date())
     folds, groups, memory = fold_fleet(standings), {s.name: s.group for s in servers}, CostMemory()
     models = sorted({s.model for s in servers})

@@ -7,6 +7,7 @@ import random
 from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
+from ordnung.core.night.costs import FAILED_WRITES
 from ordnung.standins.makers import RESTART
 from ordnung.standins.models import MODELS, Model
 
@@ -55,7 +56,7 @@ def _durations() -> Iterator[KeptDuration]:
             ago = datetime.timedelta(days=chance.uniform(1, DAYS))
             yield KeptDuration(
                 server="an earlier run", seq=seq, at=at - ago, model=model.name, kind=kind, product=product,
-                version=version, seconds=round(took, 1),
+                version=version, seconds=round(took, 1), failed=kind == "writing" and chance.random() < FAILED_WRITES,
             )  # fmt: skip
 
 

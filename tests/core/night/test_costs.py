@@ -26,6 +26,13 @@ def test_what_shares_a_reset_is_away_once():
     assert (costs.updates, costs.outages, costs.restarts, costs.bytes) == (4, 1, 1, 4000)
     assert (costs.away_seconds, costs.outages_one_by_one, costs.away_seconds_one_by_one) == (120.0, 3, 450.0)
     assert costs.need_a_person == pytest.approx(4 / 200, rel=0.02)
+    assert count_costs(duties, FREE, failed_writes=0.0).need_a_person == 0
+
+
+def test_the_time_away_is_told_for_each_group_the_longest_first():
+    duties = [a_duty("a", (30.0, REBOOT), group="pair"), a_duty("b", (5.0, REBOOT), group=("ring", "pair"))]
+    duties += [a_duty("c", (5.0, RESTART), group="still")]
+    assert list(count_costs(duties, FREE).away_of_groups.items()) == [("pair", 240.0), ("ring", 120.0)]
 
 
 def test_a_reset_without_a_write_and_an_update_without_a_reset_stay_as_they_are():
@@ -70,5 +77,5 @@ def test_places_that_are_held_early_are_held_by_one_at_a_time():
 
 def test_limits_can_be_tried_with_one_place_more():
     group = GroupLimit(name="pair", may_be_away=1)
-    assert group.with_one_more().may_be_away == 2 and GroupLimit(name="free").with_one_more().may_be_away is None
+    assert group.with_more().may_be_away == 2 and GroupLimit(name="free").with_more().may_be_away is None
     assert NightLimits(groups=(group,)).changed(at_once=3).away == AwayLimits(groups={"pair": 1}, at_once=3)

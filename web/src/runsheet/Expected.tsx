@@ -53,6 +53,7 @@ function Chances({ run, found }: { run: Run; found: Forecast }) {
 }
 
 function Costs({ found: { costs, assumed } }: { found: Forecast }) {
+  const groups = Object.entries(costs.away_of_groups);
   return (
     <Text as="ul" m={0} mt={0.75} pl={2.25} size="body">
       {costs.outages_one_by_one > 0 && (
@@ -60,6 +61,16 @@ function Costs({ found: { costs, assumed } }: { found: Forecast }) {
           {count(costs.outages, "outage")} instead of {costs.outages_one_by_one} if each update had its own;{" "}
           {duration(costs.away_seconds)} out of service in all instead of{" "}
           {duration(costs.away_seconds_one_by_one)}.
+        </li>
+      )}
+      {groups.length > 0 && (
+        <li>
+          Longest away, in all:{" "}
+          {groups
+            .slice(0, 3)
+            .map(([group, seconds]) => `${group} ${duration(seconds)}`)
+            .join(", ")}
+          .
         </li>
       )}
       <li>{size(costs.bytes)} go over the network.</li>

@@ -19,6 +19,7 @@ import { HoldOne, Stale, WindowEnd } from "./Meanwhile";
 import { Override } from "./Override";
 import { Paper } from "./Paper";
 import { Question } from "./Question";
+import { awayOf } from "./timescale";
 import { Gate, Waves } from "./Waves";
 import { WhatIf } from "./WhatIf";
 import { Block, Row, Stack, Text } from "../ui/layout";
@@ -161,6 +162,9 @@ function Plan({ run, lane, now, close }: { run: Run; lane: RunServer; now: numbe
       <Text tone="quiet" size="small">
         {[lane.group && `in ${lane.group}`, lane.wave && `goes with ${lane.wave}`].filter(Boolean).join(", ")}
       </Text>
+      {run.state === "draft" && awayOf(lane) > 0 && (
+        <Text size="small">Out of service {duration(awayOf(lane))}.</Text>
+      )}
       {run.state === "draft" && <Begins key={lane.server + run.sheet} {...{ run, lane, now, close }} />}
       {run.state === "draft" &&
         lane.waits.map((wait) => (

@@ -2,6 +2,7 @@ import { describe, expect, it } from "vitest";
 
 import type { RunServer, Span } from "../api/client";
 import {
+  awayOf,
   CLOSEST,
   closer,
   endOf,
@@ -145,5 +146,18 @@ describe("where no window is open", () => {
     ).toEqual([{ from: 70, to: 100 }]);
     expect(closedIn(day, [{ from: 200, to: 300 }])).toEqual([day]);
     expect(closedIn(day, [{ from: -5, to: 300 }])).toEqual([]);
+  });
+});
+
+describe("how long a server is out of service", () => {
+  const step = (kind: string, start: number, end: number) => ({ kind, start, end, label: "" });
+  const away = (...plan: ReturnType<typeof step>[]) => awayOf({ plan } as RunServer);
+
+  it("is from its first outage until it is done", () => {
+    expect(
+      away(step("controller restart", 0, 50), step("server reboot", 60, 90), step("checking", 90, 110)),
+    ).toBe(50);
+    expect(away(step("controller restart", 0, 50), step("checking", 50, 70))).toBe(0);
+    expect(away()).toBe(0);
   });
 });

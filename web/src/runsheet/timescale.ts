@@ -134,6 +134,12 @@ export function remaining(lane: RunServer, now: number): Span[] {
 export const isReset = (kind: string): boolean =>
   ["controller restart", "server reboot", "power cycle"].includes(kind);
 
+/** How long a server is out of service by its plan: from its first outage until it is done (T4), in seconds. */
+export function awayOf({ plan }: RunServer): number {
+  const first = plan.find((span) => isReset(span.kind) && span.kind !== "controller restart");
+  return first ? (plan.at(-1)?.end ?? first.start) - first.start : 0;
+}
+
 /** What to draw on a lane: what has happened, and what is still to come from where it stands. */
 export function spansOf(lane: RunServer, now: number, isRunning: boolean): { done: Span[]; ahead: Span[] } {
   if (lane.ended) return { done: lane.happened, ahead: [] };

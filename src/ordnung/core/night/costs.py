@@ -29,12 +29,17 @@ class Costs:
     outages_one_by_one: int
     away_seconds_one_by_one: float
     need_a_person: float
+    away_of_groups: dict[str, float]
+    """Seconds that the servers of each group are away in all, the longest first."""
 
 
-def count_costs(duties: Iterable[Duty], limits: NightLimits) -> Costs:
+def count_costs(duties: Iterable[Duty], limits: NightLimits, failed_writes: float = FAILED_WRITES) -> Costs:
     """The costs of what these servers have to do.
 
     One by one means each update with its own reset and check, on a server that is moved off once (T4).
+
+    Args:
+        failed_writes: the share of writes that need a person, from the record where it tells enough (F7).
     """
     found = [(duty, plan_itinerary(duty, limits)) for duty in duties if duty.route.rounds]
     singles = [plan_itinerary(_one_by_one(duty), limits) for duty, _ in found]
@@ -47,8 +52,17 @@ def count_costs(duties: Iterable[Duty], limits: NightLimits) -> Costs:
         bytes=sum(release.size or 0 for release in releases if release is not None),
         outages_one_by_one=sum(_outages(itinerary) for itinerary in singles),
         away_seconds_one_by_one=sum(_away(itinerary) for itinerary in singles),
-        need_a_person=sum(1 - (1 - FAILED_WRITES) ** len(duty.route.writes) for duty, _ in found),
+        need_a_person=sum(1 - (1 - failed_writes) ** len(duty.route.writes) for duty, _ in found),
+        away_of_groups=_by_group(itinerary for _, itinerary in found),
     )
+
+
+def _by_group(itineraries: Iterable[Itinerary]) -> dict[str, float]:
+    sums: dict[str, float] = {}
+    for itinerary in itineraries:
+        for group in itinerary.place.groups if itinerary.aways else ():
+            sums[group] = sums.get(group, 0.0) + _away(itinerary)
+    return dict(sorted(sums.items(), key=lambda pair: (-pair[1], pair[0])))
 
 
 def _outages(itinerary: Itinerary) -> int:

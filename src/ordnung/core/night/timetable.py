@@ -8,7 +8,7 @@ given, has the same answer.
 from __future__ import annotations
 
 import dataclasses
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -87,7 +87,7 @@ class Laid:
 
 
 def plan_timetable(
-    duties: Iterable[Duty],
+    duties: Iterable[Duty | Itinerary],
     limits: NightLimits,
     *,
     tries: int | None = None,
@@ -96,7 +96,7 @@ def plan_timetable(
     """Lay out what servers have to do; those with nothing to do are in neither list.
 
     Args:
-        duties: each server once.
+        duties: each server once; an itinerary where it is at hand, made with the same seconds for link and groups.
         limits: what is to be kept; windows in seconds from the start.
         tries: how many orders are tried a wave; by default as many as their number allows.
         dropped: servers that are left over whatever there is room for, with the reason (F4).
@@ -104,7 +104,7 @@ def plan_timetable(
     Raises:
         WishRefusedError: a server is pinned to a time at which it can't begin.
     """
-    itineraries = sorted((plan_itinerary(d, limits) for d in duties if d.route.rounds), key=lambda i: i.server)
+    itineraries = sorted(_itineraries(duties, limits), key=lambda i: i.server)
     windows = None if limits.windows is None else join_windows(limits.windows)
     waves, left = _sort_into_waves(itineraries, limits)
     board = Board(limits, itineraries)
@@ -138,6 +138,14 @@ def plan_timetable(
             [([p.itinerary for p in ps], w) for ps, w in zip(placed, waits, strict=True)], limits, windows
         ),
     )
+
+
+def _itineraries(duties: Iterable[Duty | Itinerary], limits: NightLimits) -> Iterator[Itinerary]:
+    for duty in duties:
+        if isinstance(duty, Itinerary):
+            yield duty
+        elif duty.route.rounds:
+            yield plan_itinerary(duty, limits)
 
 
 def _seat(placed: Placed, wave: Wave | None, windows: Sequence[Window] | None) -> Seat:

@@ -69,7 +69,9 @@ def _lay_from(run: Run, at: datetime.datetime) -> None:
     Run.objects.filter(pk=run.pk).update(
         planned_seconds=run.planned_seconds, bound_seconds=run.bound_seconds, lanes_from=at
     )
-    RunServer.objects.bulk_update(places, LAID_FIELDS, batch_size=200)
+    RunServer.objects.bulk_create(
+        places, update_conflicts=True, unique_fields=["id"], update_fields=LAID_FIELDS, batch_size=200
+    )
 
 
 def open_wave(run: Run, wave: str, person: str) -> None:

@@ -7,6 +7,7 @@ from collections import Counter
 from collections.abc import Iterable
 from dataclasses import asdict
 
+from ordnung.core.night.costs import FAILED_WRITES
 from ordnung.core.night.durations import History
 from ordnung.engine.entries import Entry, Read
 from ordnung.engine.lasted import lasted
@@ -15,6 +16,8 @@ from ordnung.server.runs.models import KeptDuration
 
 COUNTED = datetime.timedelta(days=366)
 """What took place longer ago counts no more: hardware ages, and so do its releases."""
+ENOUGH = 1000
+"""Writes on record from which on their failures are counted: of one in 200, five are to be expected among them."""
 
 
 def keep_durations(run: int, server: str, tape: Iterable[Entry]) -> None:
@@ -34,6 +37,13 @@ def failures_of(models: Iterable[str]) -> dict[tuple[str, str, str], int]:
     """How often a write failed, by model, product and version."""
     rows = KeptDuration.objects.filter(model__in=set(models), at__gte=now() - COUNTED, failed=True)
     return dict(Counter(rows.values_list("model", "product", "version")))
+
+
+def failure_rate() -> float:
+    """The share of writes that failed, from the record; the usual share where it holds too few to tell (F7)."""
+    writes = KeptDuration.objects.filter(kind="writing", at__gte=now() - COUNTED)
+    count = writes.count()
+    return writes.filter(failed=True).count() / count if count >= ENOUGH else FAILED_WRITES
 
 
 def load_history(models: Iterable[str]) -> History:

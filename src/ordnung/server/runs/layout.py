@@ -21,7 +21,7 @@ from ordnung.core.night.waits import tell_waits
 from ordnung.core.sheet import has_outage
 from ordnung.core.turn import Span
 from ordnung.engine.entry_codec import parse_rounds
-from ordnung.server.assessment.current import current_assessment
+from ordnung.server.assessment.current import Assessment, current_assessment
 from ordnung.server.clock import now
 from ordnung.server.fleet.models import Group, Server
 from ordnung.server.house.settings import at_once, house
@@ -81,10 +81,14 @@ def places_of(run: Run) -> list[RunServer]:
     return list(run.servers.select_related("server", "server__group"))
 
 
-def duty_of_place(place: RunServer) -> Duty:
-    """What a server of a run has to do, by the rounds of the sheet and what the catalogs tell of their releases."""
-    rounds = parse_rounds(place.rounds)
+def duties_of(places: Iterable[RunServer]) -> dict[str, Duty]:
+    """What servers of a run have to do, by the rounds of the sheet and what the catalogs tell of their releases."""
     assessment = current_assessment()
+    return {place.server.name: _duty(place, assessment) for place in places}
+
+
+def _duty(place: RunServer, assessment: Assessment) -> Duty:
+    rounds = parse_rounds(place.rounds)
     standing = assessment.standings.get(place.server.name)
     model = standing.server.model if standing is not None else ""
     duty = duty_of_rounds(place_of(place.server, has_outage(rounds), place.group), model, rounds)
@@ -165,7 +169,7 @@ def lay_out_sheet(run: Run, places: Sequence[RunServer], start: datetime.datetim
     """
     begin = start or sheet_start(run)
     limits = sheet_limits(run, places, begin)
-    duties = {p.server.name: duty_of_place(p) for p in places}
+    duties = duties_of(places)
     try:
         laid = lay_out(list(duties.values()), limits, begin, seed=run.pk or 0)
     except WishRefusedError as error:

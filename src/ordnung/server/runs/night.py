@@ -13,8 +13,8 @@ from ordnung.core.night.placing import Placed
 from ordnung.core.night.timetable import Seat, Timetable, plan_timetable
 from ordnung.server.clock import now
 from ordnung.server.runs.derived import load_acts
-from ordnung.server.runs.history import load_history
-from ordnung.server.runs.layout import MANY, duty_of_place, places_of, samples_for, sheet_limits
+from ordnung.server.runs.history import failure_rate, load_history
+from ordnung.server.runs.layout import MANY, duties_of, places_of, samples_for, sheet_limits
 from ordnung.server.runs.models import Run, RunServer
 from ordnung.server.runs.story import SpanRow, tell_steps
 
@@ -58,7 +58,7 @@ def forecast_row(run: Run) -> ForecastRow:
     places = places_of(run)
     start = run.started_at or run.lanes_from or now()
     limits = sheet_limits(run, places, start)
-    duties = {place.server.name: duty_of_place(place) for place in places}
+    duties = duties_of(places)
     timetable = _as_drawn([place for place in places if not place.ended], duties, limits)
     story, at = _story(run, timetable)
     history = load_history({duty.model for duty in duties.values()})
@@ -77,7 +77,7 @@ def forecast_row(run: Run) -> ForecastRow:
         kept=sum(history.of(i.model, step) != () for i in planned for step in i.steps),
         steps=sum(step.kind not in ("staging", "checking") for i in planned for step in i.steps),
         delay=_delay(found, timetable, list(duties.values()), limits) if run.state == Run.State.DRAFT else None,
-        costs=count_costs(duties.values(), limits),
+        costs=count_costs(duties.values(), limits, failure_rate()),
         assumed=sorted(i.server for i in planned if any(s.assumed and s.kind != "staging" for s in i.steps)),
     )
 

@@ -7,15 +7,15 @@ from __future__ import annotations
 
 import datetime
 import threading
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 
-from ordnung.core.night.itinerary import Duty
+from ordnung.core.night.itinerary import Itinerary, plan_itinerary
 from ordnung.core.night.limits import NightLimits
 from ordnung.core.night.timetable import Timetable, WishRefusedError, plan_timetable
 from ordnung.server.problems import Problem
 from ordnung.server.runs.changes import SheetChange, put_change
-from ordnung.server.runs.layout import duty_of_place, places_of, sheet_limits, sheet_start
+from ordnung.server.runs.layout import MANY, duties_of, places_of, sheet_limits, sheet_start
 from ordnung.server.runs.models import Run, RunServer
 from ordnung.server.shapes import limited
 
@@ -55,15 +55,14 @@ class TriedRow:
 
 def try_change(run: Run, trial: SheetTrial) -> TriedRow:
     """What a change would mean. Raises Problem for what is no change at all, as ``change_sheet``."""
-    places = places_of(run)
-    duties = _duties(run, places)
+    places = _places(run)
     stands_from = sheet_start(run)
-    stands = _plan([duties[p.server.name] for p in places], sheet_limits(run, places, stands_from))
+    steps, stands = _stand(run, places, stands_from)
     tried = put_change(run, places, trial)
     start = trial.start or sheet_start(run)
     limits = _tried_limits(sheet_limits(run, tried, start), trial)
     try:
-        timetable = _plan([duties[p.server.name] for p in tried], limits)
+        timetable = _plan([steps[p.server.name] for p in tried if p.server.name in steps], limits)
     except WishRefusedError as error:
         return _refused(start, str(error))
     return TriedRow(
@@ -71,14 +70,14 @@ def try_change(run: Run, trial: SheetTrial) -> TriedRow:
         start=start,
         end=start + datetime.timedelta(seconds=timetable.makespan),
         planned_seconds=timetable.makespan,
-        sooner_seconds=(stands_from - start).total_seconds() + stands.makespan - timetable.makespan,
+        sooner_seconds=(stands_from - start).total_seconds() + stands - timetable.makespan,
         left=[TriedLeftRow(server=o.server, reason=o.reason) for o in timetable.left],
         groups=_away(timetable),
     )
 
 
-def _plan(duties: Sequence[Duty], limits: NightLimits) -> Timetable:
-    return plan_timetable(duties, limits, tries=0 if len(duties) > 200 else 8)
+def _plan(steps: Collection[Itinerary], limits: NightLimits) -> Timetable:
+    return plan_timetable(steps, limits, tries=0 if len(steps) > MANY else 8)
 
 
 def _tried_limits(limits: NightLimits, trial: SheetTrial) -> NightLimits:
@@ -102,19 +101,38 @@ def _away(timetable: Timetable) -> dict[str, float]:
     return found
 
 
-_known: dict[tuple[int, str], dict[str, Duty]] = {}
+def _places(run: Run) -> list[RunServer]:
+    """The rows without what is long in them: it is tried several times a second."""
+    fields = ("place", "group", "wave", "not_before", "pinned", "hold", "server__name")
+    return list(run.servers.select_related("server").only("run", *fields))
+
+
+@dataclass(frozen=True, slots=True)
+class _Known:
+    """What a sheet's servers go through, and how long it takes as it stands, planned as quickly as trials are.
+
+    No trial changes how long a step takes: the steps are the same for all.
+    """
+
+    steps: dict[str, Itinerary]
+    seconds: float
+
+
+_known: dict[tuple[int, str], _Known] = {}
 _lock = threading.Lock()
 
 
-def _duties(run: Run, places: Sequence[RunServer]) -> dict[str, Duty]:
-    last = run.revisions.values_list("sha256", flat=True).last() or ""
+def _stand(run: Run, places: Sequence[RunServer], start: datetime.datetime) -> tuple[dict[str, Itinerary], float]:
+    key = (run.pk, run.revisions.values_list("sha256", flat=True).last() or "")
     with _lock:
-        known = _known.get((run.pk, last))
-    if known is not None and {p.server.name for p in places} <= known.keys():
-        return known
-    made = {place.server.name: duty_of_place(place) for place in places}
-    with _lock:
-        while len(_known) >= KEPT:
-            _known.pop(next(iter(_known)))
-        _known[run.pk, last] = made
-    return made
+        known = _known.get(key)
+    if known is None:
+        limits = sheet_limits(run, places, start)
+        duties = duties_of(places_of(run)).items()
+        steps = {name: plan_itinerary(duty, limits) for name, duty in duties if duty.route.rounds}
+        known = _Known(steps, _plan(steps.values(), limits).makespan)
+        with _lock:
+            while len(_known) >= KEPT:
+                _known.pop(next(iter(_known)))
+            _known[key] = known
+    return known.steps, known.seconds
