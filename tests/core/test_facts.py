@@ -158,6 +158,7 @@ OTHER = dataclasses.replace(SUPPLY, slot="psu-2", part="B")
         ("group", "note", {"short": "group pair allows 1 away"}, {"short": ""}),
         ("reading", "note", {"reading_hours": 24.0, "read_at": NOW - 2 * DAY}, {"reading_hours": 24.0, "read_at": NOW - DAY}),
         ("way back", "warn", {"barred": ("bios can't go back",)}, {"barred": ()}),
+        ("hands", "warn", {"hands": ("after bios 3: press F",)}, {"hands": ()}),
         ("failed before", "warn", {"failed_before": ("bios 3 failed 2 times",)}, {}),
     ],
 )  # fmt: skip

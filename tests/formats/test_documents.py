@@ -88,6 +88,8 @@ releases = st.builds(
     alone=st.booleans(),
     floor_after=st.none() | names,
     notes=st.text(max_size=30),
+    hands_before=st.sampled_from(["", "pull feed A"]),
+    hands_after=st.sampled_from(["", "press F"]),
 )
 products = st.builds(
     Product, names, names, st.sampled_from(["bios", "nic"]), st.just("dotted"),

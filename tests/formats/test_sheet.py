@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 
 from ordnung.core.night.limits import GroupLimit, NightLimits, Wave
 from ordnung.core.route import Write
-from ordnung.core.run_sheet import RunSheet, SheetServer, compare_sheets, only_leaves_out
+from ordnung.core.run_sheet import HandsOn, RunSheet, SheetServer, compare_sheets, only_leaves_out
 from ordnung.core.sheet import NamedPayload, PlannedRound, PlannedWrite
 from ordnung.formats.errors import FormatError
 from ordnung.formats.sheet import Approval, SheetFile, approval_bytes, check_sheet, parse_sheet, sheet_sum, write_sheet
@@ -23,6 +23,9 @@ from tests.fieldkit.test_commands import run
 NIGHT = datetime.datetime(2026, 11, 26, 22, 0, tzinfo=datetime.UTC)
 SITE_KEY = Ed25519PrivateKey.from_private_bytes(b"k" * 32)
 KEY = SITE_KEY.public_key().public_bytes(Encoding.Raw, PublicFormat.Raw).hex()
+
+
+HANDS = HandsOn(slot="bios", to="2.0", when="after", what="press F")
 
 
 def a_payload(**facts):
@@ -41,7 +44,7 @@ def a_server(name, to="2.0", payload=None, **facts):
 
 def a_sheet(*servers, **facts):
     told = {
-        "name": "Thursday", "baseline": 8, "waves": (Wave(name="canary", wait_seconds=60.0, gate="person"),),
+        "baseline": 8, "waves": (Wave(name="canary", wait_seconds=60.0, gate="person"),),
         "windows": ((NIGHT, NIGHT + datetime.timedelta(hours=6)),),
         "limits": NightLimits(groups=(GroupLimit(name="pair", may_be_away=1, heal_seconds=60.0),), certainty=0.9),
     }  # fmt: skip
@@ -57,12 +60,17 @@ def approved(sheet, by="approver", key=SITE_KEY, was=None):
 
 def a_file(sheet, *approvals):
     return SheetFile(
-        site="Lowmere", number=4, drafted_by="lead", sheet=sheet, sha256=sheet_sum(sheet), approvals=approvals
+        site="Lowmere",
+        number=4,
+        name="Thursday",
+        drafted_by="lead",
+        sheet=sheet,
+        sha256=sheet_sum(sheet),
+        approvals=approvals,
     )
 
 
 CHANGES = {
-    "name": lambda s: dataclasses.replace(s, name="Friday"),
     "baseline": lambda s: dataclasses.replace(s, baseline=9),
     "wait": lambda s: dataclasses.replace(s, waves=(Wave(name="canary", wait_seconds=61.0, gate="person"),)),
     "gate": lambda s: dataclasses.replace(s, waves=(Wave(name="canary", wait_seconds=60.0),)),
@@ -85,6 +93,7 @@ CHANGES = {
     "held": lambda s: dataclasses.replace(s, servers=(s.servers[0], a_server("b", hold=True))),
     "overridden": lambda s: dataclasses.replace(s, servers=(s.servers[0], a_server("b", overrides={"array": "so"}))),
     "left out": lambda s: dataclasses.replace(s, servers=(s.servers[0], a_server("b", left_out={"nic": "spare"}))),
+    "by hand": lambda s: dataclasses.replace(s, servers=(s.servers[0], a_server("b", hands=(HANDS,)))),
     "back": lambda s: dataclasses.replace(s, servers=(s.servers[0], a_server("b", back={"bios": "1.0"}))),
 }
 
@@ -132,7 +141,7 @@ names = st.text(st.characters(codec="utf-8", exclude_categories=["Cs", "Cc"]), m
 @given(st.lists(names, unique=True, min_size=1, max_size=4), st.randoms(use_true_random=False), names)
 @settings(max_examples=60, deadline=None)
 def test_a_sheet_is_the_same_when_it_comes_back_and_in_whatever_order_it_came_about(found, dice, word):
-    servers = [a_server(name, group=word, overrides={word: word}, back={word: "1"}) for name in found]
+    servers = [a_server(name, group=word, overrides={word: word}, back={word: "1"}, hands=(HANDS,)) for name in found]
     sheet = a_sheet(*servers, limits=NightLimits(racks={word: 2, "z": 1}))
     dice.shuffle(servers)
     shuffled = a_sheet(*servers, limits=NightLimits(racks={"z": 1, word: 2}))
@@ -146,6 +155,7 @@ def test_a_file_that_is_no_sheet_is_refused_with_its_place():
     for change, place in (
         (lambda b: b["sheet"]["servers"][0].update(surprise=1), "sheet"),
         (lambda b: b["sheet"]["servers"][0].update(not_before="tonight"), "not_before"),
+        (lambda b: b["sheet"]["servers"][0].update(not_before="0001-01-01T00:00:00+14:00"), "not_before"),
         (lambda b: b["sheet"]["windows"][0].update(start="2026-11-26T22:00:00"), "windows"),
         (lambda b: b.update(sha256="short"), "sha256"),
     ):

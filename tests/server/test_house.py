@@ -79,6 +79,7 @@ def test_windows_are_kept_changed_and_given_out_as_openings(house):
 
 def test_openings_are_asked_for_a_span_that_can_be_drawn(house):
     assert house.get("openings?since=2027-01-01T00:00:00Z&until=2028-01-01T00:00:00Z")[1]["field"] == "until"
+    assert house.get("openings?since=9999-12-30T00:00:00Z&until=9999-12-31T00:00:00Z")[1]["field"] == "until"
     assert house.get("openings?since=tonight&until=2028-01-01T00:00:00Z")[0] == 400
     assert house.get("openings")[0] == 400
 

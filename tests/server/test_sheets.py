@@ -95,6 +95,9 @@ def test_waves_are_proposed_kept_in_order_and_changed(house):
         ({"windows": [{"start": "2020-01-01T00:00:00Z", "end": "2020-01-01T06:00:00Z"}]}, 422),
         ({"windows": [{"start": "2999-01-02T00:00:00Z", "end": "2999-01-01T00:00:00Z"}]}, 422),
         ({"certainty": 0.1}, 400),
+        ({"windows": [{"start": "2026-12-01T00:00:00Z", "end": "9999-12-31T23:59:59Z"}]}, 422),
+        ({"wishes": [{"server": "surge-03", "not_before": "9999-12-31T23:59:59Z"}]}, 422),
+        ({"wishes": [{"server": "surge-03", "not_before": "0001-01-01T00:00:00+14:00"}]}, 400),
         ({"surprise": 1}, 400),
     ],
 )
@@ -158,6 +161,7 @@ def test_a_trial_tells_the_end_and_the_rule_and_changes_nothing(house):
     assert patch(house, run, wishes=both)[0] == 409
     assert house.post(path, {"leave_out": [first]})["sooner_seconds"] > 0
     assert house.post(path, {"more_away": {"nobody": 1}})[0] == 422
+    assert house.post(path, {"start": "9999-12-31T23:59:59Z"})[0] == 422
     assert house.get(f"runs/{run['id']}")["sheet"] == 1
 
 
@@ -185,6 +189,7 @@ def test_a_sheet_is_approved_by_another_person_and_any_change_but_leaving_out_as
     assert approver.post(f"{path}/sheet/approval", {"sha256": run["sha256"]})[0] == 409
     fewer = patch(house, run, leave_out=[run["servers"][-1]["server"]])
     assert fewer["approvals"][0]["holds"] and fewer["sheet"] == 2
+    assert fewer["name"] == f"{len(run['servers']) - 1} servers to the baseline"
     file = parse_sheet(house.web.get(f"/api/v1/exports/sheets/{run['id']}.json").content)
     assert check_sheet(file, public_half(site_key())) == () and file.approvals[0].sheet is not None
     changed = patch(house, run, windows=[a_window()])
@@ -208,8 +213,10 @@ def test_what_the_house_wants_approved_starts_only_then_and_by_whom_it_wants(hou
     assert status == 409 and "has to be approved by somebody else than technician" in problem["detail"]
     approver.post(f"{path}/sheet/approval", {"sha256": run["sha256"]})
     patch(house, run, name="another name")
-    assert "changed since: name" in house.post(f"{path}/start")[1]["detail"]
-    patch(house, run, name=run["name"])
+    assert house.get(path)["approvals"][0]["holds"]
+    patch(house, run, waves=[{"name": "all", "servers": []}])
+    assert "changed since: waves" in house.post(f"{path}/start")[1]["detail"]
+    patch(house, run, waves=[])
     assert house.post(f"{path}/start")[1]["type"] == "ordnung:second-person"
     third = Client()
     third.force_login(make_person("starter", Right.LOOK, Right.RUN))
@@ -219,7 +226,7 @@ def test_what_the_house_wants_approved_starts_only_then_and_by_whom_it_wants(hou
     assert approver.post(f"{path}/sheet/approval", {"sha256": run["sha256"]})[0] == 409
     place = RunServer.objects.filter(run=run["id"]).first()
     assert {slot for slot, _ in approved_writes(place)} == {w["slot"] for r in place.rounds for w in write_rows(r)}
-    assert patch(house, run, name="late")[0] == 409
+    assert patch(house, run, waves=[])[0] == 409
 
 
 def write_rows(step):
@@ -412,6 +419,15 @@ def test_the_checks_stand_in_one_list_with_servers_and_remedies(house):
     assert first in [s["server"] for s in told["failed before"]["servers"]] and "failed 1 times" in str(rows)
     assert second in [s["server"] for s in told["reading"]["servers"]]
     assert "not packed for the way back" in str(told["way back"]) and told["array"]["overridable"] is False
+
+
+def test_a_sheet_whose_window_is_over_does_not_start(house, monkeypatch):
+    monkeypatch.setattr("ordnung.server.runs.commands.what_is_missing", lambda run: [])
+    run = patch(house, house.post("runs"), windows=[a_window()])
+    over = {"start": (now() - 9 * HOUR).isoformat(), "end": (now() - HOUR).isoformat(), "name": ""}
+    Run.objects.filter(pk=run["id"]).update(windows=[over])
+    status, problem = house.post(f"runs/{run['id']}/start")
+    assert status == 409 and problem["type"] == "ordnung:window-over"
 
 
 def test_a_run_from_a_repository_whose_seal_has_ended_does_not_start(house, monkeypatch):

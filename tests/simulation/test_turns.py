@@ -129,3 +129,17 @@ async def test_a_server_that_would_need_something_else_now_is_left_over_untouche
     ended = (await carry_out(hand)).ended
     assert ended.ending == "left over" and writes_of(house.devices["gauge-01"].log) == []
     assert wanted[0][0] in tell_reason(ended.reason, ended.facts)
+
+
+async def test_who_is_held_before_its_turn_holds_up_nobody_else(house):
+    """A person holds the first in the line: the others pass it, also where one goes at a time."""
+    house.journal.limits = dataclasses.replace(house.journal.limits, at_once=1)
+    house.orders["gauge-01"] = "hold"
+
+    def hear(server, state, detail):
+        if server == "gauge-02" and detail.startswith("round") and house.orders["gauge-01"] == "hold":
+            house.orders["gauge-01"] = "go"
+
+    house.listeners.append(hear)
+    assert set((await carry(house, *NAMES)).values()) == {"level"}
+    assert at_of(house, "gauge-02", PlaceTaken)[0] < at_of(house, "gauge-01", PlaceTaken)[0]

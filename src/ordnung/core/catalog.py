@@ -78,6 +78,9 @@ class Release:
     alone: bool = False
     floor_after: str | None = None
     notes: str = ""
+    hands_before: str = ""
+    hands_after: str = ""
+    """What a person does at the server before or after it is installed (P3)."""
 
     @property
     def size(self) -> int | None:

@@ -43,7 +43,7 @@ class Outside:
 
     ``done_by``: when the run is done with 99 in 100. ``lacking`` and ``unsettled`` name payloads that are not at hand
     or of unclear identity, ``barred`` ways back, ``failed_before`` releases with how often they failed on this model;
-    ``short`` says why its group lets nobody begin now.
+    ``hands`` are steps that need a person at the server; ``short`` says why its group lets nobody begin now.
     """
 
     seal_ends: datetime.datetime | None = None
@@ -53,6 +53,7 @@ class Outside:
     unsettled: tuple[str, ...] = ()
     barred: tuple[str, ...] = ()
     failed_before: tuple[str, ...] = ()
+    hands: tuple[str, ...] = ()
     short: str = ""
 
 
@@ -285,6 +286,12 @@ def _failed(s: Situation) -> _Said:
     return Severity.WARN, "; ".join(s.outside.failed_before), remedy
 
 
+def _hands(s: Situation) -> _Said:
+    if not s.outside.hands:
+        return None
+    return Severity.WARN, "; ".join(s.outside.hands), "Have somebody there; the sheet says where it stands."
+
+
 CHECKS: tuple[Check, ...] = (
     Check(id="power", may_override=False, look=_power),
     Check(id="payload", may_override=False, look=_payload),
@@ -300,6 +307,7 @@ CHECKS: tuple[Check, ...] = (
     Check(id="certificate", may_override=True, look=_certificate),
     Check(id="way back", may_override=True, look=_way_back),
     Check(id="failed before", may_override=True, look=_failed),
+    Check(id="hands", may_override=True, look=_hands),
     Check(id="job", may_override=False, look=_job),
     Check(id="group", may_override=False, look=_group),
     Check(id="reading", may_override=False, look=_reading),

@@ -17,6 +17,16 @@ from ordnung.core.turn import Span
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class HandsOn:
+    """A step that needs a person at the server (P3): for which update, before or after it, what to do."""
+
+    slot: str
+    to: str
+    when: str
+    what: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class SheetServer:
     """One server of a sheet: where it belongs, what is done to it in which rounds, what people decided for it.
 
@@ -35,17 +45,17 @@ class SheetServer:
     hold: bool = False
     overrides: Mapping[str, str] = field(default_factory=dict)
     left_out: Mapping[str, str] = field(default_factory=dict)
+    hands: tuple[HandsOn, ...] = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class RunSheet:
-    """A whole sheet. ``waves`` name no servers: each server names its wave. ``windows`` None: at any time.
+    """A whole sheet; what it is called is no part of it.
 
-    ``baseline`` is the number of the revision that it was planned by; ``limits`` has no waves, windows, wishes of its
-    own and nobody occupied.
+    ``waves`` name no servers: each server names its wave. ``windows`` None: at any time. ``baseline`` is the number of
+    the revision that it was planned by; ``limits`` has no waves, windows, wishes of its own and nobody occupied.
     """
 
-    name: str
     baseline: int
     servers: tuple[SheetServer, ...]
     waves: tuple[Wave, ...] = ()
@@ -91,7 +101,6 @@ def only_leaves_out(approved: RunSheet, present: RunSheet) -> bool:
 
 def _whole(before: RunSheet, after: RunSheet) -> Iterator[SheetDifference]:
     pairs = (
-        ("name", before.name, after.name),
         ("baseline", f"revision {before.baseline}", f"revision {after.baseline}"),
         ("waves", _tell_waves(before.waves), _tell_waves(after.waves)),
         ("window", _tell_windows(before.windows), _tell_windows(after.windows)),
@@ -151,6 +160,7 @@ def _of_server(old: SheetServer, new: SheetServer) -> Iterator[SheetDifference]:
         ("begins", _tell_begin(old), _tell_begin(new)),
         ("overridden", _tell_facts(old.overrides), _tell_facts(new.overrides)),
         ("left out", _tell_facts(old.left_out), _tell_facts(new.left_out)),
+        ("by hand", _tell_hands(old.hands), _tell_hands(new.hands)),
     )
     for what, before, after in pairs:
         if before != after:
@@ -172,6 +182,10 @@ def _tell_payloads(rounds: Iterable[PlannedRound]) -> str:
 
 def _tell_facts(facts: Mapping[str, str]) -> str:
     return ", ".join(f"{key}: {value}" for key, value in sorted(facts.items()))
+
+
+def _tell_hands(hands: Iterable[HandsOn]) -> str:
+    return "; ".join(f"{h.when} {h.slot} {h.to}: {h.what}" for h in hands)
 
 
 def _tell_begin(server: SheetServer) -> str:

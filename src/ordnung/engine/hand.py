@@ -18,7 +18,7 @@ from ordnung.engine.entries import Deferred, Ended, Ending, Entry, Reason, TapeE
 from ordnung.engine.ports import Controller
 from ordnung.engine.tape import MAX_DEFERRALS, TapeState, advance
 from ordnung.engine.telling import tell_reason
-from ordnung.engine.world import LASTING, StepFailedError, World
+from ordnung.engine.world import LASTING, StepFailedError, Ticket, World
 
 T = TypeVar("T")
 
@@ -154,11 +154,15 @@ class Hand:
             if p.payload is None or (p.write.slot, p.payload.sha256) not in self.approved
         )
 
-    async def may_go_on(self) -> bool:
-        """Obey hold and stop; only ever asked while no intent is open."""
+    async def may_go_on(self, ticket: Ticket | None = None) -> bool:
+        """Obey hold and stop; only ever asked while no intent is open. A ``ticket`` is marked while it is held."""
         while (order := await self.world.orders.order(self.run, self.name)) == "hold":
+            if ticket is not None:
+                ticket.held = True
             await self.show("waiting", "held before the next step")
             await self.pause()
+        if ticket is not None:
+            ticket.held = False
         if order == "stop":
             await self.end(Ending.STOPPED, Reason.STOPPED)
         return order != "stop"

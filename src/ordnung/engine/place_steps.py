@@ -21,7 +21,7 @@ async def take_place(hand: Hand) -> None:
     hand.world.site.line.append(ticket)
     end = hand.until(hand.world.patience.place_s)
     try:
-        while await hand.may_go_on():
+        while await hand.may_go_on(ticket):
             if hand.world.site.may_try(ticket):
                 try:
                     await hand.note(PlaceTaken(place=place))

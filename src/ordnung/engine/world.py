@@ -57,6 +57,8 @@ class Ticket:
 
     order: tuple[int, ...]
     refusal: Refusal | NotYet | None = None
+    held: bool = False
+    """A person holds it: it keeps its place in the line and nobody from passing."""
 
 
 @dataclass(slots=True)
@@ -75,10 +77,11 @@ class Site:
     def may_try(self, ticket: Ticket) -> bool:
         """Whether it is this one's turn to ask: nobody before it waits for the same thing (docs/adr/0015).
 
-        One that waits for its group lets others pass; while no more may be worked on at all, nobody passes.
+        One that waits for its group, its wave or a person lets others pass; while no more may be worked on at all,
+        nobody passes.
         """
         before = [other for other in self.line if other.order < ticket.order]
-        return all(other.refusal is not None and other.refusal.limit != "at once" for other in before)
+        return all(other.held or (other.refusal is not None and other.refusal.limit != "at once") for other in before)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -28,7 +28,7 @@ def check(file: Path, key: str | None, as_json: bool) -> int:
     faults = check_sheet(read, key)
     if as_json:
         approvals = [{"by": a.by, "at": a.at.isoformat(), "key": a.key} for a in read.approvals]
-        body = {"site": read.site, "number": read.number, "name": read.sheet.name, "sha256": read.sha256}
+        body = {"site": read.site, "number": read.number, "name": read.name, "sha256": read.sha256}
         print_json({**body, "approvals": approvals, "faults": list(faults)})
     else:
         _tell(read, faults, key is not None)
@@ -37,7 +37,7 @@ def check(file: Path, key: str | None, as_json: bool) -> int:
 
 def _tell(read: SheetFile, faults: tuple[str, ...], is_known: bool) -> None:
     writes = sum(len(step.writes) for server in read.sheet.servers for step in server.rounds)
-    click.echo(clean(f"{read.site}, sheet {read.number}: {read.sheet.name}"))
+    click.echo(clean(f"{read.site}, sheet {read.number}: {read.name}"))
     click.echo(clean(f"{len(read.sheet.servers)} servers, {writes} updates, drafted by {read.drafted_by}"))
     click.echo(f"sum {read.sha256}")
     for fault in faults:

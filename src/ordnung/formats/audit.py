@@ -15,7 +15,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from ordnung.formats.documents import parse_document, write_document
+from ordnung.formats.documents import parse_document, read_instant, write_document
 from ordnung.formats.errors import FormatError
 from ordnung.formats.signatures import find_signer, read_key
 
@@ -192,18 +192,8 @@ def parse_trail(raw: bytes, source: str = "trail") -> Trail:
 
 def parse_head(row: Mapping[str, Any], source: str) -> Head:
     """A head from JSON. Raises FormatError when its time can't be read."""
-    return Head(**{**row, "at": _moment(row["at"], source, "heads")})
+    return Head(**{**row, "at": read_instant(row["at"], source, "heads")})
 
 
 def _entry(row: Mapping[str, Any], source: str, place: int) -> AuditEntry:
-    return AuditEntry(**{**row, "at": _moment(row["at"], source, f"entries.{place}.at")})
-
-
-def _moment(text: str, source: str, place: str) -> datetime.datetime:
-    try:
-        found = datetime.datetime.fromisoformat(text)
-    except ValueError:
-        raise FormatError(source, place, f"{text!r} is no time") from None
-    if found.tzinfo is None:
-        raise FormatError(source, place, f"{text!r} tells no zone")
-    return found
+    return AuditEntry(**{**row, "at": read_instant(row["at"], source, f"entries.{place}.at")})

@@ -92,6 +92,8 @@ def _release(entry: dict[str, Any], faults: list[Fault], place: str) -> Release:
         alone=entry.get("alone", False),
         floor_after=entry.get("floor_after"),
         notes=entry.get("notes", ""),
+        hands_before=entry.get("hands", {}).get("before", ""),
+        hands_after=entry.get("hands", {}).get("after", ""),
     )
 
 
@@ -165,6 +167,7 @@ def _release_entry(release: Release) -> dict[str, Any]:
         "alone": release.alone or None,
         "floor_after": release.floor_after,
         "notes": release.notes or None,
+        "hands": _known({"before": release.hands_before or None, "after": release.hands_after or None}) or None,
     }
     return {name: value for name, value in _known(entry).items() if value != []}
 

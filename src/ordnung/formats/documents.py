@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 import functools
 import importlib.resources
 import itertools
@@ -152,3 +153,17 @@ def is_deeper(value: Any, most: int) -> bool:
 def write_document(document: Mapping[str, Any]) -> bytes:
     """The fixed spelling of a document: UTF-8, two spaces, a final newline; same input, same bytes."""
     return (json.dumps(document, ensure_ascii=False, indent=2) + "\n").encode()
+
+
+def read_instant(text: str, source: str, place: str) -> datetime.datetime:
+    """An instant of RFC 3339 in UTC. Raises FormatError: it is no time, says no zone, or lies before all calendars."""
+    try:
+        moment = datetime.datetime.fromisoformat(text)
+    except ValueError:
+        raise FormatError(source, place, f"{text} is not a time") from None
+    if moment.tzinfo is None:
+        raise FormatError(source, place, f"{text} does not say its zone")
+    try:
+        return moment.astimezone(datetime.UTC)
+    except OverflowError:
+        raise FormatError(source, place, f"{text} is not a time") from None

@@ -12,7 +12,7 @@ from ordnung.core.away import AT_ONCE, AwayPlace
 from ordnung.core.components import Server
 from ordnung.core.night.itinerary import exact
 from ordnung.core.night.limits import TRANSFERS, GroupLimit, NightLimits, Wave, Window
-from ordnung.formats.documents import parse_document
+from ordnung.formats.documents import parse_document, read_instant
 from ordnung.formats.errors import FormatError
 
 
@@ -35,7 +35,7 @@ def parse_limits(raw: bytes, servers: Sequence[Server], source: str = "limits") 
     by_name = {server.name: server for server in servers}
     spans = [_span(w, source, f"windows.{n}") for n, w in enumerate(document.get("windows", ()))]
     told = document.get("start")
-    start = _instant(told, source, "start") if told is not None else min((s for s, _ in spans), default=None)
+    start = read_instant(told, source, "start") if told is not None else min((s for s, _ in spans), default=None)
     windows = tuple(Window(_since(start, a), _since(start, b)) for a, b in spans)
     limits = NightLimits(
         at_once=document.get("at_once", AT_ONCE),
@@ -128,20 +128,10 @@ def _join(places: Sequence[AwayPlace]) -> tuple[AwayPlace, ...]:
 
 
 def _span(entry: dict[str, Any], source: str, place: str) -> tuple[datetime.datetime, datetime.datetime]:
-    start, end = (_instant(entry[key], source, f"{place}.{key}") for key in ("start", "end"))
+    start, end = (read_instant(entry[key], source, f"{place}.{key}") for key in ("start", "end"))
     if end < start:
         raise FormatError(source, place, "the window ends before it starts")
     return start, end
-
-
-def _instant(text: str, source: str, place: str) -> datetime.datetime:
-    try:
-        moment = datetime.datetime.fromisoformat(text)
-    except ValueError:
-        raise FormatError(source, place, f"{text} is not a time") from None
-    if moment.tzinfo is None:
-        raise FormatError(source, place, f"{text} does not say its zone")
-    return moment.astimezone(datetime.UTC)
 
 
 def _since(start: datetime.datetime | None, moment: datetime.datetime) -> float:

@@ -20,10 +20,9 @@ from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PublicKey
 
 from ordnung.core.night.limits import GroupLimit, NightLimits, Wave
 from ordnung.core.route import Write
-from ordnung.core.run_sheet import RunSheet, SheetServer, only_leaves_out
+from ordnung.core.run_sheet import HandsOn, RunSheet, SheetServer, only_leaves_out
 from ordnung.core.sheet import NamedPayload, PlannedRound, PlannedWrite
-from ordnung.formats.documents import parse_document
-from ordnung.formats.errors import FormatError
+from ordnung.formats.documents import parse_document, read_instant
 
 FORMAT = "ordnung.sheet/1"
 Body = dict[str, Any]
@@ -47,6 +46,7 @@ class SheetFile:
 
     site: str
     number: int
+    name: str
     drafted_by: str
     sheet: RunSheet
     sha256: str
@@ -110,7 +110,6 @@ def _is_signed(approval: Approval) -> bool:
 def sheet_body(sheet: RunSheet) -> Body:
     """A sheet as JSON: servers and groups by name, so that the order in which they came about tells nothing."""
     return {
-        "name": sheet.name,
         "baseline": sheet.baseline,
         "servers": [_server_body(s) for s in sorted(sheet.servers, key=lambda s: s.server)],
         "waves": [{"name": w.name, "wait_seconds": w.wait_seconds, "gate": w.gate} for w in sheet.waves],
@@ -150,6 +149,7 @@ def _server_body(server: SheetServer) -> Body:
         "hold": server.hold,
         "overrides": dict(server.overrides),
         "left_out": dict(server.left_out),
+        "hands": [dataclasses.asdict(step) for step in server.hands],
     }
 
 
@@ -184,6 +184,7 @@ def write_sheet(file: SheetFile, more: Mapping[str, Any] | None = None) -> bytes
         "format": FORMAT,
         "site": file.site,
         "number": file.number,
+        "name": file.name,
         "drafted_by": file.drafted_by,
         "sheet": sheet_body(file.sheet),
         "sha256": file.sha256,
@@ -211,6 +212,7 @@ def parse_sheet(raw: bytes, source: str = "sheet") -> SheetFile:
     return SheetFile(
         site=document["site"],
         number=document["number"],
+        name=document["name"],
         drafted_by=document["drafted_by"],
         sheet=read_sheet(document["sheet"], source),
         sha256=document["sha256"],
@@ -222,7 +224,6 @@ def read_sheet(body: Mapping[str, Any], source: str = "sheet") -> RunSheet:
     """A sheet from its JSON, which is by the schema. Raises FormatError for a time that is none."""
     windows = body["windows"]
     return RunSheet(
-        name=body["name"],
         baseline=body["baseline"],
         servers=tuple(_read_server(s, source, f"sheet.servers.{n}") for n, s in enumerate(body["servers"])),
         waves=tuple(Wave(**w) for w in body["waves"]),
@@ -239,7 +240,8 @@ def _read_server(body: Mapping[str, Any], source: str, place: str) -> SheetServe
     not_before = body["not_before"]
     told = {
         "rounds": tuple(_read_round(r) for r in body["rounds"]),
-        "not_before": None if not_before is None else _moment(not_before, source, f"{place}.not_before"),
+        "hands": tuple(HandsOn(**step) for step in body["hands"]),
+        "not_before": None if not_before is None else read_instant(not_before, source, f"{place}.not_before"),
     }
     return SheetServer(**{**body, **told})
 
@@ -264,25 +266,15 @@ def _read_write(body: Mapping[str, Any]) -> PlannedWrite:
 def _read_approval(body: Mapping[str, Any], source: str, place: str) -> Approval:
     sheet = body.get("sheet")
     told = {
-        "at": _moment(body["at"], source, f"{place}.at"),
+        "at": read_instant(body["at"], source, f"{place}.at"),
         "sheet": None if sheet is None else read_sheet(sheet, source),
     }
     return Approval(**{**body, **told})
 
 
 def _read_span(body: Mapping[str, str], source: str, place: str) -> tuple[datetime.datetime, datetime.datetime]:
-    return _moment(body["start"], source, place), _moment(body["end"], source, place)
+    return read_instant(body["start"], source, place), read_instant(body["end"], source, place)
 
 
 def _spell(moment: datetime.datetime) -> str:
     return moment.astimezone(datetime.UTC).isoformat(timespec="seconds").replace("+00:00", "Z")
-
-
-def _moment(text: str, source: str, place: str) -> datetime.datetime:
-    try:
-        moment = datetime.datetime.fromisoformat(text)
-    except ValueError:
-        raise FormatError(source, place, f"{text} is not a time") from None
-    if moment.tzinfo is None:
-        raise FormatError(source, place, f"{text} does not say its zone")
-    return moment.astimezone(datetime.UTC)

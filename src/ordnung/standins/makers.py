@@ -36,6 +36,8 @@ class Made:
     floor_after: str | None = None
     signature: int = 1
     brings: int = 0
+    hands: str = ""
+    """What a person does at the server afterwards."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -128,7 +130,8 @@ HEATH24_BMC = Make(
 HEATH24_PLANE = Make(
     id="corvane.heath24.backplane", name="Heath 24 backplane", kind="backplane", software_id="CRV-H24-PLANE",
     activation=POWER, write_seconds=60, reset_seconds=540, kilobytes=120, sparse=True,
-    releases=(Made("1.3", "2025-02-18"), Made("1.4", "2026-06-30", "stability", "Drives no longer drop out when all spin up at once.")),
+    releases=(Made("1.3", "2025-02-18"), Made("1.4", "2026-06-30", "stability", "Drives no longer drop out when all spin up at once.",
+        hands="See that the light of each drive bay is green.")),
 )  # fmt: skip
 RAID_R9 = Make(
     id="tessaly.r9", name="Tessaly R9 RAID", kind="raid", software_id="TSY-R9", pci="ffe2:0090:ffe2:0001",
@@ -367,5 +370,11 @@ def _release(make: Make, made: Made, sums: Sums, maker: str) -> dict[str, Any]:
         "reset_seconds": make.reset_seconds,
         "alone": False,
     }
-    optional = {"direct_from": made.direct_from, "floor_after": made.floor_after, "notes": made.notes}
+    optional: dict[str, object] = {
+        "direct_from": made.direct_from,
+        "floor_after": made.floor_after,
+        "notes": made.notes,
+    }
+    if made.hands:
+        optional["hands"] = {"after": made.hands}
     return {**entry, **{name: value for name, value in optional.items() if value}}

@@ -97,6 +97,8 @@ def test_the_rules_that_maintenance_windows_have(rule, days):
         ({"rule": "FREQ=WEEKLY;UNTIL=20261399"}, "rule"),
         ({"nights": 0}, "closes"),
         ({"nights": 8}, "nights"),
+        ({"first": datetime.date(1, 1, 1)}, "first"),
+        ({"first": datetime.date(9999, 12, 31)}, "first"),
     ],
 )
 def test_what_cannot_be_kept_is_refused_with_the_field(facts, field):

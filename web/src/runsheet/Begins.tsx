@@ -51,7 +51,7 @@ export function Begins({
           ))}
         </TextField>
       )}
-      <Row gap={1} align="center">
+      <Row gap={1} align="center" wrap>
         <TextField
           size="small"
           type="time"

@@ -7,7 +7,7 @@ import type { Scale } from "./timescale";
 import { LANE, LaneRow, RIGHT } from "./TimetableRow";
 
 /** Servers on one sheet of paper. */
-const ON_A_PAGE = 20;
+const ON_A_PAGE = 32;
 const LEFT = 108;
 /** The width of the time axis on paper, in pixels of CSS: A4 upright, less its margins and the names. */
 export const PRINTED_WIDTH = 580;
@@ -20,7 +20,7 @@ interface Props {
   isRunning: boolean;
 }
 
-/** Every lane on paper, twenty to a page, each page with its title and its time axis. */
+/** Every lane on paper, 32 to a page, each page with its title and its time axis. */
 export function PrintedLanes({ run, scale, start, at, isRunning }: Props) {
   const pages = Array.from({ length: Math.ceil(run.servers.length / ON_A_PAGE) }, (_, page) =>
     run.servers.slice(page * ON_A_PAGE, (page + 1) * ON_A_PAGE),

@@ -206,6 +206,12 @@ function Plan({ run, lane, now, close }: { run: Run; lane: RunServer; now: numbe
           </li>
         ))}
       </Text>
+      {lane.hands.map((h) => (
+        <Text key={h.when + h.slot} size="small">
+          <strong>By hand</strong> at {[lane.room, lane.rack].filter(Boolean).join(" ")}, {h.when} {h.slot}{" "}
+          {h.to}: {h.what}
+        </Text>
+      ))}
       {lane.stranded.map((s) => (
         <Text key={s.slot} size="small">
           {s.slot} stays: {s.reason}

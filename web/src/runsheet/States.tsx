@@ -63,6 +63,11 @@ function Planned({ lanes }: { lanes: RunServer[] }) {
             {round.reset && <strong>, {round.reset}</strong>}
           </Box>
         ))}
+        {first.hands.map((h) => (
+          <Box key={h.when + h.slot}>
+            By hand, {h.when} {h.slot} {h.to}: {h.what}
+          </Box>
+        ))}
         {first.overrides.map((o) => (
           <Box key={o.check}>
             The {o.check} check is overridden: {o.reason}

@@ -51,7 +51,10 @@ export function layMarks(done: Span[], ahead: Span[], scale: Scale, now: number)
 
 function widened(left: number, right: number, needs: number): { left: number; right: number } {
   const lack = (needs - (right - left)) / 2;
-  return lack > 0 ? { left: left - lack, right: right + lack } : { left, right };
+  if (lack <= 0) return { left, right };
+  // What begins in sight is not pushed out of it at the left edge.
+  const begin = left >= 0 ? Math.max(0, left - lack) : left - lack;
+  return { left: begin, right: begin + needs };
 }
 
 /** Put a mark after those that are laid, making room or becoming one with them. */

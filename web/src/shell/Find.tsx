@@ -69,6 +69,18 @@ function useIndex(): (line: string) => Fits {
       },
       {
         group: "Do",
+        label: "Lay out a run sheet",
+        hint: "for some servers, into a window",
+        go: to("/run-sheet?new=1"),
+      },
+      {
+        group: "Do",
+        label: "Windows, groups and limits of the house",
+        hint: "when servers may go down, and how many together",
+        go: to("/house"),
+      },
+      {
+        group: "Do",
         label: "Pack a repository",
         hint: "for all servers that need something",
         go: to("/repository?new=1"),

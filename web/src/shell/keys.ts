@@ -43,6 +43,8 @@ export const OF_PLACE: Record<string, [string, string][]> = {
     ["+ − 0", "closer, further, the whole run"],
     ["n", "follow now"],
     ["Shift + ← →", "earlier, later"],
+    ["Alt + ← →", "a lane of a draft begins earlier, later; drag does the same"],
+    ["Alt + ↑ ↓ on a server", "it goes with another wave"],
     ["Ctrl + wheel, pinch", "closer, further"],
   ],
 };

@@ -16,6 +16,7 @@ from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 from dateutil.rrule import rrule, rrulestr
 
 LONGEST_DAYS = 7
+FIRST_YEAR, LAST_YEAR = 2000, 2100
 _DAYS = r"(MO|TU|WE|TH|FR|SA|SU)"
 _PARTS = {
     "INTERVAL": re.compile(r"[1-9]\d?"),
@@ -79,6 +80,9 @@ def check_rule(window: WindowRule) -> None:
     """Raises WindowRuleError: it never closes after it opened, is longer than a week, or its rule can't be kept."""
     if not 0 <= window.nights <= LONGEST_DAYS:
         raise WindowRuleError(f"A window closes at most {LONGEST_DAYS} days after it opened.", "nights")
+    if not FIRST_YEAR <= window.first.year <= LAST_YEAR:
+        # A rule is walked from its first day on.
+        raise WindowRuleError(f"A window first opens between {FIRST_YEAR} and {LAST_YEAR}.", "first")
     if window.nights == 0 and window.closes <= window.opens:
         raise WindowRuleError("It closes before it opens. Does it go over midnight?", "closes")
     _recurrence(window)

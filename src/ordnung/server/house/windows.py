@@ -9,7 +9,7 @@ from zoneinfo import ZoneInfo
 
 from ordnung.core.night.recurring import Opening, WindowRuleError, check_rule, find_zone, openings
 from ordnung.server.audit.recording import record
-from ordnung.server.clock import now
+from ordnung.server.clock import is_near, now
 from ordnung.server.house.models import MaintenanceWindow
 from ordnung.server.house.settings import house
 from ordnung.server.problems import Problem
@@ -81,7 +81,7 @@ def opening_row(opening: Opening) -> OpeningRow:
 
 def open_between(since: datetime.datetime, until: datetime.datetime) -> tuple[Opening, ...]:
     """When windows are open between two instants. Raises Problem for a span that is too long or none."""
-    if not since < until <= since + LONGEST_ASKED:
+    if not is_near(since) or not since < until <= since + LONGEST_ASKED:
         raise Problem("format", f"Ask for more than nothing and at most {LONGEST_ASKED.days} days.", field="until")
     return openings([row.value() for row in MaintenanceWindow.objects.all()], zone(), since, until)
 

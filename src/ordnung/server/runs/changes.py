@@ -17,7 +17,7 @@ from ordnung.engine.entry_codec import parse_rounds
 from ordnung.server.assessment.current import current_assessment
 from ordnung.server.audit.recording import record
 from ordnung.server.baselines.exclusions import reviewed
-from ordnung.server.clock import now
+from ordnung.server.clock import is_near, now
 from ordnung.server.house.models import MaintenanceWindow
 from ordnung.server.house.settings import house
 from ordnung.server.house.windows import LOOKED_AHEAD, zone
@@ -27,14 +27,14 @@ from ordnung.server.runs.documents import keep_revision, sheet_of
 from ordnung.server.runs.identities import Identities
 from ordnung.server.runs.layout import duties_of, lay_out_sheet, places_of
 from ordnung.server.runs.models import Run, RunServer
-from ordnung.server.runs.sheets import draft_sheet, put_plan, window_rows
+from ordnung.server.runs.sheets import draft_sheet, put_plan, usual_name, window_rows
 from ordnung.server.shapes import limited, one_of
 from ordnung.server.work.events import tell
 
 MOST_WAVES, LONGEST_WAIT_S = 50, 7 * 86400
 SAVED = (
     "place", "lane", "needs_seconds", "detail", "waits", "wave", "not_before", "pinned", "hold",
-    "rounds", "stranded", "proven", "gap", "stopping", "identities", "left_out",
+    "rounds", "stranded", "proven", "gap", "hands", "stopping", "identities", "left_out",
 )  # fmt: skip
 
 
@@ -117,12 +117,15 @@ def put_change(run: Run, places: Sequence[RunServer], change: SheetChange) -> li
     """
     by_name = {place.server.name: place for place in places}
     _demand_known(by_name, [*change.leave_out, *(w.server for w in change.wishes), *(change.hold or ())])
+    _demand_near([w.not_before for w in change.wishes if w.not_before is not None], "wishes")
     run.name = change.name or run.name
     if change.windows is not None:
         _set_windows(run, change.windows)
     if change.certainty is not None:
         run.certainty = change.certainty
     kept = [place for place in places if place.server.name not in set(change.leave_out)]
+    if run.name == usual_name(by_name):
+        run.name = usual_name([place.server.name for place in kept])
     if not kept:
         raise Problem("nothing-to-do", "Nobody would be left on the sheet. Throw it away instead.", field="leave_out")
     if change.propose_waves:
@@ -140,11 +143,17 @@ def put_change(run: Run, places: Sequence[RunServer], change: SheetChange) -> li
 
 
 def _set_windows(run: Run, windows: Sequence[WindowSpan]) -> None:
+    _demand_near([moment for span in windows for moment in (span.start, span.end)], "windows")
     for span in windows:
         if not now() < span.end or span.end <= span.start:
             raise Problem("format", "A window ends after it starts, and not before now.", field="windows")
     run.windows = window_rows(Opening(w.start, w.end, w.name) for w in sorted(windows, key=lambda w: w.start))
     run.certainty = (run.certainty or house().certainty) if windows else None
+
+
+def _demand_near(moments: Sequence[datetime.datetime], field: str) -> None:
+    if not all(is_near(moment) for moment in moments):
+        raise Problem("format", "That is more than ten years away.", field=field)
 
 
 def _proposed(places: Sequence[RunServer]) -> list[WaveChange]:

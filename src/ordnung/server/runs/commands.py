@@ -9,7 +9,7 @@ from django.db import IntegrityError, transaction
 
 from ordnung.server.assessment.current import current_assessment
 from ordnung.server.audit.recording import record
-from ordnung.server.clock import now
+from ordnung.server.clock import is_near, now
 from ordnung.server.problems import Problem
 from ordnung.server.runs.approvals import demand_approval
 from ordnung.server.runs.documents import keep_revision
@@ -24,8 +24,8 @@ def start_run(run: Run, person: str) -> None:
     """Put a draft before the engine.
 
     Raises:
-        Problem: a payload is not packed, its repository's seal has ended, the house wants it approved or another
-            person to start it, it was started already, or one of its servers is in another run.
+        Problem: a payload is not packed, its repository's seal has ended, its window is over, the house wants it
+            approved or another person to start it, it was started already, or one of its servers is in another run.
     """
     missing = what_is_missing(run)
     if missing:
@@ -33,6 +33,8 @@ def start_run(run: Run, person: str) -> None:
         message = f"{first.product} {first.version}{more} is not packed. Pack a repository for these servers first."
         raise Problem("not-packed", message, status=409)
     _demand_seal(run)
+    if run.windows and all(datetime.datetime.fromisoformat(w["end"]) <= now() for w in run.windows):
+        raise Problem("window-over", f"The window of {run.name} is over. Lay it into another one.", status=409)
     demand_approval(run, person)
     if "runs" in settings.TWO_PEOPLE and run.drafted_by == person:
         message = f"You drafted {run.name}; this house wants another person to start it."
@@ -101,6 +103,8 @@ def extend_window(run: Run, until: datetime.datetime) -> None:
     last = max(run.windows, key=lambda window: datetime.datetime.fromisoformat(window["end"]))
     if until <= datetime.datetime.fromisoformat(last["end"]):
         raise Problem("format", "A window of a run under way can only end later, never earlier.", field="until")
+    if not is_near(until):
+        raise Problem("format", "That is more than ten years away.", field="until")
     record(on={"run": run.pk}, before={"ends": last["end"]}, after={"ends": until.isoformat()})
     run.windows = [{**w, "end": until.isoformat()} if w is last else w for w in run.windows]
     run.save(update_fields=["windows"])

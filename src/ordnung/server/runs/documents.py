@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from ordnung.core.night.limits import Wave
-from ordnung.core.run_sheet import RunSheet, SheetServer
+from ordnung.core.run_sheet import HandsOn, RunSheet, SheetServer
 from ordnung.engine.entry_codec import parse_rounds
 from ordnung.formats.sheet import read_sheet, sheet_body, sheet_sum
 from ordnung.server.clock import now
@@ -21,7 +21,6 @@ def sheet_of(run: Run, places: Sequence[RunServer] | None = None) -> RunSheet:
     used = {p.group for p in rows if p.group}
     racks, rooms = {p.server.rack for p in rows}, {p.server.room for p in rows}
     return RunSheet(
-        name=run.name,
         baseline=run.revision,
         servers=tuple(_server(place) for place in rows),
         waves=tuple(Wave(name=w["name"], wait_seconds=w["wait_seconds"], gate=w["gate"]) for w in run.waves),
@@ -50,6 +49,7 @@ def _server(place: RunServer) -> SheetServer:
         hold=place.hold,
         overrides=place.overrides,
         left_out=place.left_out,
+        hands=tuple(HandsOn(**step) for step in place.hands),
     )
 
 

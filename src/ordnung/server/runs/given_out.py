@@ -24,9 +24,14 @@ def sheet_file(run: Run) -> bytes:
     """``ordnung.sheet/1`` of a run: what is approved, and besides, when each step is expected."""
     sheet = present_sheet(run)
     file = SheetFile(
-        site=settings.SITE, number=run.pk, drafted_by=run.drafted_by, sheet=sheet, sha256=sheet_sum(sheet),
+        site=settings.SITE,
+        number=run.pk,
+        name=run.name,
+        drafted_by=run.drafted_by,
+        sheet=sheet,
+        sha256=sheet_sum(sheet),
         approvals=approvals_of(run),
-    )  # fmt: skip
+    )
     return write_sheet(file, {"timetable": _timetable(run), "forecast": asdict(forecast_row(run))})
 
 

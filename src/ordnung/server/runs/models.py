@@ -110,6 +110,8 @@ class RunServer(models.Model):
     """By payload and slot, what makes it sure that it is for that component, or why it is not."""
     left_out = models.JSONField(default=dict)
     """Slots that were taken out when the sheet was drafted, with their reasons."""
+    hands = models.JSONField(default=list)
+    """Steps that need a person at the server: slot, version, before or after, what to do (P3)."""
     overrides = models.JSONField(default=dict)
     """Checks that a person has overridden for this server, with the reason and who gave it."""
     stopping = models.CharField(max_length=40, default="")

@@ -11,6 +11,7 @@ from typing import Literal
 from ordnung.core.assessment import Standing, assess_fleet
 from ordnung.core.components import Server
 from ordnung.core.night.waits import Wait
+from ordnung.core.run_sheet import HandsOn
 from ordnung.core.sheet import PlannedWrite
 from ordnung.core.turn import WaveStand
 from ordnung.engine.entries import Back, Confirmed, Entry
@@ -56,6 +57,11 @@ class OverriddenRow:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class HandsOnRow(HandsOn):
+    """A step that needs a person at the server."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class WaitRow(Wait):
     """A gap of a planned lane, in seconds as its steps, and what is waited for."""
 
@@ -81,6 +87,7 @@ class RunServerRow:
     question: str
     answer: str
     overrides: list[OverriddenRow]
+    hands: list[HandsOnRow]
     percent: int | None
     since: datetime.datetime | None
     ended: str
@@ -268,6 +275,7 @@ def _lane(run: Run, place: RunServer, acts: Sequence[Entry]) -> RunServerRow:
         waits=[WaitRow(**wait) for wait in place.waits],
         happened=tell_steps(acts, run.started_at) if run.started_at else [],
         overrides=override_rows(place),
+        hands=[HandsOnRow(**step) for step in place.hands],
     )
 
 

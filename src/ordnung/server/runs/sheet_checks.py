@@ -132,6 +132,7 @@ def _outside(place: RunServer, standing: Standing, rounds: Sequence[PlannedRound
         unsettled=tuple(f"{name}: {how}" for name, how in sorted(place.identities.items()) if how.startswith("not")),
         barred=() if place.back else tuple(_barred(place, standing, rounds, known.store)),
         failed_before=tuple(sorted(failed)),
+        hands=tuple(f"{h['when']} {h['slot']} {h['to']}: {h['what']}" for h in place.hands),
         short=str(refusal) if refusal is not None and refusal.limit not in ("at once", "server") else "",
     )
 

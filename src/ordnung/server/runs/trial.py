@@ -13,6 +13,7 @@ from dataclasses import dataclass
 from ordnung.core.night.itinerary import Itinerary, plan_itinerary
 from ordnung.core.night.limits import NightLimits
 from ordnung.core.night.timetable import Timetable, WishRefusedError, plan_timetable
+from ordnung.server.clock import is_near
 from ordnung.server.problems import Problem
 from ordnung.server.runs.changes import SheetChange, put_change
 from ordnung.server.runs.layout import MANY, duties_of, places_of, sheet_limits, sheet_start
@@ -55,6 +56,8 @@ class TriedRow:
 
 def try_change(run: Run, trial: SheetTrial) -> TriedRow:
     """What a change would mean. Raises Problem for what is no change at all, as ``change_sheet``."""
+    if trial.start is not None and not is_near(trial.start):
+        raise Problem("format", "That is more than ten years away.", field="start")
     places = _places(run)
     stands_from = sheet_start(run)
     steps, stands = _stand(run, places, stands_from)
