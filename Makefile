@@ -4,7 +4,7 @@ PY := .venv/bin/python
 UV := .venv/bin/uv
 NIGHTS ?= 5000
 # What covers core and engine by itself; tracing all the other tests would cost a third more and prove nothing.
-OWN := tests/core tests/engine tests/controllers tests/simulation/test_runs.py tests/simulation/test_enclosures.py
+OWN := tests/core tests/engine tests/controllers tests/simulation/test_runs.py tests/simulation/test_turns.py tests/simulation/test_enclosures.py
 COVERED := --cov=ordnung.core --cov=ordnung.engine --cov-branch --cov-report=
 SPREAD := -n 3 --dist loadfile --no-loadscope-reorder
 CORE_COVERED := 100

@@ -6,6 +6,7 @@ import datetime
 
 import pytest
 
+from ordnung.core.away import AwayLimits, AwayPlace, may_begin
 from ordnung.core.turn import Turn, WaveStand, bars_reset, may_turn
 
 NOW = datetime.datetime(2026, 11, 26, 22, 30, tzinfo=datetime.UTC)
@@ -67,3 +68,12 @@ def test_no_reset_begins_outside_a_window():
     assert bars_reset(None, NOW) == "" and bars_reset(opened, NOW) == ""
     assert "closed at 22:31" in bars_reset(opened, NOW + MIN)
     assert "opens at 23:00" in bars_reset([*opened, (NOW + 30 * MIN, NOW + 60 * MIN)], NOW + MIN)
+
+
+def test_a_place_that_is_taken_comes_free_and_one_that_heals_is_told_as_such():
+    pair = AwayPlace(server="b", groups=("pair",), heals=True)
+    limits = AwayLimits(groups={"pair": 1}, at_once=1)
+    refusal = may_begin([pair], limits, AwayPlace(server="a", groups=("pair",)))
+    assert refusal is not None and not refusal.never and not refusal.kept
+    assert str(refusal) == "group pair allows 1 away: b (healing) is away or about to be"
+    assert may_begin([pair], limits, AwayPlace(server="c", outage=False)) is None

@@ -117,6 +117,8 @@ def test_what_does_not_fit_into_the_window_is_left_over_with_what_it_needs(house
     assert all(end <= 16 * 60 for end in ends(run).values())
     told = house.get(f"runs/{run['id']}/forecast")
     assert all(s["in_time"] >= 0.9 for s in told["servers"])
+    tried = house.post(f"runs/{run['id']}/sheet/try")
+    assert {o["server"] for o in tried["left"]} >= {s["server"] for s in left if "back in time" not in s["detail"]}
     wide = patch(house, run, windows=[a_window(long=9 * HOUR)])
     assert all(s["plan"] for s in wide["servers"]) and not any(s["detail"].startswith("Left") for s in wide["servers"])
     free = patch(house, run, windows=[])
@@ -148,6 +150,7 @@ def test_a_trial_tells_the_end_and_the_rule_and_changes_nothing(house):
     path = f"runs/{run['id']}/sheet/try"
     stands = house.post(path)
     assert stands["refused"] == "" and abs(stands["sooner_seconds"]) < 1 and stands["left"] == []
+    assert stands["end"] < stands["sure_end"] < house.post(path, {"at_once": 1})["sure_end"]
     group = next(iter(stands["groups"]))
     assert house.post(path, {"more_away": {group: 2}})["sooner_seconds"] > 0
     assert house.post(path, {"at_once": 1})["sooner_seconds"] <= 0

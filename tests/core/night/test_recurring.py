@@ -6,7 +6,7 @@ import datetime
 import time as real_time
 
 import pytest
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from ordnung.core.night.recurring import WindowRule, WindowRuleError, check_rule, find_zone, openings
@@ -113,6 +113,7 @@ def test_a_zone_nobody_knows_is_refused():
             find_zone(name)
 
 
+@settings(max_examples=30, deadline=None)
 @given(
     st.dates(datetime.date(2020, 1, 1), datetime.date(2030, 1, 1)),
     st.times(),

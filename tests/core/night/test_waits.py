@@ -42,7 +42,7 @@ def test_those_at_once_the_link_waves_windows_and_wishes_are_told():
 
 
 @given(nights())
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=80, deadline=None)
 def test_every_gap_is_told_and_who_is_named_held_what_is_named_until_then(night):
     duties, limits = night
     timetable = plan_timetable(duties, limits, tries=2)

@@ -14,5 +14,6 @@ export function tellTried(tried: Tried): string {
         4,
       )}`
     : "nobody is left over";
-  return `It would end ${clock(new Date(tried.end))}, ${moved}; ${left}.`;
+  const sure = tried.sure_end ? ` (nine in ten by ${clock(new Date(tried.sure_end))})` : "";
+  return `It would end ${clock(new Date(tried.end))}${sure}, ${moved}; ${left}.`;
 }

@@ -3,26 +3,32 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from collections.abc import Collection
 
 from ordnung.core.night.durations import History
 from ordnung.core.night.forecast import Forecast, forecast
-from ordnung.core.night.itinerary import Duty
+from ordnung.core.night.itinerary import Duty, Itinerary
 from ordnung.core.night.limits import NightLimits
 from ordnung.core.night.timetable import Timetable, plan_timetable
 
 
 def plan_surely(
-    duties: Sequence[Duty], limits: NightLimits, *, samples: int, seed: int = 0, history: History | None = None
+    duties: Collection[Duty | Itinerary],
+    limits: NightLimits,
+    *,
+    samples: int,
+    seed: int = 0,
+    history: History | None = None,
+    tries: int | None = None,
 ) -> tuple[Timetable, Forecast]:
     """The timetable and its forecast; with windows and a certainty asked for, the unsure are left over.
 
     Those with the least chance go first and what is left is planned anew, since whoever waited for them may be sure
-    then.
+    then. ``duties`` and ``tries`` as in ``plan_timetable``.
     """
     dropped: dict[str, str] = {}
     while True:
-        timetable = plan_timetable(duties, limits, dropped=dropped)
+        timetable = plan_timetable(duties, limits, tries=tries, dropped=dropped)
         found = forecast(timetable, limits, samples=samples, seed=seed, history=history)
         if limits.certainty is None:
             return timetable, found

@@ -16,8 +16,9 @@ from rest_framework.views import APIView
 from ordnung.server.api.overrides import find_place
 from ordnung.server.api.paging import paged, rows_of
 from ordnung.server.api.tables import FOR, write_table
+from ordnung.server.runs.again import copy_sheet, plan_again
 from ordnung.server.runs.approvals import approve, take_approval_back
-from ordnung.server.runs.changes import SheetChange, change_sheet, copy_sheet, plan_again
+from ordnung.server.runs.changes import SheetChange, change_sheet
 from ordnung.server.runs.commands import extend_window, hold_server, open_wave
 from ordnung.server.runs.given_out import SHEET_COLUMNS, SHEET_TEXTS, sheet_file, sheet_table
 from ordnung.server.runs.models import Run

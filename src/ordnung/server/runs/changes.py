@@ -1,4 +1,4 @@
-"""Changing a draft: waves, windows, wishes, who is left out; what it would mean beforehand; copying; planning again."""
+"""Changing a draft: waves, windows, wishes, hold points, who is left out."""
 
 from __future__ import annotations
 
@@ -9,25 +9,17 @@ from typing import Literal
 
 from django.db import transaction
 
-from ordnung.core.night.recurring import Opening, openings
+from ordnung.core.night.recurring import Opening
 from ordnung.core.night.waves import propose_waves
 from ordnung.core.run_sheet import compare_sheets
-from ordnung.core.sheet import PlannedRound, name_payloads
-from ordnung.engine.entry_codec import parse_rounds
-from ordnung.server.assessment.current import current_assessment
 from ordnung.server.audit.recording import record
-from ordnung.server.baselines.exclusions import reviewed
 from ordnung.server.clock import is_near, now
-from ordnung.server.house.models import MaintenanceWindow
 from ordnung.server.house.settings import house
-from ordnung.server.house.windows import LOOKED_AHEAD, zone
 from ordnung.server.problems import Problem
-from ordnung.server.repositories.payloads import StoredPayloads, open_store
 from ordnung.server.runs.documents import keep_revision, sheet_of
-from ordnung.server.runs.identities import Identities
 from ordnung.server.runs.layout import duties_of, lay_out_sheet, places_of
 from ordnung.server.runs.models import Run, RunServer
-from ordnung.server.runs.sheets import draft_sheet, put_plan, usual_name, window_rows
+from ordnung.server.runs.sheets import usual_name, window_rows
 from ordnung.server.shapes import limited, one_of
 from ordnung.server.work.events import tell
 
@@ -90,7 +82,7 @@ def change_sheet(run: Run, change: SheetChange, person: str) -> None:
         demand_draft(run)
         before = sheet_of(run)
         places = apply_change(run, change)
-        _save(run, places)
+        save_sheet(run, places)
         revision = keep_revision(run, person, _tell(change), places)
         differences = compare_sheets(before, sheet_of(run, places))
         told = [f"{d.server + ' ' if d.server else ''}{d.what}: {d.after}" for d in differences[:20]]
@@ -161,12 +153,13 @@ def _proposed(places: Sequence[RunServer]) -> list[WaveChange]:
     if not waves:
         raise Problem("no-waves", "Too few of these servers are alike: nothing could be learnt from the first ones.")
     return [
-        WaveChange(name=w.name, servers=list(w.servers or ()), wait_seconds=int(w.wait_seconds), gate=_gate(w.gate))
+        WaveChange(name=w.name, servers=list(w.servers or ()), wait_seconds=int(w.wait_seconds), gate=gate_of(w.gate))
         for w in waves
     ]
 
 
-def _gate(gate: str) -> Literal["none", "person"]:
+def gate_of(gate: str) -> Literal["none", "person"]:
+    """A gate as a change names it."""
     return "person" if gate == "person" else "none"
 
 
@@ -198,7 +191,8 @@ def demand_draft(run: Run) -> None:
         raise Problem("not-a-draft", f"{run.name} was started; its sheet stays as it was then.", status=409)
 
 
-def _save(run: Run, places: Sequence[RunServer]) -> None:
+def save_sheet(run: Run, places: Sequence[RunServer]) -> None:
+    """Keep a sheet as it was laid out: its servers are these and no others."""
     run.save()
     run.servers.exclude(pk__in=[place.pk for place in places]).delete()
     # An upsert: updating field by field, row by row, takes many times as long.
@@ -219,123 +213,3 @@ def _tell(change: SheetChange) -> str:
         (change.hold is not None, "hold points"),
     ]
     return "; ".join(words for is_so, words in parts if is_so) or "nothing"
-
-
-# Copying
-
-
-def copy_sheet(run: Run, person: str) -> Run:
-    """A new draft for the servers of another sheet, as they stand now: with its waves, and its window's next opening.
-
-    Raises:
-        Problem: none of its servers has anything to do.
-    """
-    old = places_of(run)
-    fresh = draft_sheet([p.server.name for p in old], person, run.name, windows=_next_openings(run))
-    if run.waves:
-        kept = {p.server.name for p in fresh.servers.select_related("server")}
-        waves = [
-            WaveChange(
-                name=wave["name"],
-                servers=[p.server.name for p in old if p.wave == wave["name"] and p.server.name in kept],
-                wait_seconds=int(wave["wait_seconds"]),
-                gate=_gate(wave["gate"]),
-            )
-            for wave in run.waves
-        ]
-        change_sheet(fresh, SheetChange(waves=waves), person)
-    return fresh
-
-
-def _next_openings(run: Run) -> tuple[Opening, ...]:
-    names = {w.get("name") for w in run.windows}
-    rules = [row.value() for row in MaintenanceWindow.objects.filter(name__in=names)]
-    coming = openings(rules, zone(), now(), now() + LOOKED_AHEAD) if rules else ()
-    return coming[:1]
-
-
-# Readings that changed
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class StaleServerRow:
-    """A server of a draft that is no longer what the sheet was made for."""
-
-    server: str
-    why: str
-
-
-def stale_rows(run: Run, places: Sequence[RunServer]) -> list[StaleServerRow]:
-    """Which servers of a draft must be planned again: their readings or the baseline lead elsewhere by now."""
-    if run.state != Run.State.DRAFT or run.takes_back_id is not None:
-        return []
-    found = []
-    standings = {s.server.name: s for s in reviewed(current_assessment().chosen([p.server.name for p in places]))}
-    for place in places:
-        standing = standings.get(place.server.name)
-        if standing is None:
-            found.append(StaleServerRow(server=place.server.name, why="it has no reading any more"))
-            continue
-        planned, fresh = parse_rounds(place.rounds), name_payloads(standing.route.rounds, standing.positions)
-        if fresh != planned:
-            found.append(StaleServerRow(server=place.server.name, why=_why_stale(planned, fresh)))
-    return found
-
-
-def _why_stale(planned: Sequence[PlannedRound], fresh: Sequence[PlannedRound]) -> str:
-    old, new = ([p.write for step in rounds for p in step.writes] for rounds in (planned, fresh))
-    if not new:
-        return "it needs nothing any more"
-    by_slot = {write.slot: write for write in new}
-    for write in old:
-        now_at = by_slot.get(write.slot)
-        if now_at is None:
-            return f"{write.slot} needs nothing any more"
-        if (now_at.source, now_at.to) != (write.source, write.to):
-            return f"{write.slot} goes {now_at.source} → {now_at.to} now, not {write.source} → {write.to}"
-    known = {write.slot for write in old}
-    added = next((write for write in new if write.slot not in known), None)
-    return f"{added.slot} needs {added.to} now" if added else "its rounds or payloads are others now"
-
-
-def plan_again(run: Run, person: str) -> str:
-    """Plan the servers anew that changed, and lay the sheet out; those that need nothing any more leave it.
-
-    Returns:
-        What that moved, in a sentence.
-
-    Raises:
-        Problem: it is no draft, nothing changed, or nobody would be left.
-    """
-    with transaction.atomic():
-        demand_draft(run)
-        places = places_of(run)
-        stale = {row.server for row in stale_rows(run, places)}
-        if not stale:
-            raise Problem("nothing-changed", "Nothing has changed since the sheet was made.", status=409)
-        before, settled = run.planned_seconds, Identities(StoredPayloads(open_store(), None))
-        standings = {s.server.name: s for s in reviewed(current_assessment().chosen(sorted(stale)))}
-        gone = [n for n in stale if n not in standings or not standings[n].route.rounds]
-        kept = [place for place in places if place.server.name not in gone]
-        if not kept:
-            raise Problem("nothing-to-do", "None of these servers needs anything any more. Throw the sheet away.")
-        for place in kept:
-            if place.server.name in stale:
-                standing = standings[place.server.name]
-                rounds = name_payloads(standing.route.rounds, standing.positions)
-                put_plan(place, standing, standing.route, rounds, settled)
-        run.revision = current_assessment().baseline.number
-        lay_out_sheet(run, kept)
-        _save(run, kept)
-        moved = _moved(before, run.planned_seconds, len(stale), len(gone))
-        keep_revision(run, person, f"planned again: {', '.join(sorted(stale)[:5])}", kept)
-        record(on={"run": run.pk, "servers": sorted(stale)}, after={"moved": moved})
-    tell("runs", id=run.pk)
-    return moved
-
-
-def _moved(before: float, after: float, stale: int, gone: int) -> str:
-    by = round((after - before) / 60)
-    end = "the planned end stays" if by == 0 else f"it ends {abs(by)} min {'later' if by > 0 else 'earlier'}"
-    left = f", {gone} need nothing any more" if gone else ""
-    return f"{stale} planned again{left}; {end}"

@@ -22,8 +22,8 @@ from ordnung.server.assessment.present import CellRow, StrandedRow, glyph_row
 from ordnung.server.baselines.current import read_follows, read_rules
 from ordnung.server.clock import now
 from ordnung.server.house.settings import house
+from ordnung.server.runs.again import StaleServerRow, stale_rows
 from ordnung.server.runs.approvals import ApprovalRow, approval_rows
-from ordnung.server.runs.changes import StaleServerRow, stale_rows
 from ordnung.server.runs.derived import load_acts, load_ends
 from ordnung.server.runs.models import Run, RunServer, TapeEntry
 from ordnung.server.runs.sheets import MissingRow, way_back_version, what_is_missing

@@ -10,16 +10,21 @@ import threading
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 
+from ordnung.core.night.certainty import plan_surely
+from ordnung.core.night.durations import History
 from ordnung.core.night.itinerary import Itinerary, plan_itinerary
 from ordnung.core.night.limits import NightLimits
 from ordnung.core.night.timetable import Timetable, WishRefusedError, plan_timetable
 from ordnung.server.clock import is_near
 from ordnung.server.problems import Problem
 from ordnung.server.runs.changes import SheetChange, put_change
+from ordnung.server.runs.history import load_history
 from ordnung.server.runs.layout import MANY, duties_of, places_of, sheet_limits, sheet_start
 from ordnung.server.runs.models import Run, RunServer
 from ordnung.server.shapes import limited
 
+SAMPLES, TRIES = 100, 8
+"""Few enough to be answered while something is dragged."""
 KEPT = 4
 """Duties of so many sheets are kept at hand: a person tries one many times over."""
 
@@ -49,6 +54,8 @@ class TriedRow:
     planned_seconds: float
     sooner_seconds: float
     """By how much the planned end comes earlier than as the sheet stands; negative: later."""
+    sure_end: datetime.datetime | None
+    """When nine in ten such nights are over; None where there are too many servers to say so at once."""
     left: list[TriedLeftRow]
     groups: dict[str, float]
     """Seconds that servers of each group are away in all."""
@@ -60,12 +67,13 @@ def try_change(run: Run, trial: SheetTrial) -> TriedRow:
         raise Problem("format", "That is more than ten years away.", field="start")
     places = _places(run)
     stands_from = sheet_start(run)
-    steps, stands = _stand(run, places, stands_from)
+    known = _stand(run, places, stands_from)
     tried = put_change(run, places, trial)
     start = trial.start or sheet_start(run)
     limits = _tried_limits(sheet_limits(run, tried, start), trial)
+    steps = [known.steps[p.server.name] for p in tried if p.server.name in known.steps]
     try:
-        timetable = _plan([steps[p.server.name] for p in tried if p.server.name in steps], limits)
+        timetable, sure = _try(steps, limits, known.history, run.pk)
     except WishRefusedError as error:
         return _refused(start, str(error))
     return TriedRow(
@@ -73,14 +81,25 @@ def try_change(run: Run, trial: SheetTrial) -> TriedRow:
         start=start,
         end=start + datetime.timedelta(seconds=timetable.makespan),
         planned_seconds=timetable.makespan,
-        sooner_seconds=(stands_from - start).total_seconds() + stands - timetable.makespan,
+        sooner_seconds=(stands_from - start).total_seconds() + known.seconds - timetable.makespan,
+        sure_end=None if sure is None else start + datetime.timedelta(seconds=sure),
         left=[TriedLeftRow(server=o.server, reason=o.reason) for o in timetable.left],
         groups=_away(timetable),
     )
 
 
+def _try(
+    steps: Collection[Itinerary], limits: NightLimits, history: History, seed: int
+) -> tuple[Timetable, float | None]:
+    """The timetable and when it is over with nine in ten; the unsure are left over as they would be (F4)."""
+    if len(steps) > MANY:
+        return _plan(steps, limits), None
+    timetable, found = plan_surely(steps, limits, samples=SAMPLES, seed=seed, history=history, tries=TRIES)
+    return timetable, found.end.p90
+
+
 def _plan(steps: Collection[Itinerary], limits: NightLimits) -> Timetable:
-    return plan_timetable(steps, limits, tries=0 if len(steps) > MANY else 8)
+    return plan_timetable(steps, limits, tries=0 if len(steps) > MANY else TRIES)
 
 
 def _tried_limits(limits: NightLimits, trial: SheetTrial) -> NightLimits:
@@ -93,7 +112,9 @@ def _tried_limits(limits: NightLimits, trial: SheetTrial) -> NightLimits:
 
 
 def _refused(start: datetime.datetime, why: str) -> TriedRow:
-    return TriedRow(refused=why, start=start, end=start, planned_seconds=0, sooner_seconds=0, left=[], groups={})
+    return TriedRow(
+        refused=why, start=start, end=start, planned_seconds=0, sooner_seconds=0, sure_end=None, left=[], groups={}
+    )
 
 
 def _away(timetable: Timetable) -> dict[str, float]:
@@ -119,13 +140,14 @@ class _Known:
 
     steps: dict[str, Itinerary]
     seconds: float
+    history: History
 
 
 _known: dict[tuple[int, str], _Known] = {}
 _lock = threading.Lock()
 
 
-def _stand(run: Run, places: Sequence[RunServer], start: datetime.datetime) -> tuple[dict[str, Itinerary], float]:
+def _stand(run: Run, places: Sequence[RunServer], start: datetime.datetime) -> _Known:
     key = (run.pk, run.revisions.values_list("sha256", flat=True).last() or "")
     with _lock:
         known = _known.get(key)
@@ -133,9 +155,10 @@ def _stand(run: Run, places: Sequence[RunServer], start: datetime.datetime) -> t
         limits = sheet_limits(run, places, start)
         duties = duties_of(places_of(run)).items()
         steps = {name: plan_itinerary(duty, limits) for name, duty in duties if duty.route.rounds}
-        known = _Known(steps, _plan(steps.values(), limits).makespan)
+        history = load_history({step.model for step in steps.values()})
+        known = _Known(steps, _plan(steps.values(), limits).makespan, history)
         with _lock:
             while len(_known) >= KEPT:
                 _known.pop(next(iter(_known)))
             _known[key] = known
-    return known.steps, known.seconds
+    return known
