@@ -9,6 +9,7 @@ import pytest
 
 from ordnung.core.turn import Turn, WaveStand
 from ordnung.engine.entries import Ended, PlaceTaken, ResetIntent
+from ordnung.engine.place_steps import take_place
 from ordnung.engine.run import carry_out_run
 from ordnung.engine.server_run import carry_out
 from ordnung.engine.telling import tell_reason
@@ -82,6 +83,18 @@ async def test_who_needs_longer_than_the_window_is_left_over_untouched(house):
     assert writes_of(house.devices["gauge-01"].log) == []
     ended = house.journal.tapes["1", "gauge-01"][-1].value
     assert "needs 25 min, 20 are left. Nothing was sent." in tell_reason(ended.reason, ended.facts)
+
+
+async def test_one_that_was_put_off_half_way_and_finds_no_room_any_more_is_not_called_untouched(house):
+    start = house.clock.now()
+    windows = ((start, start + datetime.timedelta(minutes=20)),)
+    house.journal.turns["gauge-01"] = lambda _: Turn(server="gauge-01", windows=windows, needs_seconds=1500)
+    hand = house.hand("gauge-01")
+    hand.state = dataclasses.replace(hand.state, done=(("bmc", "2.80.0"),))
+    await take_place(hand)
+    ended = house.journal.tapes["1", "gauge-01"][-1].value
+    assert ended.ending == "stopped"
+    assert "Nothing more was sent." in tell_reason(ended.reason, ended.facts)
 
 
 async def test_no_reset_is_asked_for_while_no_window_is_open(house):

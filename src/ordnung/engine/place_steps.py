@@ -30,7 +30,9 @@ async def take_place(hand: Hand) -> None:
                     ticket.refusal = error.refusal
             why = ticket.refusal
             if why is not None and why.never:
-                await hand.end(Ending.LEFT_OVER, Reason.NO_WINDOW, why=why)
+                # One that was put off for somebody else's job may have had some of its rounds.
+                ending, sent = (Ending.STOPPED, "Nothing more") if hand.state.done else (Ending.LEFT_OVER, "Nothing")
+                await hand.end(ending, Reason.NO_WINDOW, why=why, sent=sent)
                 return
             await hand.show("waiting", f"for its turn: {why}" if why else "for its turn")
             if why is None or not why.kept:

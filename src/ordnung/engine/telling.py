@@ -41,7 +41,7 @@ SENTENCES: dict[Reason, str] = {
     Reason.LEVEL_ALREADY: "level already",
     Reason.NO_WAY_FORWARD: "nothing to do; no way for {slots}",
     Reason.STOPPED: "stopped by a person; nothing is under way on this server",
-    Reason.NO_WINDOW: "its turn never came: {why}. Nothing was sent. Plan it into another window.",
+    Reason.NO_WINDOW: "its turn came no more: {why}. {sent} was sent. Plan it into another window.",
     Reason.NOT_APPROVED: "it would need {what} now, which is not what was approved. Nothing was sent. Plan it again.",
     Reason.NO_PLACE: "its turn never came: {why}. Nothing was sent. Bring the others back first, then start it again.",
     Reason.CONTROLLER: "{cause}: {detail}. {remedy}",
