@@ -92,7 +92,10 @@ def test_waves_are_proposed_moved_by_keys_and_by_dragging_and_told_beforehand(pa
     page.keyboard.press("Alt+ArrowUp")
     expect(rest.get_by_role("button", name=name, exact=True)).to_have_count(0)
     canary.get_by_label("Minutes to wait after canary").fill("45")
-    page.keyboard.press("Enter")
+    with page.expect_response(re.compile(r"/sheet$")):
+        page.keyboard.press("Enter")
+    # While it is being kept, the words of a button fade.
+    expect(side(page).get_by_role("button", name="Propose them anew")).to_be_enabled()
     check_axe(page, "light")
     side(page).get_by_role("button", name="Document", exact=True).click()
     came = side(page).get_by_role("region", name="How it came about")
