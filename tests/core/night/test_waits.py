@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+import dataclasses
+import random
 import re
 
 from hypothesis import given, settings
 
 from ordnung.core.away import limits_of
 from ordnung.core.night.limits import GroupLimit, NightLimits, Wave, Window, Wish
-from ordnung.core.night.timetable import plan_timetable
+from ordnung.core.night.placing import Placed
+from ordnung.core.night.timetable import Timetable, plan_timetable
 from ordnung.core.night.waits import tell_waits
 from tests.core.night.nights import a_duty, nights
 
@@ -62,3 +65,33 @@ def test_every_gap_is_told_and_who_is_named_held_what_is_named_until_then(night)
                 other = seats[who]
                 assert who != server
                 assert (kind, name) in [(k, n) for k, n, _ in limits_of(other.itinerary.place, limits.away)]
+
+
+def test_a_gap_half_way_is_told_too():
+    """Nights made by a seed, so that such gaps are always among them."""
+    whys, half_way = set(), 0
+    for seed in range(40):
+        dice = random.Random(seed)
+        duties = [
+            a_duty(f"s{n}", *[(float(dice.randrange(5, 400, 7)), dice.choice([REBOOT, "controller restart"])) for _ in range(2)],
+                   group=dice.choice(["a", "b", ("a", "b")]))
+            for n in range(9)
+        ]  # fmt: skip
+        groups = (GroupLimit(name="a", may_be_away=2), GroupLimit(name="b", may_be_away=1, between=True))
+        night = NightLimits(groups=groups, transfers=1, at_once=3)
+        timetable = plan_timetable(duties, night, tries=2)
+        begins = {seat.server: seat.placed.begins for seat in timetable.seats}
+        for server, waits in tell_waits(timetable, night).items():
+            whys |= {re.sub(r"for \S+:", "for", wait.why) for wait in waits}
+            half_way += sum(wait.start > begins[server] for wait in waits)
+    assert half_way and whys == {
+        "for 1 transfers at once", "for 3 servers at once", "for group a allows 2 away", "for group b allows 1 away",
+    }  # fmt: skip
+
+
+def test_a_gap_that_no_single_server_accounts_for_is_told_as_such():
+    night = NightLimits()
+    (seat,) = plan_timetable([a_duty("a", (30.0, REBOOT))], night).seats
+    late = Placed(seat.placed.itinerary, tuple(start + 60.0 for start in seat.placed.starts))
+    found = tell_waits(Timetable(seats=(dataclasses.replace(seat, placed=late),), left=(), bound=0.0), night)
+    assert [w.why for w in found["a"]] == ["for a place that is free for as long as it needs it"]
