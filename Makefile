@@ -3,8 +3,8 @@
 PY := .venv/bin/python
 UV := .venv/bin/uv
 NIGHTS ?= 5000
-# What covers core and engine by itself; tracing all the other tests would cost a third more and prove nothing.
-OWN := tests/core tests/engine tests/controllers tests/simulation/test_runs.py tests/simulation/test_turns.py tests/simulation/test_enclosures.py
+# What covers core and engine by itself (tests/conftest.py) is traced alone, without what goes through every position.
+TRACED := own and not exhaustive
 COVERED := --cov=ordnung.core --cov=ordnung.engine --cov-branch --cov-report=
 SPREAD := -n 3 --dist loadfile --no-loadscope-reorder
 CORE_COVERED := 100
@@ -74,8 +74,8 @@ quick: setup
 
 test: setup /usr/bin/chromium
 	@$(MAKE) --no-print-directory -j2 check
-	$(PY) -m pytest $(SPREAD) tests/journeys tests $(OWN:%=--ignore=%)
-	$(PY) -m pytest $(SPREAD) $(COVERED) $(OWN)
+	$(PY) -m pytest $(SPREAD) -m "not ($(TRACED))" tests/journeys tests
+	$(PY) -m pytest $(SPREAD) $(COVERED) -m "$(TRACED)" tests/core tests/engine tests/controllers tests/simulation
 	$(PY) -m coverage report --include='src/ordnung/core/*' --fail-under=$(CORE_COVERED)
 	$(PY) -m coverage report --include='src/ordnung/engine/*' --fail-under=$(ENGINE_COVERED)
 

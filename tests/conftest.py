@@ -57,6 +57,15 @@ def mirror_folder(tmp_path_factory) -> Path:
 
 
 NIGHTS_A_GROUP = 15
+OWN = ("core", "engine", "controllers", "simulation")
+"""What covers core and engine by itself, but for the random nights; tracing the rest would only cost time."""
+
+
+def pytest_collection_modifyitems(items) -> None:
+    for item in items:
+        folder = item.path.relative_to(Path(__file__).parent).parts[0]
+        if folder in OWN and item.path.name != "test_random.py":
+            item.add_marker(pytest.mark.own)
 
 
 class ByFile(LoadFileScheduling):

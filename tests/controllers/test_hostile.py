@@ -163,6 +163,7 @@ async def hostile(tmp_path):
         await runner.cleanup()
 
 
+@pytest.mark.exhaustive
 async def test_many_hostile_ones_and_many_legal_shapes_in_one_survey(hostile, live, tmp_path):
     """All legal ones are read completely, all others named, and memory stays flat."""
     urls, ca = hostile

@@ -11,6 +11,7 @@ import pytest
 from ordnung.controllers import Marker
 from ordnung.core.away import AwayPlace
 from ordnung.core.components import Component, Server
+from ordnung.core.errands import Errand, ErrandKind, Moves
 from ordnung.core.facts import Facts
 from ordnung.core.route import Write
 from ordnung.core.sheet import NamedPayload, PlannedRound, PlannedWrite
@@ -58,6 +59,14 @@ DEFERRED = e.Deferred(reason=e.Reason.FOREIGN_JOB)
 BEGUN = (PLACE, READ, PLAN)
 WRITTEN = (*BEGUN, INTENT, SENT, DONE)
 
+MOVES = (ErrandKind.MOVE_OFF, ErrandKind.TAKE_BACK, ErrandKind.HEALED)
+MOVING = e.PlaceTaken(place=PLACE.place, moves=Moves(off=True, healed=True))
+OFF, BACK_AGAIN, WHOLE = (e.ErrandAsked(errand=Errand(kind=kind), of="desk") for kind in MOVES)
+DONE_OUTSIDE = e.ErrandDone(by="desk", note="with a note")
+REFUSED = e.ErrandGivenUp(why="not now")
+BEGUN_ALL_THE_SAME = e.ErrandGivenUp(why="nobody answered", begun=True)
+MOVED = tuple(MOVING if value is PLACE else value for value in WRITTEN)
+
 
 def tape(*values):
     return [Entry(seq=n, at=NOW, value=value) for n, value in enumerate(values, start=1)]
@@ -88,6 +97,12 @@ def tape(*values):
         ((*BEGUN, DEFERRED), "take a place"),
         ((*BEGUN, DEFERRED, PLACE), "read"),
         ((PLACE, READ, FAILED), "none"),
+        (MOVED, "errand"),
+        ((*MOVED, OFF), "errand"),
+        ((*MOVED, OFF, DONE_OUTSIDE), "reset"),
+        ((*MOVED, OFF, REFUSED), "errand"),
+        ((*MOVED, OFF, DONE_OUTSIDE, RESET, RESET_SENT, SEEN, BACK, CONFIRMED), "check"),
+        ((*MOVED, OFF, DONE_OUTSIDE, RESET, RESET_SENT, SEEN, BACK, CONFIRMED, BACK_AGAIN), "errand"),
     ],
 )
 def test_what_comes_next_follows_from_the_tape_alone(values, step):
@@ -114,6 +129,15 @@ def test_what_comes_next_follows_from_the_tape_alone(values, step):
         (*BEGUN, GIVEN),
         (*BEGUN, FAILED, GIVEN),  # it was never away: nothing is kept
         (PLACE, FAILED, READ),
+        (*MOVED, RESET),  # its work is still there
+        (*MOVED, OFF, RESET),
+        (*MOVED, OFF, OFF),
+        (*MOVED, OFF, INTENT),
+        (*WRITTEN, RESET, OFF),
+        (*MOVED, DONE_OUTSIDE),
+        (*MOVED, REFUSED),
+        (*MOVED, OFF, REFUSED, RESET),
+        (*MOVED, OFF, DONE_OUTSIDE, DEFERRED),
     ],
 )
 def test_a_tape_that_breaks_an_invariant_is_an_error(values):
@@ -138,6 +162,13 @@ def test_a_gap_in_the_numbers_is_an_error():
         ((*WRITTEN, RESET, RESET_SENT, BACK, CONFIRMED, FAILED), False, False, False),
         ((*WRITTEN, RESET, RESET_SENT, FAILED, GIVEN), False, False, False),
         ((*BEGUN, DEFERRED), False, False, False),
+        ((*MOVED, OFF, FAILED), False, False, False),
+        ((*MOVED, OFF, REFUSED, FAILED), False, False, False),
+        ((*MOVED, OFF, BEGUN_ALL_THE_SAME, FAILED), True, True, False),
+        ((*MOVED, OFF, DONE_OUTSIDE, FAILED), True, True, False),
+        ((*MOVED, OFF, DONE_OUTSIDE, BACK_AGAIN, DONE_OUTSIDE, FAILED), False, False, False),
+        ((*MOVED, OFF, DONE_OUTSIDE, BACK_AGAIN, DONE_OUTSIDE, WHOLE, REFUSED, FAILED), True, True, False),
+        ((*MOVED, OFF, DONE_OUTSIDE, BACK_AGAIN, REFUSED, FAILED, GIVEN), False, False, False),
     ],
 )
 def test_a_failure_while_away_keeps_the_place_until_it_is_given_back(values, holds, kept, away):
@@ -150,6 +181,7 @@ EVERY = (
     *WRITTEN, RESET, RESET_SENT, ASKED, ANSWERED, SEEN, BACK, CONFIRMED, UNSENT, RESET_UNSENT, FAILED, GIVEN, DEFERRED,
     e.Warned(check="clock", seen="its clock is 8 min ahead", remedy="Set it."),
     e.WriteFailed(reason=e.Reason.TASK_FAILED, facts={"slot": "bios"}),
+    OFF, DONE_OUTSIDE, REFUSED,
 )  # fmt: skip
 
 

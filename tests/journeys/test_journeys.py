@@ -20,6 +20,7 @@ LONG = 120_000
 @pytest.fixture(scope="module")
 def demo(tmp_path_factory):
     found = Demo(tmp_path_factory.mktemp("demo"))
+    Api(found.web, found.password).be_patient()
     yield found
     assert found.stop() == 0, found.log.read_text()
 
@@ -87,6 +88,8 @@ def test_1_the_whole_way(page, demo):
         states.get_by_role("row", name=re.compile("surge-07 (staging|writing|written|resetting|returning)"))
     ).to_be_visible(timeout=LONG)
     expect(page.get_by_role("progressbar", name="14 servers to the baseline")).to_be_visible()
+    # A backplane wants a look at its lights: somebody is at the server, and says so.
+    page.get_by_role("button", name="Done: vault-01").click(timeout=LONG)
     expect(page.get_by_role("heading", name="Ended, 14 of 14 servers done")).to_be_visible(timeout=LONG)
     expect(states.get_by_role("row", name=re.compile("level every version confirmed by reading"))).to_have_count(14)
 
@@ -379,6 +382,59 @@ def test_8_a_wave_waits_for_a_person_and_one_server_is_held(page, demo):
     expect(page.get_by_role("table", name="State of each server")).to_contain_text("held before the next step")
     details.get_by_role("button", name=f"Let {names[1]} go on").click()
     expect(page.get_by_role("heading", name="Ended, 2 of 2 servers done")).to_be_visible(timeout=LONG)
+
+
+def test_8_a_step_by_hand_is_ticked_from_a_phone_and_the_call_is_seen(page, demo):
+    """The backplane of a storage server wants a look at its lights: called on every page, ticked at the rack."""
+    api = Api(demo.web, demo.password)
+    api.post("repositories", {"servers": ["vault-18"]})
+    assert api.wait_for_work()["state"] == "done"
+    run = api.post("runs", {"servers": ["vault-18"]})
+    assert "See that the light" in run["servers"][0]["hands"][0]["what"]
+    api.post(f"runs/{run['id']}/start")
+    page.set_viewport_size({"width": 390, "height": 800})
+    sign_in(page, demo, "/floor")
+    page.get_by_role("link", name=re.compile("call.* for a person")).click(timeout=LONG)
+    rack = page.get_by_role("region", name="Hill annex, rack H2")
+    row = rack.get_by_role("listitem").filter(has_text="vault-18")
+    expect(row).to_contain_text("See that the light of each drive bay is green.", timeout=LONG)
+    expect(row).to_contain_text("to do", timeout=LONG)
+    check_axe(page, "light")
+    row.get_by_role("button", name="Seen: vault-18").click()
+    expect(row).to_contain_text("seen by lead")
+    assert re.fullmatch(r"(\(\d+\) )?Ordnung", page.title())
+    row.get_by_label("A note on vault-18").fill("one was amber, reseated")
+    row.get_by_role("button", name="Done: vault-18").click()
+    expect(row).to_have_count(0)
+    page.set_viewport_size({"width": 1280, "height": 800})
+    page.goto(f"{demo.web}/run-sheet/{run['id']}?lane=vault-18")
+    expect(page.get_by_role("heading", name="Ended, 1 of 1 servers done")).to_be_visible(timeout=LONG)
+    told = [entry["text"] for entry in api.get(f"runs/{run['id']}/tape?server=vault-18")]
+    assert "done by lead: one was amber, reseated" in told
+
+
+def test_8_work_is_moved_off_by_the_house_s_own_desk_and_who_does_it_is_chosen(page, demo):
+    api = Api(demo.web, demo.password)
+    sign_in(page, demo, "/house")
+    hooks = page.get_by_role("region", name="Hooks")
+    hooks.get_by_role("button", name="Try work desk").click()
+    expect(hooks.get_by_role("status").filter(has_text="answered")).to_be_visible()
+    page.get_by_role("button", name="charts", exact=True).click()
+    group = page.get_by_role("form", name="Group charts")
+    group.get_by_label("Before one goes away, its work").click()
+    page.get_by_role("option", name="is moved off by a hook").click()
+    group.get_by_role("button", name="Change").click()
+    expect(group.get_by_text("Say which hook is asked for charts.")).to_be_visible()
+    page.trouble[:] = [told for told in page.trouble if "422" not in told]
+    group.get_by_label("Hook", exact=True).click()
+    page.get_by_role("option", name="work desk").click()
+    group.get_by_label("Moving off, minutes").fill("2")
+    check_axe(page, "light")
+    group.get_by_role("button", name="Change").click()
+    expect(page.get_by_text("work moved off by work desk (2 min off, 0 min back)")).to_be_visible()
+    found = next(row for row in api.get("groups") if row["name"] == "charts")
+    assert (found["mover"], found["hook"], found["off_seconds"]) == ("hook", "work desk", 120)
+    api.patch("groups/charts", {"mover": "", "hook": ""})
 
 
 def test_9_a_restart_that_does_not_come_to_pass_is_a_question_on_the_sheet(page, demo):

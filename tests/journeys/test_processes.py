@@ -107,6 +107,7 @@ def site(tmp_path):
 def test_killing_the_engine_at_any_moment_loses_and_doubles_nothing(site):
     names = ["surge-07", "gauge-01", "surge-08", "vault-01"]
     api = Api(site.web, PEOPLE["lead"])
+    api.be_patient()
     api.post("surveys", {"servers": names})
     assert api.wait_for_work()["state"] == "done"
     api.post("repositories", {"servers": names})

@@ -54,6 +54,9 @@ class Person:
     def put(self, path: str, body: Any) -> Any:
         return self._told(self.web.put(f"/api/v1/{path}", json.dumps(body), content_type="application/json"))
 
+    def patch(self, path: str, body: Any) -> Any:
+        return self._told(self.web.patch(f"/api/v1/{path}", json.dumps(body), content_type="application/json"))
+
     def delete(self, path: str) -> Any:
         return self._told(self.web.delete(f"/api/v1/{path}"))
 

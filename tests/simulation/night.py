@@ -16,6 +16,7 @@ from pathlib import Path
 from ordnung.core.assessment import assess_fleet
 from ordnung.core.away import AwayLimits
 from ordnung.core.drift import Verdict
+from ordnung.core.errands import ErrandKind, Moves
 from ordnung.core.rules import FIXED_RULES
 from ordnung.engine import entries as e
 from ordnung.engine.entries import Answer
@@ -27,6 +28,7 @@ from ordnung.engine.world import Patience
 from ordnung.standins.faults import QUIRKS, Fault
 from ordnung.standins.hardware import Hardware, writes_of
 from ordnung.standins.scenario import random_hardware
+from ordnung.standins.workdesk import ASKED, DESK_FAULTS, DeskFault
 from tests.simulation.clock import VirtualClock, run
 from tests.simulation.lines import controller_of
 from tests.simulation.world import Crashed, House
@@ -87,14 +89,33 @@ async def _play(seed: int, mirror: Path) -> Night:
         if {"no reset time", "no boot progress"} <= device.quirks and chance.random() < 0.7:
             device.faults.append(Fault("answer lost", on="reset", times=chance.randint(1, 2)))
     runs = [devices[::2], devices[1::2]] if len(devices) > 1 and chance.random() < 0.6 else [devices]
+    house.moves = {device.name: chance.choice(MOVES) for device in devices}
+    house.desk.faults = [_desk_fault(chance, devices) for _ in range(chance.choice((0, 0, 0, 1, 3)))]
+    house.desk.seconds, house.desk.heals = chance.choice((5.0, 60.0, 600.0)), chance.choice((0.0, 900.0))
     lives = await _live(chance, house, runs, groups)
     for number, members in enumerate(runs, start=1):
         for device in members:
             await check_server(house, str(number), device)
+            check_desk(house, device, house.moves[device.name])
+            check_home(house, str(number), device)
     check_limits(devices, groups, limits)
     assert not house.troubles, f"errors of our own: {house.troubles}"
     endings = tuple(str(state.ended.ending) for state in house.journal.states.values() if state.ended)
     return Night(seed, len(devices), lives, endings)
+
+
+MOVES = (
+    Moves(), Moves(), Moves(off=True), Moves(off=True, between=True), Moves(off=True, healed=True), Moves(healed=True)
+)  # fmt: skip
+
+
+def _desk_fault(chance: random.Random, devices: Sequence[Hardware]) -> DeskFault:
+    return DeskFault(
+        chance.choice(sorted(DESK_FAULTS)),
+        server=chance.choice((None, chance.choice(devices).name)),
+        on=chance.choice((None, *ASKED)),
+        times=chance.choice((1, 3, 1000)),
+    )
 
 
 def spoil(chance: random.Random, device: Hardware) -> None:
@@ -184,7 +205,8 @@ async def check_server(house: House, number: str, device: Hardware) -> None:
         assert entry["what"] != "refused" or any(told in entry["why"] for told in BY_FAULT), entry
     if state.ended.ending is e.Ending.LEVEL:
         await _check_level(house, device)
-    left_away = state.is_away
+    still_heals = any(errand.kind is ErrandKind.HEALED for errand, _ in state.given_up)
+    left_away = state.is_away or state.is_moved_off or still_heals
     assert (state.place is not None) == left_away and (state.place is None or state.place.kept), device.name
 
 
@@ -214,6 +236,24 @@ async def _check_level(house: House, device: Hardware) -> None:
     left = {drift.verdict for drift in standing.drift}
     fine = {Verdict.LEVEL, Verdict.HELD, Verdict.AHEAD, Verdict.UNLISTED, Verdict.STRANDED}
     assert left <= fine, f"{device.name} is called level: {left - fine}"
+
+
+def check_home(house: House, number: str, device: Hardware) -> None:
+    """The work is back where it was, or the server is marked and keeps its place."""
+    state = house.journal.states[number, device.name]
+    if house.desk.where.get(device.name, "here") != "here":
+        assert state.is_moved_off and state.place is not None and state.place.kept, f"{device.name}: work elsewhere"
+
+
+def check_desk(house: House, device: Hardware, moves: Moves) -> None:
+    """No outage while its work was there, by the desk's own log and the device's."""
+    if not moves.off:
+        return
+    ordered = [entry for entry in house.desk.log if entry["server"] == device.name and entry["what"] != "refused"]
+    for reset in (entry for entry in device.log if entry["what"] == "reset" and entry["kind"] in OUTAGES):
+        before = [entry for entry in ordered if entry["at"] <= reset["at"]]
+        last = next((x for x in reversed(before) if x["order"] != "group.healed"), None)
+        assert last is not None and (last["what"], last["order"]) == ("done", "work.move-off"), (device.name, last)
 
 
 def check_limits(devices: Sequence[Hardware], groups: dict[str, str], limits: AwayLimits) -> None:

@@ -65,6 +65,7 @@ async def dies(house: House, names: list[str]) -> bool:
     return False
 
 
+@pytest.mark.exhaustive
 @pytest.mark.parametrize("at", [10, 24, 38, 52])
 async def test_a_crash_at_any_point_loses_and_doubles_nothing_on_either(house, at):
     house.journal.crash_after = at

@@ -110,6 +110,7 @@ async def test_a_level_server_is_skipped_and_never_touched(house):
     assert state.ended == "skipped" and not writes_of(house.devices["surge-02"].log)
 
 
+@pytest.mark.exhaustive
 @pytest.mark.parametrize("when", ["before", "after"])
 async def test_a_crash_at_any_journal_position_loses_and_doubles_nothing(house, mirror, when):
     steady = VirtualClock()
@@ -408,11 +409,13 @@ async def test_a_restart_that_comes_while_a_person_is_asked_is_taken_for_it(hous
     assert not [e for e in house.journal.tapes["1", "surge-07"] if isinstance(e.value, Answered)]
 
 
+@pytest.mark.exhaustive
 @pytest.mark.parametrize("when", ["before", "after"])
 async def test_a_crash_around_a_question_asks_once_and_heeds_the_answer(mirror, when):
     async def play(crash: int | None):
         clock = VirtualClock()
         trial = House(clock, demo_hardware(clock.seconds), mirror)
+        trial.patience = Patience(poll_s=40.0)
         trial.replies["surge-07"] = Reply(answer=Answer.FORCE, by="lead")
         trial.devices["surge-07"].quirks = frozenset(("graceful ignored",))
         if crash is not None:

@@ -9,12 +9,13 @@ from pathlib import Path
 from ordnung.controllers import Endpoint
 from ordnung.core.away import AwayLimits, AwayPlace, may_begin
 from ordnung.core.baseline import locate
+from ordnung.core.errands import ErrandKind, Moves
 from ordnung.core.matching import Catalogs
 from ordnung.core.rules import FIXED_RULES
 from ordnung.core.turn import bars_reset, may_turn
 from ordnung.engine.entries import Entry, PlaceTaken
 from ordnung.engine.hand import Hand
-from ordnung.engine.ports import NoPlaceError, Ready, TapeConflictError
+from ordnung.engine.ports import Help, HelpState, NoPlaceError, Ready, TapeConflictError
 from ordnung.engine.run import RunServer
 from ordnung.engine.tape import fold
 from ordnung.engine.world import Patience, Site, World
@@ -22,11 +23,15 @@ from ordnung.formats.catalog import parse_catalog
 from ordnung.formats.pldm import parse_package
 from ordnung.standins import makers
 from ordnung.standins.hardware import Hardware
+from ordnung.standins.workdesk import WorkDesk
 from ordnung.store import RepositoryError
 from tests.simulation.clock import START, VirtualClock
 from tests.simulation.lines import InProcessControllers
 
 __all__ = ["START", "VirtualClock"]
+HOOKS = {
+    ErrandKind.MOVE_OFF: "work.move-off", ErrandKind.TAKE_BACK: "work.take-back", ErrandKind.HEALED: "group.healed",
+}  # fmt: skip
 
 
 class Crashed(BaseException):
@@ -89,6 +94,8 @@ class House:
         self.journal = MemoryJournal(clock, limits)
         self.orders, self.told, self.overridden, self.replies, self.troubles, self.listeners = {}, [], {}, {}, [], []
         self.packages, self.windows = {}, None
+        self.desk = WorkDesk(lambda: self.clock.t)
+        self.moves, self.ticks = {}, {}
         self.patience = Patience()
         self.files = {}
         self.born()
@@ -107,6 +114,7 @@ class House:
             baseline=self,
             reporter=self,
             orders=self,
+            helpers=self,
             patience=self.patience,
             site=self.site,
         )
@@ -157,6 +165,17 @@ class House:
     async def reply(self, run, server):
         return self.replies.get(server)
 
+    async def helper(self, run, server, errand):
+        return "" if errand.kind.is_by_hand else "the work desk"
+
+    async def ask(self, run, server, errand, key):
+        """Hands tick at once unless ``ticks`` says otherwise of a server; all else is asked of the desk, in process."""
+        if errand.kind.is_by_hand:
+            return self.ticks.get(server, Help(state=HelpState.DONE, by="night shift"))
+        answer = self.desk.ask(key, HOOKS[errand.kind], server)
+        states = {200: HelpState.DONE, 202: HelpState.PENDING, 409: HelpState.REFUSED}
+        return Help(state=states.get(answer.status, HelpState.SILENT), by="the work desk", note=answer.reason)
+
     def endpoint(self, name: str) -> Endpoint:
         device = self.devices[name]
         url = f"https://{(device.beside or device).name if device.is_second else name}.example"
@@ -165,10 +184,12 @@ class House:
 
     def hand(self, name: str, run: str = "1", back=None, group: str | None = None) -> Hand:
         place = AwayPlace(server=name, groups=(group,) if group else ())
-        return Hand(run=run, endpoint=self.endpoint(name), world=self.world(), place=place, back=back)
+        moves = self.moves.get(name, Moves())
+        return Hand(run=run, endpoint=self.endpoint(name), world=self.world(), place=place, back=back, moves=moves)
 
     def lane(self, name: str, group: str | None = None) -> RunServer:
-        return RunServer(endpoint=self.endpoint(name), place=AwayPlace(server=name, groups=(group,) if group else ()))
+        place = AwayPlace(server=name, groups=(group,) if group else ())
+        return RunServer(endpoint=self.endpoint(name), place=place, moves=self.moves.get(name, Moves()))
 
 
 def small_mirror(folder: Path, base: str = "https://mirror.example/", share: int = 1000) -> Path:

@@ -112,7 +112,7 @@ def test_stand_ins_started_again_are_where_they_were(tmp_path):
             demo_hardware(clock.seconds, RACK_K1[:2]), FloorSettings(folder=tmp_path, port=0, keep=True), clock
         )
         await floor.start()
-        urls = {**floor.urls, "mirror": floor.mirror_url, "depot": floor.depot_url}
+        urls = {**floor.urls, "mirror": floor.mirror_url, "depot": floor.depot_url, "desk": floor.desk_url}
         await floor.stop()
         return urls
 

@@ -47,6 +47,7 @@ const router = createBrowserRouter([
         path: "people",
         lazy: async () => ({ Component: (await import("./people/PeoplePlace")).PeoplePlace }),
       },
+      { path: "calls", lazy: async () => ({ Component: (await import("./calls/CallsPlace")).CallsPlace }) },
       { path: "house", lazy: async () => ({ Component: (await import("./house/HousePlace")).HousePlace }) },
       {
         path: "record/:id?",

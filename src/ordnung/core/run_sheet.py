@@ -11,6 +11,7 @@ import datetime
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 
+from ordnung.core.errands import ErrandKind, all_hands
 from ordnung.core.night.limits import NightLimits, Wave
 from ordnung.core.sheet import PlannedRound
 from ordnung.core.turn import Span
@@ -24,6 +25,14 @@ class HandsOn:
     to: str
     when: str
     what: str
+
+
+def hands_on(rounds: Iterable[PlannedRound]) -> tuple[HandsOn, ...]:
+    """What a person does at the server for what is written there, in the order in which it falls due."""
+    return tuple(
+        HandsOn(slot=e.slot, to=e.to, when="before" if e.kind is ErrandKind.HANDS_BEFORE else "after", what=e.what)
+        for e in all_hands(rounds)
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

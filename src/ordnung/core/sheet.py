@@ -10,6 +10,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from ordnung.core.baseline import Position
+from ordnung.core.catalog import Issue, Release
 from ordnung.core.route import Round, Write
 
 
@@ -32,10 +33,15 @@ class NamedPayload:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PlannedWrite:
-    """One write with what it sends; ``payload`` None when the catalog names no file for it."""
+    """One write with what it sends; ``payload`` None when the catalog names no file for it.
+
+    ``hands_before`` and ``hands_after``: what a person does at the server for it, as the catalog says (P3).
+    """
 
     write: Write
     payload: NamedPayload | None
+    hands_before: str = ""
+    hands_after: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -58,7 +64,7 @@ def name_payloads(rounds: Iterable[Round], positions: Sequence[Position]) -> tup
     by_slot = {position.component.slot: position for position in positions}
     return tuple(
         PlannedRound(
-            writes=tuple(PlannedWrite(write=w, payload=_payload(w, by_slot.get(w.slot))) for w in step.writes),
+            writes=tuple(_planned(w, by_slot.get(w.slot)) for w in step.writes),
             reset=step.reset,
             reset_seconds=step.reset_seconds,
             activates=step.activates,
@@ -67,11 +73,19 @@ def name_payloads(rounds: Iterable[Round], positions: Sequence[Position]) -> tup
     )
 
 
-def _payload(write: Write, position: Position | None) -> NamedPayload | None:
-    if position is None or position.product is None or position.product.id != write.product:
-        return None
-    release, issue = position.product.find(write.to), position.match.issue
-    if release is None or release.payload is None or issue is None:
+def _planned(write: Write, position: Position | None) -> PlannedWrite:
+    is_known = position is not None and position.product is not None and position.product.id == write.product
+    release = position.product.find(write.to) if is_known and position and position.product else None
+    if position is None or release is None:
+        return PlannedWrite(write=write, payload=None)
+    return PlannedWrite(
+        write=write, payload=_payload(release, position.match.issue),
+        hands_before=release.hands_before, hands_after=release.hands_after,
+    )  # fmt: skip
+
+
+def _payload(release: Release, issue: Issue | None) -> NamedPayload | None:
+    if release.payload is None or issue is None:
         return None
     payload = release.payload
     return NamedPayload(

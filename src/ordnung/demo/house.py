@@ -43,6 +43,28 @@ def seed_house() -> None:
     tell("house")
 
 
+MOVED, HEALED = "gauge pair", "vault ring"
+"""Groups whose work the desk moves off and back, and those that it is asked about whether they are whole again."""
+MOVES_S, HEALS_S = 60, 300
+
+
+def seed_desk(url: str, secret: str) -> None:
+    """The work desk, and the groups that it serves; where it is follows the stand-ins."""
+    from ordnung.server.fleet.models import Group
+    from ordnung.server.house.models import Hook
+
+    hook = Hook.objects.filter(name="work desk").first()
+    if hook is not None:
+        Hook.objects.filter(pk=hook.pk).update(url=url)
+        return
+    hook = Hook(name="work desk", url=url)
+    hook.set_secret(secret)
+    hook.save()
+    moved = Group.objects.filter(name__startswith=MOVED)
+    moved.update(mover="hook", hook=hook, off_seconds=MOVES_S, back_seconds=MOVES_S)
+    Group.objects.filter(name__startswith=HEALED).update(healer="hook", hook=hook, heal_seconds=HEALS_S)
+
+
 def _durations() -> Iterator[KeptDuration]:
     from ordnung.server.clock import now
     from ordnung.server.runs.models import KeptDuration

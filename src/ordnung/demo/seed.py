@@ -15,7 +15,7 @@ from urllib.parse import urlsplit
 import django
 
 from ordnung.core.rules import Rule
-from ordnung.demo.house import seed_house
+from ordnung.demo.house import seed_desk, seed_house
 from ordnung.demo.reports import write_reports
 from ordnung.standins.publishing import SIGNER, public_key
 
@@ -57,6 +57,7 @@ def seed(announcement: dict[str, Any], catalogs: Path) -> None:
     seed_people()
     seed_house()
     _seed_servers(announcement)
+    seed_desk(**announcement["desk"])
     _move_sources(announcement)
     if CatalogIssue.objects.exists():
         return

@@ -14,6 +14,7 @@ from enum import StrEnum
 from ordnung.controllers import Marker
 from ordnung.core.away import AwayPlace
 from ordnung.core.components import Server
+from ordnung.core.errands import Errand, Moves
 from ordnung.core.route import Stranded
 from ordnung.core.sheet import PlannedRound, PlannedWrite
 
@@ -81,6 +82,10 @@ class Reason(StrEnum):
     NO_PLACE = "no place"
     NO_WINDOW = "no window"
     NOT_APPROVED = "not approved"
+    NOT_MOVED_OFF = "work not moved off"
+    NOT_TAKEN_BACK = "work not taken back"
+    NOT_HEALED = "not whole again"
+    NO_HANDS = "nobody was at the server"
     CONTROLLER = "controller"
     NO_CONTACT = "no contact"
     NO_WAY_IN = "no way in"
@@ -147,6 +152,7 @@ class PlaceTaken:
     """The server may begin: from now on it counts in every limit of its place, over all runs."""
 
     place: AwayPlace
+    moves: Moves = Moves()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -172,6 +178,31 @@ class Warned:
     check: str
     seen: str
     remedy: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ErrandAsked:
+    """Committed before anybody is asked. ``of`` names the hook, empty where a person is asked."""
+
+    errand: Errand
+    of: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ErrandDone:
+    """It is done: by whom, and what they had to say."""
+
+    by: str
+    note: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ErrandGivenUp:
+    """It is waited for no longer. ``begun``: it may come to pass all the same; ``stopped``: a person stopped it."""
+
+    why: str
+    begun: bool = False
+    stopped: bool = False
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -296,6 +327,9 @@ TapeEntry = (
     | PlaceGiven
     | Deferred
     | Warned
+    | ErrandAsked
+    | ErrandDone
+    | ErrandGivenUp
     | WriteIntent
     | WriteSent
     | WriteUnsent

@@ -12,13 +12,14 @@ from ordnung.controllers import ControllerError, Endpoint, TaskView
 from ordnung.core.away import AwayPlace
 from ordnung.core.checks import Finding, Severity, Situation, find_block, run_checks
 from ordnung.core.components import Component, Server
+from ordnung.core.errands import Moves
 from ordnung.core.route import Route, plan_route, plan_way_back
 from ordnung.core.sheet import PlannedRound, name_payloads
 from ordnung.engine.entries import Deferred, Ended, Ending, Entry, Reason, TapeEntry, Warned, WriteUnsent
 from ordnung.engine.ports import Controller
 from ordnung.engine.tape import MAX_DEFERRALS, TapeState, advance
 from ordnung.engine.telling import tell_reason
-from ordnung.engine.world import LASTING, StepFailedError, Ticket, World
+from ordnung.engine.world import LASTING, StepFailedError, StoppedError, Ticket, World
 
 T = TypeVar("T")
 
@@ -35,6 +36,8 @@ class Hand:
     back: Mapping[str, str] | None = None
     approved: frozenset[tuple[str, str]] | None = None
     """Slots with the sums of the payloads that may be sent there; None: the sheet needed no approval (P4)."""
+    moves: Moves = Moves()
+    """What its group wants done around an outage (P1)."""
     state: TapeState = field(default_factory=TapeState)
     troubled_since: datetime.datetime | None = None
     judged: Server | None = None
@@ -154,8 +157,12 @@ class Hand:
             if p.payload is None or (p.write.slot, p.payload.sha256) not in self.approved
         )
 
-    async def may_go_on(self, ticket: Ticket | None = None) -> bool:
-        """Obey hold and stop; only ever asked while no intent is open. A ``ticket`` is marked while it is held."""
+    async def may_go_on(self, ticket: Ticket | None = None) -> None:
+        """Obey hold and stop; only ever asked while no intent is open. A ``ticket`` is marked while it is held.
+
+        Raises:
+            StoppedError: a person stops it here.
+        """
         while (order := await self.world.orders.order(self.run, self.name)) == "hold":
             if ticket is not None:
                 ticket.held = True
@@ -164,8 +171,7 @@ class Hand:
         if ticket is not None:
             ticket.held = False
         if order == "stop":
-            await self.end(Ending.STOPPED, Reason.STOPPED)
-        return order != "stop"
+            raise StoppedError
 
     # Someone else's job
 
@@ -186,7 +192,7 @@ class Hand:
             await self.show("waiting", f"someone else's job is on this server: {job}")
             await self.pause()
             return True
-        if self.state.deferrals >= MAX_DEFERRALS or self.state.is_away:
+        if self.state.deferrals >= MAX_DEFERRALS or self.state.is_away or self.state.is_moved_off:
             raise StepFailedError(Reason.FOREIGN_JOB, **facts)
         await self.note(Deferred(reason=Reason.FOREIGN_JOB, facts=facts))
         await self.show("waiting", f"put off to the end: {tell_reason(Reason.FOREIGN_JOB, facts)}")

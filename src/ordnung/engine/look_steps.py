@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from ordnung.engine.compare import find_surprises, lacking, tells_more
 from ordnung.engine.entries import Confirmed, Ending, Plan, Read, ReadWhy, Reason
+from ordnung.engine.errand_steps import bring_home
 from ordnung.engine.hand import Hand
 from ordnung.engine.world import StepFailedError
 
@@ -76,6 +77,8 @@ async def check(hand: Hand) -> None:
     foreign = hand.not_approved(rounds)
     if rounds and not foreign:
         await hand.note(Plan(rounds=rounds, stranded=tuple(route.stranded)))
+        return
+    if not await bring_home(hand):
         return
     ending = Ending.PUT_BACK if hand.back is not None else Ending.LEVEL
     if route.stranded or foreign:

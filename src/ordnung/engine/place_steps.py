@@ -21,10 +21,11 @@ async def take_place(hand: Hand) -> None:
     hand.world.site.line.append(ticket)
     end = hand.until(hand.world.patience.place_s)
     try:
-        while await hand.may_go_on(ticket):
+        while True:
+            await hand.may_go_on(ticket)
             if hand.world.site.may_try(ticket):
                 try:
-                    await hand.note(PlaceTaken(place=place))
+                    await hand.note(PlaceTaken(place=place, moves=hand.moves))
                     return
                 except NoPlaceError as error:
                     ticket.refusal = error.refusal

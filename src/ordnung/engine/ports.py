@@ -6,6 +6,7 @@ import datetime
 from collections.abc import Callable, Mapping
 from contextlib import AbstractAsyncContextManager
 from dataclasses import dataclass
+from enum import StrEnum
 from pathlib import Path
 from typing import Protocol
 
@@ -13,6 +14,7 @@ from ordnung.controllers import Accepted, Endpoint, Marker, Reach, ResetOffer, T
 from ordnung.core.away import Refusal
 from ordnung.core.baseline import Position
 from ordnung.core.components import Server
+from ordnung.core.errands import Errand
 from ordnung.core.sheet import NamedPayload
 from ordnung.core.turn import NotYet
 from ordnung.engine.entries import Answer, Entry, TapeEntry
@@ -125,6 +127,39 @@ class Reporter(Protocol):
     async def reading(self, run: str, server: Server, pin: str) -> None: ...
     async def trouble(self, run: str, server: str, error: Exception) -> str:
         """An error of our own: kept with its traceback in the log; returns the id by which it is found there."""
+        ...
+
+
+class HelpState(StrEnum):
+    """How far it is with something that was asked for outside."""
+
+    DONE = "done"
+    PENDING = "pending"
+    """It was taken on, or nobody has answered yet."""
+    REFUSED = "refused"
+    """Certainly not done, and not begun."""
+    SILENT = "silent"
+    """It could not be asked; what it does with what it took on earlier is not known."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Help:
+    """What came of an errand: by whom, and what they had to say."""
+
+    state: HelpState
+    by: str = ""
+    note: str = ""
+
+
+class Helpers(Protocol):
+    """Who does what Ordnung can't: the hooks of the house, and people with their ticks (``night.md`` P1, P3)."""
+
+    async def helper(self, run: str, server: str, errand: Errand) -> str:
+        """The hook that an errand goes to; empty where a person ticks it."""
+        ...
+
+    async def ask(self, run: str, server: str, errand: Errand, key: str) -> Help:
+        """Ask for it, or how far it is: again and again under one ``key``, by which it is done only once."""
         ...
 
 

@@ -38,8 +38,7 @@ GRACEFUL = "GracefulRestart"
 
 async def reset(hand: Hand) -> None:
     """Ask for the round's reset, once no write runs and no check forbids it."""
-    if not await _wait_for_window(hand):
-        return
+    await _wait_for_window(hand)
     current = hand.state.current
     assert current is not None and current.reset is not None
     kind = ResetKind(current.reset)
@@ -59,15 +58,27 @@ async def reset(hand: Hand) -> None:
             return
 
 
-async def _wait_for_window(hand: Hand) -> bool:
-    """Obey the people and the sheet's windows: none is asked for outside one (T9); False when told to stop."""
-    while await hand.may_go_on():
+async def be_safe_to_reset(hand: Hand) -> None:
+    """Wait until a reset may begin, and look whether anything forbids it: before work is moved off for it.
+
+    Raises:
+        StoppedError: a person stops it here.
+        StepFailedError: a check forbids it.
+    """
+    await _wait_for_window(hand)
+    async with hand.open() as controller:
+        await _refuse_unsafe(hand, controller)
+
+
+async def _wait_for_window(hand: Hand) -> None:
+    """Obey the people and the sheet's windows: none is asked for outside one (T9)."""
+    while True:
+        await hand.may_go_on()
         why = await hand.world.orders.bars_reset(hand.run, hand.name)
         if not why:
-            return True
+            return
         await hand.show("waiting", f"before its reset: {why}")
         await hand.pause()
-    return False
 
 
 async def _refuse_unsafe(hand: Hand, controller: Controller) -> None:

@@ -10,6 +10,7 @@ import structlog
 
 from ordnung.controllers import Endpoint
 from ordnung.core.away import AwayPlace
+from ordnung.core.errands import Moves
 from ordnung.engine.hand import Hand
 from ordnung.engine.ports import TapeConflictError
 from ordnung.engine.server_run import carry_out, give_up
@@ -26,6 +27,7 @@ class RunServer:
     place: AwayPlace
     back: Mapping[str, str] | None = None
     approved: frozenset[tuple[str, str]] | None = None
+    moves: Moves = Moves()
 
 
 async def carry_out_run(run: str, servers: Sequence[RunServer], world: World, order: int = 0) -> dict[str, str]:
@@ -44,6 +46,7 @@ async def carry_out_run(run: str, servers: Sequence[RunServer], world: World, or
         hand = Hand(
             run=run, endpoint=server.endpoint, world=world, place=server.place, back=server.back,
             order=(not begun[number], order, number), approved=server.approved,
+            moves=server.moves,
         )  # fmt: skip
         await _guarded(hand)
         ended[hand.name] = hand.state.ended.ending if hand.state.ended is not None else ""

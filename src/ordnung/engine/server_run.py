@@ -5,7 +5,7 @@ Rules that hold whatever happens:
 - the intent is durable before anything is sent; what was sent is never sent again unless the device
   itself shows that it never arrived;
 - one write at a time; no reset before the device says that no write is under way;
-- no outage before the site's limits let it begin;
+- no outage before the site's limits let it begin, and its work is elsewhere where its group wants that;
 - reading may be repeated, writing and resetting may not.
 
 Cancelling the coroutine leaves the tape as it is; running it again goes on from there.
@@ -16,16 +16,17 @@ from __future__ import annotations
 from collections.abc import Awaitable, Callable
 
 from ordnung.controllers import ControllerError
-from ordnung.engine import look_steps, place_steps, reset_steps, write_steps
+from ordnung.engine import errand_steps, look_steps, place_steps, reset_steps, write_steps
 from ordnung.engine.entries import Ending, Reason
 from ordnung.engine.hand import Hand
 from ordnung.engine.tape import Step, TapeState, fold, next_step
-from ordnung.engine.world import StepFailedError
+from ordnung.engine.world import StepFailedError, StoppedError
 
 STEPS: dict[Step, Callable[[Hand], Awaitable[None]]] = {
     Step.PLACE: place_steps.take_place,
     Step.READ: look_steps.read,
     Step.PLAN: look_steps.plan,
+    Step.ERRAND: errand_steps.carry_on,
     Step.WRITE: write_steps.write,
     Step.FIND_WRITE: write_steps.find_write,
     Step.FOLLOW: write_steps.follow,
@@ -57,6 +58,8 @@ async def _go_on(hand: Hand) -> None:
     while (step := next_step(hand.state)) is not Step.NONE:
         try:
             await STEPS[step](hand)
+        except StoppedError:
+            await errand_steps.stop(hand)
         except StepFailedError as error:
             await hand.end(Ending.FAILED, error.reason, **error.facts)
         except ControllerError as error:

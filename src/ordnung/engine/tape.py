@@ -4,6 +4,7 @@ Invariants (the fold raises TapeBrokenError where a tape breaks one):
 - an intent is on the tape before anything is sent to the device, its outcome after;
 - at most one intent is open; no reset intent while a write is open;
 - no outage without a place: who is away is known over all runs before it goes (``night.md`` T5);
+- no outage before its work is moved off, where its group wants that (P1);
 - a place is given back only when the server is not away, or after the end by a proof or by a person;
 - the state of a server in a run is the fold over its tape: there is no other truth.
 
@@ -22,6 +23,7 @@ from typing import assert_never
 from ordnung.controllers import Marker
 from ordnung.core.away import AwayPlace
 from ordnung.core.components import Server
+from ordnung.core.errands import Errand, ErrandKind, Moves, hands_after, hands_before
 from ordnung.core.sheet import PlannedRound, PlannedWrite, has_outage
 from ordnung.engine.entries import (
     Answer,
@@ -32,6 +34,9 @@ from ordnung.engine.entries import (
     Deferred,
     Ended,
     Entry,
+    ErrandAsked,
+    ErrandDone,
+    ErrandGivenUp,
     Evidence,
     PlaceGiven,
     PlaceTaken,
@@ -69,6 +74,7 @@ class Step(StrEnum):
     PLACE = "take a place"
     READ = "read"
     PLAN = "plan"
+    ERRAND = "errand"
     WRITE = "write"
     FIND_WRITE = "find write"
     FOLLOW = "follow"
@@ -115,6 +121,16 @@ class OpenReset:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class OpenErrand:
+    """Something asked for outside and not done yet; ``seq`` is the number of the entry that asked."""
+
+    errand: Errand
+    of: str
+    seq: int
+    since: datetime.datetime
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class TapeState:
     """Where a server stands in its run."""
 
@@ -141,10 +157,32 @@ class TapeState:
     """What it takes of the site's limits now; kept after the end while no reading has proved it back."""
     is_away: bool = False
     """Whether it is out of service because of us, as far as is known."""
+    moves: Moves = Moves()
+    """What its group wants done around an outage."""
+    moved_off_in: int | None = None
+    """The round before whose outage its work was moved off, or may have been; -1: in an earlier plan. None: it is
+    here.
+    """
+    was_away: bool = False
+    """Whether an outage of this run is confirmed."""
+    is_whole: bool = False
+    """Whether its group has said that it is whole again."""
+    open_errand: OpenErrand | None = None
+    given_up: tuple[tuple[Errand, ErrandGivenUp], ...] = ()
+    """What was waited for in vain: with the first of them the server ends."""
+    hands: frozenset[Errand] = frozenset()
+    """What was done at the server."""
+    owed: tuple[Errand, ...] = ()
+    """What is to be done at the server for rounds that are confirmed."""
     deferrals: int = 0
     warned: frozenset[tuple[str, str]] = frozenset()
     """(check, what it saw) of every warning that stands on the tape."""
     ended: Ended | None = None
+
+    @property
+    def is_moved_off(self) -> bool:
+        """Whether its work is, or may be, elsewhere."""
+        return self.moved_off_in is not None
 
     @property
     def current(self) -> PlannedRound | None:
@@ -179,12 +217,17 @@ def _fits(state: TapeState, value: TapeEntry) -> bool:
         return isinstance(value, PlaceGiven) and state.place is not None
     match value:
         case WriteIntent():
-            return state.open_write is None and state.open_reset is None
+            return not _is_busy(state) and state.open_errand is None
         case WriteSent() | WriteUnsent() | WriteDone() | WriteFailed():
             return state.open_write is not None
+        case ErrandAsked():
+            return not _is_busy(state) and state.open_errand is None
+        case ErrandDone() | ErrandGivenUp():
+            return state.open_errand is not None
         case ResetIntent():
             placed = not value.kind.is_outage or (state.place is not None and state.place.outage) or not value.type
-            return state.open_write is None and state.open_reset is None and placed
+            free = not value.kind.is_outage or not state.moves.off or state.is_moved_off
+            return not _is_busy(state) and state.open_errand is None and placed and free
         case ResetSent() | ResetSeen() | ResetUnsent() | Back():
             return state.open_reset is not None
         case Asked():
@@ -192,11 +235,16 @@ def _fits(state: TapeState, value: TapeEntry) -> bool:
         case Answered():
             return state.open_reset is not None and state.open_reset.question is not None
         case Deferred():
-            return state.open_write is None and state.open_reset is None and not state.is_away
+            return not _is_busy(state) and not state.is_away and not state.is_moved_off
         case PlaceGiven():
             return False
         case _:
             return True
+
+
+def _is_busy(state: TapeState) -> bool:
+    """Whether something that was sent, or was about to be, is not known to be over."""
+    return state.open_write is not None or state.open_reset is not None
 
 
 def _apply(state: TapeState, value: TapeEntry, at: datetime.datetime) -> TapeState:
@@ -205,30 +253,78 @@ def _apply(state: TapeState, value: TapeEntry, at: datetime.datetime) -> TapeSta
         case Read():
             return _after_reading(state, value)
         case Plan():
-            return change(state, rounds=value.rounds, round=0, written=0, sends=0, is_ignored=False)
+            moved = -1 if state.is_moved_off else None
+            # One that only heals counts neither among those at once nor in its rack: it needs a place anew.
+            place = None if state.place is not None and state.place.heals and value.rounds else state.place
+            return change(
+                state, rounds=value.rounds, round=0, written=0, sends=0, is_ignored=False, moved_off_in=moved,
+                place=place,
+            )  # fmt: skip
         case PlaceTaken():
-            return change(state, place=value.place)
+            return change(state, place=value.place, moves=value.moves)
         case PlaceGiven():
             return change(state, place=None, is_away=False)
         case Deferred():
             return change(state, place=None, latest=None, rounds=None, deferrals=state.deferrals + 1)
         case Warned():
             return change(state, warned=state.warned | {(value.check, value.seen)})
+        case ErrandAsked() | ErrandDone() | ErrandGivenUp():
+            return _after_errand(state, value, at)
         case WriteIntent() | WriteSent() | WriteUnsent() | WriteDone() | WriteFailed():
             return _after_write(state, value)
         case ResetIntent() | ResetSent() | ResetSeen() | ResetUnsent() | Asked() | Answered() | Back():
             return _after_reset(state, value, at)
         case Confirmed():
             done = (*state.done, *value.versions)
+            owed = hands_after(state.current) if state.current is not None else ()
             return change(
                 state, round=state.round + 1, written=0, is_back=False, back_at=None, is_ignored=False, done=done,
-                is_away=False, sends=0,
+                is_away=False, sends=0, owed=(*state.owed, *owed), was_away=state.was_away or state.is_away,
+                is_whole=state.is_whole and not state.is_away,
             )  # fmt: skip
         case Ended():
-            kept = change(state.place, kept=True) if state.place is not None and state.is_away else None
-            return change(state, ended=value, place=kept)
+            return change(state, ended=value, place=_kept(state), open_errand=None)
         case _:
             assert_never(value)
+
+
+def _kept(state: TapeState) -> AwayPlace | None:
+    """The place that a server keeps when it ends: away, with its work elsewhere, or its group not whole again."""
+    still_heals = any(errand.kind is ErrandKind.HEALED for errand, _ in state.given_up)
+    if state.place is None or not (state.is_away or state.is_moved_off or still_heals):
+        return None
+    return dataclasses.replace(state.place, kept=True, heals=False)
+
+
+def _after_errand(
+    state: TapeState, value: ErrandAsked | ErrandDone | ErrandGivenUp, at: datetime.datetime
+) -> TapeState:
+    change = dataclasses.replace
+    if isinstance(value, ErrandAsked):
+        made = OpenErrand(errand=value.errand, of=value.of, seq=state.seq + 1, since=at)
+        healing = value.errand.kind is ErrandKind.HEALED and state.place is not None
+        place = change(state.place, heals=True, rack=None, room=None) if healing and state.place else state.place
+        return change(state, open_errand=made, place=place)
+    pending = state.open_errand
+    assert pending is not None
+    kind = pending.errand.kind
+    if isinstance(value, ErrandGivenUp):
+        moved = state.round if kind is ErrandKind.MOVE_OFF and value.begun else state.moved_off_in
+        given_up = (*state.given_up, (pending.errand, value))
+        return change(state, open_errand=None, given_up=given_up, moved_off_in=moved)
+    state = change(state, open_errand=None)
+    match kind:
+        case ErrandKind.MOVE_OFF:
+            return change(state, moved_off_in=state.round)
+        case ErrandKind.TAKE_BACK:
+            return change(state, moved_off_in=None)
+        case ErrandKind.HEALED:
+            return change(state, is_whole=True)
+        case ErrandKind.HANDS_BEFORE | ErrandKind.HANDS_AFTER:
+            left = tuple(owed for owed in state.owed if owed != pending.errand)
+            return change(state, hands=state.hands | {pending.errand}, owed=left)
+        case _:
+            assert_never(kind)
 
 
 def _after_reading(state: TapeState, value: Read) -> TapeState:
@@ -298,6 +394,11 @@ def _after_reset(
             assert_never(value)
 
 
+def errand_key(run: str | int, server: str, seq: int) -> str:
+    """The name under which one errand is asked for, however often: by it whoever does it does it once (P1)."""
+    return f"ordnung-{run}-{server}-{seq}"
+
+
 def next_step(state: TapeState) -> Step:
     """What to do next with a server: a total function of the tape."""
     if state.ended is not None:
@@ -306,12 +407,16 @@ def next_step(state: TapeState) -> Step:
         return Step.FOLLOW if state.open_write.sent else Step.FIND_WRITE
     if state.open_reset is not None:
         return Step.AWAIT if state.open_reset.sent else Step.FIND_RESET
+    if state.open_errand is not None or state.given_up:
+        return Step.ERRAND
     if state.place is None:
         return Step.PLACE
     if state.before is None or state.latest is None:
         return Step.READ
     if state.rounds is None:
         return Step.PLAN
+    if due_errand(state) is not None:
+        return Step.ERRAND
     current = state.current
     if current is None:
         return Step.CHECK
@@ -322,3 +427,24 @@ def next_step(state: TapeState) -> Step:
     if current.reset is not None and not state.is_back:
         return Step.RESET
     return Step.CONFIRM
+
+
+def due_errand(state: TapeState) -> Errand | None:
+    """What has to be done outside before anything else is done with a server that has its place and its plan.
+
+    Taking back at the end is not among them: the last check comes first (P1).
+    """
+    if state.owed:
+        return state.owed[0]
+    current, moves = state.current, state.moves
+    if current is None:
+        return None
+    if moves.between and state.moved_off_in is not None and state.moved_off_in < state.round:
+        return Errand(kind=ErrandKind.TAKE_BACK)
+    before = hands_before(current, state.written)
+    if before is not None:
+        return before if before not in state.hands else None
+    is_next_reset = state.written >= len(current.writes) and not state.is_back
+    if moves.off and not state.is_moved_off and current.is_outage and is_next_reset:
+        return Errand(kind=ErrandKind.MOVE_OFF)
+    return None

@@ -7,6 +7,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import assert_never
 
+from ordnung.core.errands import ErrandKind
 from ordnung.engine.entries import (
     Answer,
     Answered,
@@ -15,6 +16,9 @@ from ordnung.engine.entries import (
     Confirmed,
     Deferred,
     Ended,
+    ErrandAsked,
+    ErrandDone,
+    ErrandGivenUp,
     Evidence,
     PlaceGiven,
     PlaceTaken,
@@ -43,6 +47,13 @@ SENTENCES: dict[Reason, str] = {
     Reason.STOPPED: "stopped by a person; nothing is under way on this server",
     Reason.NO_WINDOW: "its turn came no more: {why}. {sent} was sent. Plan it into another window.",
     Reason.NOT_APPROVED: "it would need {what} now, which is not what was approved. Nothing was sent. Plan it again.",
+    Reason.NOT_MOVED_OFF: "its work was not moved off: {why}. {sent}; the server was not reset. Plan it again when its "
+    "work can go.",
+    Reason.NOT_TAKEN_BACK: "it is done with the server, but its work was not taken back: {why}. Take it back, then say "
+    "that the server is back.",
+    Reason.NOT_HEALED: "the server is done, but its group is not whole again: {why}. It counts as away until a person "
+    "says that it is back.",
+    Reason.NO_HANDS: "{what} {why}. {sent}.",
     Reason.NO_PLACE: "its turn never came: {why}. Nothing was sent. Bring the others back first, then start it again.",
     Reason.CONTROLLER: "{cause}: {detail}. {remedy}",
     Reason.NO_CONTACT: "no answer for {minutes} min ({cause}: {detail}). Nothing more was sent. {remedy}",
@@ -125,6 +136,12 @@ def tell_entry(value: TapeEntry) -> str:
             return f"put off to the end: {tell_reason(value.reason, value.facts)}"
         case Warned():
             return f"warning, {value.check}: {value.seen}. {value.remedy}"
+        case ErrandAsked():
+            return f"asked {value.of or 'for a tick'}: {_ERRANDS[value.errand.kind].format_map(_errand_facts(value))}"
+        case ErrandDone():
+            return f"done by {value.by}" + (f": {value.note}" if value.note else "")
+        case ErrandGivenUp():
+            return f"waited for no longer: {value.why}"
         case WriteIntent() | WriteSent() | WriteUnsent() | WriteDone() | WriteFailed():
             return _tell_write(value)
         case ResetIntent() | ResetSent() | ResetSeen() | ResetUnsent() | Back():
@@ -140,6 +157,19 @@ def tell_entry(value: TapeEntry) -> str:
             return f"{value.ending}: {tell_reason(value.reason, value.facts)}"
         case _:
             assert_never(value)
+
+
+_ERRANDS = {
+    ErrandKind.MOVE_OFF: "move its work off",
+    ErrandKind.TAKE_BACK: "take its work back",
+    ErrandKind.HEALED: "is its group whole again?",
+    ErrandKind.HANDS_BEFORE: "at the server, before {slot} {to}: {what}",
+    ErrandKind.HANDS_AFTER: "at the server, after {slot} {to}: {what}",
+}
+
+
+def _errand_facts(value: ErrandAsked) -> Mapping[str, str]:
+    return {"slot": value.errand.slot, "to": value.errand.to, "what": value.errand.what}
 
 
 def tell_question(value: Asked) -> str:

@@ -9,7 +9,7 @@ from dataclasses import dataclass, field
 from ordnung.core.away import Refusal
 from ordnung.core.turn import NotYet
 from ordnung.engine.entries import Reason
-from ordnung.engine.ports import Baseline, Clock, Controllers, Journal, Orders, Payloads, Reporter
+from ordnung.engine.ports import Baseline, Clock, Controllers, Helpers, Journal, Orders, Payloads, Reporter
 
 LASTING = (
     "certificate changed",
@@ -49,6 +49,10 @@ class Patience:
     """Whether a forced restart may follow a graceful one that did not come to pass; else a person is asked."""
     answer_s: float = 14400.0
     """How long a person is waited for who was asked."""
+    errand_s: float = 3600.0
+    """How long it is waited for that work is moved off or taken back, or somebody is at the server."""
+    heal_s: float = 28800.0
+    """How long a group is given to be whole again after one of it was away."""
 
 
 @dataclass(slots=True)
@@ -95,8 +99,13 @@ class World:
     baseline: Baseline
     reporter: Reporter
     orders: Orders
+    helpers: Helpers
     patience: Patience = dataclasses.field(default_factory=Patience)
     site: Site = dataclasses.field(default_factory=Site)
+
+
+class StoppedError(Exception):
+    """A person stops a server's run while nothing is under way on it."""
 
 
 class StepFailedError(Exception):

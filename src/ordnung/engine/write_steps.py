@@ -33,8 +33,7 @@ from ordnung.store import RepositoryError
 
 async def write(hand: Hand) -> None:
     """Send the next payload of the round, once everything that could forbid it was asked."""
-    if not await hand.may_go_on():
-        return
+    await hand.may_go_on()
     current = hand.state.current
     assert current is not None
     planned = current.writes[hand.state.written]

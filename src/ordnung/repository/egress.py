@@ -44,7 +44,7 @@ def egress_of(way: Way) -> Egress:
 
 
 class MirrorLine:
-    """HTTPS to mirrors, many at once. Use as an async context manager."""
+    """HTTPS to mirrors and to the house's hooks, many at once. Use as an async context manager."""
 
     def __init__(self, way: Way, timeout: aiohttp.ClientTimeout) -> None:
         """``timeout`` holds for each request."""
@@ -65,10 +65,10 @@ class MirrorLine:
             await self._http.close()
 
     @asynccontextmanager
-    async def get(
-        self, url: str, headers: dict[str, str], proxy: str = "", *, name: str = ""
+    async def ask(
+        self, url: str, headers: dict[str, str], proxy: str = "", *, name: str = "", body: bytes | None = None
     ) -> AsyncIterator[aiohttp.ClientResponse]:
-        """One answer, whatever its status; a redirect is an answer like any other.
+        """One answer, whatever its status; a redirect is an answer like any other. A ``body`` is posted.
 
         Raises:
             RepositoryError: ``unreachable``, also while the body is read; ``foreign``: not https, or the
@@ -79,9 +79,15 @@ class MirrorLine:
             raise RepositoryError("foreign", name, "it is not at an https address")
         try:
             await self._check(proxy or url)
-            asked = self._http.get(
-                url, ssl=self._context, headers=headers, proxy=proxy or None, allow_redirects=False
-            )  # fmt: skip
+            asked = self._http.request(
+                "GET" if body is None else "POST",
+                url,
+                data=body,
+                ssl=self._context,
+                headers=headers,
+                proxy=proxy or None,
+                allow_redirects=False,
+            )
             async with asked as answer:
                 yield answer
         except NotAllowedError:

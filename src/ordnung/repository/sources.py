@@ -109,7 +109,7 @@ class Mirror:
         """A file in one go, within the limit; None when it is as it was."""
         name = PurePosixPath(urlsplit(url).path).name
         try:
-            async with self._line.get(url, {"If-None-Match": etag} if etag else {}, self.proxy, name=name) as answer:
+            async with self._line.ask(url, {"If-None-Match": etag} if etag else {}, self.proxy, name=name) as answer:
                 if answer.status == 304:
                     return None, etag
                 if answer.status != 200:
@@ -127,7 +127,7 @@ class Mirror:
         """The detached signature beside a file; None when there is none."""
         name = f"{PurePosixPath(urlsplit(url).path).name}.sig"
         try:
-            async with self._line.get(url + ".sig", {}, self.proxy, name=name) as answer:
+            async with self._line.ask(url + ".sig", {}, self.proxy, name=name) as answer:
                 if answer.status in (403, 404, 410):
                     return None
                 if answer.status != 200:

@@ -71,7 +71,7 @@ async def collect(
         return
     headers = {"Range": f"bytes={have}-"} if have else {}
     try:
-        async with line.get(url, headers, proxy, name=name) as answer:
+        async with line.ask(url, headers, proxy, name=name) as answer:
             if answer.status == 416:
                 raise RepositoryError("cut short", name, f"there are no more than {have} of {size} bytes there")
             if answer.status not in (200, 206):

@@ -8,6 +8,7 @@ was under way is taken over only once its owner is provably gone.
 from __future__ import annotations
 
 import asyncio
+import inspect
 import os
 import signal
 import sys
@@ -36,6 +37,7 @@ from ordnung.server.people.repeats import forget_answers  # noqa: E402
 from ordnung.server.repositories.fetch_log import FetchLog  # noqa: E402
 from ordnung.server.repositories.payloads import open_store  # noqa: E402
 from ordnung.server.repositories.uploads import forget_old_uploads  # noqa: E402
+from ordnung.server.runs.call_chore import call_for_help  # noqa: E402
 from ordnung.server.runs.derived import rebuild_all  # noqa: E402
 from ordnung.server.runs.journal import DatabaseJournal  # noqa: E402
 from ordnung.server.runs.models import Run  # noqa: E402
@@ -113,8 +115,10 @@ async def serve(stopped: asyncio.Event) -> None:
     await fetches.settle()
 
 
-CHORES = (sign_daily, forget_old_uploads, forget_answers)
-"""What falls due by itself: the trail is signed daily; uploads nobody goes on with go, and old answers."""
+CHORES = (sign_daily, forget_old_uploads, forget_answers, call_for_help)
+"""What falls due by itself: the trail is signed daily; uploads nobody goes on with go, and old answers; and who is
+needed is called.
+"""
 
 
 async def _do_chores() -> None:
@@ -122,7 +126,7 @@ async def _do_chores() -> None:
     while True:
         for chore in CHORES:
             try:
-                await sync_to_async(chore)()
+                await (chore() if inspect.iscoroutinefunction(chore) else sync_to_async(chore)())
             except Exception:
                 log.exception("a chore failed", chore=chore.__name__)
         await asyncio.sleep(CHORES_S)

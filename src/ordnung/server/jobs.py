@@ -27,6 +27,7 @@ from ordnung.server.engine_ports import EnginePorts
 from ordnung.server.fleet.finding import do_reach, do_search
 from ordnung.server.fleet.models import Server
 from ordnung.server.fleet.rows import failure_row
+from ordnung.server.house.settings import house
 from ordnung.server.repositories.in_jobs import do_carry_in
 from ordnung.server.repositories.out_jobs import do_check, do_look_over, do_write_out
 from ordnung.server.repositories.packing_job import do_pack
@@ -39,7 +40,8 @@ from ordnung.server.runs.adapters import (
 )
 from ordnung.server.runs.approvals import approved_writes
 from ordnung.server.runs.derived import write_run
-from ordnung.server.runs.layout import place_of
+from ordnung.server.runs.helpers import DatabaseHelpers
+from ordnung.server.runs.layout import moves_of, place_of
 from ordnung.server.runs.models import Run
 from ordnung.server.work.events import tell
 from ordnung.server.work.models import Work
@@ -133,6 +135,7 @@ def _prepare(run: Run, ports: EnginePorts) -> tuple[list[Lane], World, set[str]]
             place=place_of(p.server, has_outage(parse_rounds(p.rounds)), p.group),
             back=p.back,
             approved=approved_writes(p) if is_approved else None,
+            moves=moves_of(p.server.group),
         )
         for p in places
     ]
@@ -149,9 +152,13 @@ def _prepare(run: Run, ports: EnginePorts) -> tuple[list[Lane], World, set[str]]
         ),
         reporter=DatabaseReporter(),
         orders=DatabaseOrders(),
+        helpers=DatabaseHelpers(),
         # A fast clock must not make us knock at a controller more often than ten times a real second.
         patience=Patience(
-            poll_s=max(10.0, rate * 0.1), settle_s=max(20.0, rate * 0.2), may_force=settings.MAY_FORCE_RESTART
+            poll_s=max(10.0, rate * 0.1),
+            settle_s=max(20.0, rate * 0.2),
+            may_force=settings.MAY_FORCE_RESTART,
+            errand_s=house().patience_minutes * 60.0,
         ),
         site=ports.site,
     )

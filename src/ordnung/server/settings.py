@@ -205,6 +205,7 @@ SPECTACULAR_SETTINGS = {
         "ordnung.server.contract.tell_problems",
     ],
     "ENUM_NAME_OVERRIDES": {
+        "Helper": ["", "person", "hook"],
         "Right": ["look", "plan", "run", "approve", "keep"],
         "WorkState": ["asked", "running", "done", "failed"],
         "RunState": ["draft", "running", "ended"],

@@ -12,6 +12,7 @@ from ordnung.server.api import arrivals as arriving
 from ordnung.server.api import audit as audit
 from ordnung.server.api import away as away
 from ordnung.server.api import baselines as baselines
+from ordnung.server.api import calls as calls
 from ordnung.server.api import catalogs as catalogs
 from ordnung.server.api import drift as drift
 from ordnung.server.api import fleet as fleet
@@ -141,6 +142,8 @@ urlpatterns = [
     path(f"{V1}runs/<int:pk>", runs.RunView.as_view()),
     path(f"{V1}runs/<int:pk>/servers/<str:name>/override", overrides.OverrideView.as_view()),
     path(f"{V1}runs/<int:pk>/servers/<str:name>/answer", overrides.AnswerView.as_view()),
+    path(f"{V1}runs/<int:pk>/servers/<str:name>/tick", overrides.TickView.as_view()),
+    path(f"{V1}calls", calls.CallsView.as_view()),
     path(f"{V1}runs/<int:pk>/forecast", runs.RunForecastView.as_view()),
     path(f"{V1}runs/<int:pk>/sheet", sheets.SheetView.as_view()),
     path(f"{V1}runs/<int:pk>/sheet/checks", sheets.SheetChecksView.as_view()),
@@ -157,6 +160,9 @@ urlpatterns = [
     path(f"{V1}exports/sheets/<int:pk>.json", sheets.SheetFileView.as_view()),
     path(f"{V1}exports/sheets/<int:pk>.csv", sheets.SheetTableView.as_view()),
     path(f"{V1}house", house.HouseView.as_view()),
+    path(f"{V1}hooks", house.HooksView.as_view()),
+    path(f"{V1}hooks/<int:pk>", house.HookView.as_view()),
+    path(f"{V1}hooks/<int:pk>/try", house.HookTryView.as_view()),
     path(f"{V1}windows", house.WindowsView.as_view()),
     path(f"{V1}windows/<int:pk>", house.MaintenanceWindowView.as_view()),
     path(f"{V1}openings", house.OpeningsView.as_view()),

@@ -11,6 +11,7 @@ from aiohttp import web
 from ordnung.standins import mirror
 from ordnung.standins.faults import FAULTS, QUIRKS, Fault, random_faults
 from ordnung.standins.hardware import Hardware
+from ordnung.standins.workdesk import DESK_FAULTS, DeskFault
 
 if TYPE_CHECKING:
     from ordnung.standins.floor import Floor
@@ -56,6 +57,9 @@ class Control:
         app.router.add_post("/servers/{name}/password", self._password)
         app.router.add_post("/servers/{name}/certificate", self._certificate)
         app.router.add_post("/mirror/faults", self._mirror_fault)
+        app.router.add_get("/desk", self._desk)
+        app.router.add_post("/desk/faults", self._desk_fault)
+        app.router.add_delete("/desk/faults", self._desk_well)
         return app
 
     def _device(self, request: web.Request) -> Hardware:
@@ -134,6 +138,21 @@ class Control:
     async def _certificate(self, request: web.Request) -> web.Response:
         self.floor.renew_certificate(self._device(request))
         return web.json_response({})
+
+    async def _desk(self, _: web.Request) -> web.Response:
+        counter = self.floor.counter
+        return web.json_response({"log": counter.desk.log, "where": counter.desk.where, "calls": counter.calls})
+
+    async def _desk_fault(self, request: web.Request) -> web.Response:
+        body = await request.json()
+        if body.get("kind") not in DESK_FAULTS:
+            raise web.HTTPBadRequest(text=f"kind is one of {', '.join(DESK_FAULTS)}\n")
+        self.floor.desk.faults.append(DeskFault(**body))
+        return web.json_response({"faults": [fault.kind for fault in self.floor.desk.faults]})
+
+    async def _desk_well(self, _: web.Request) -> web.Response:
+        self.floor.desk.faults.clear()
+        return web.json_response({"faults": []})
 
     async def _mirror_fault(self, request: web.Request) -> web.Response:
         body: dict[str, Any] = await request.json()

@@ -25,8 +25,11 @@ from ordnung.standins.models import put_behind_one
 from ordnung.standins.redfish import V1
 from ordnung.standins.ssdp import Announcer
 from ordnung.standins.wire import Runner
+from ordnung.standins.workdesk import Counter, WorkDesk
 
-MIRROR_ADDRESS, DEPOT_ADDRESS = "127.20.100.1", "127.20.100.3"
+MIRROR_ADDRESS, DEPOT_ADDRESS, DESK_ADDRESS = "127.20.100.1", "127.20.100.3", "127.20.100.4"
+DESK_SECRET = "whsec_b3JkbnVuZy1kZW1vLXdvcmstZGVzay1zZWNyZXQ="  # noqa: S105
+"""For the demo's work desk only: nothing real is behind it."""
 FACTORY = "factory"
 """What the certificate is called that several controllers share."""
 SAVE_SECONDS = 1.0
@@ -57,6 +60,7 @@ class Floor:
     urls: dict[str, str] = field(default_factory=dict)
     mirror_url: str = ""
     depot_url: str = ""
+    desk_url: str = ""
     """A second mirror of the same makers, with faults of its own."""
     control_url: str = ""
 
@@ -68,6 +72,8 @@ class Floor:
         self.face.renew = self._put_certificate
         self.mirror = Mirror(self.settings.folder / "mirror")
         self.depot = Mirror(self.settings.folder / "mirror")
+        self.desk = WorkDesk(self.clock.seconds)
+        self.counter = Counter(self.desk, DESK_SECRET)
         self.contexts: dict[str, ssl.SSLContext] = {}
         self.runners: list[web.AppRunner] = []
         self.saver: asyncio.Task[None] | None = None
@@ -100,6 +106,10 @@ class Floor:
         context = self.authority.context(DEPOT_ADDRESS, "depot")
         port = await self._listen_again("depot", depot_runner, DEPOT_ADDRESS, context)
         self.depot_url = f"https://{DEPOT_ADDRESS}:{port}/"
+        desk_runner = await self._runner(self.counter.application())
+        context = self.authority.context(DESK_ADDRESS, "desk")
+        port = await self._listen_again("desk", desk_runner, DESK_ADDRESS, context)
+        self.desk_url = f"https://{DESK_ADDRESS}:{port}/work"
         control = Control(self)
         control_runner = await self._runner(control.application())
         port = await self._listen(control_runner, "127.0.0.1", self.settings.control_port, None)
@@ -192,7 +202,7 @@ class Floor:
         return await self._listen(runner, address, self.settings.port, context)
 
     def _keep_ports(self) -> None:
-        urls = {**self.urls, "mirror": self.mirror_url, "depot": self.depot_url}
+        urls = {**self.urls, "mirror": self.mirror_url, "depot": self.depot_url, "desk": self.desk_url}
         self.ports_path.write_text(json.dumps({name: urlsplit(url).port for name, url in urls.items()}))
 
     def targets(self) -> list[dict[str, Any]]:
@@ -218,6 +228,7 @@ class Floor:
             "control": self.control_url,
             "mirror": self.mirror_url,
             "depot": self.depot_url,
+            "desk": {"url": self.desk_url, "secret": DESK_SECRET},
             "targets": self.targets(),
         }
 

@@ -37,6 +37,7 @@ def a_house(seed, number=30):
     return duties, NightLimits(at_once=6, transfers=2, groups=groups, racks={f"K{n}": 2 for n in range(8)})
 
 
+@pytest.mark.exhaustive
 @pytest.mark.parametrize("seed", [1, 2])
 def test_nine_in_ten_holds_in_about_nine_nights_of_ten(seed):
     duties, limits = a_house(seed)

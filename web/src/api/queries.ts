@@ -60,7 +60,8 @@ const JUDGED = [
 
 /** Which answers an event makes stale. */
 export const STALE: Record<string, string[]> = {
-  work: ["work", "site"],
+  work: ["work", "site", "calls"],
+  calls: ["calls"],
   searches: ["search"],
   readings: ["floor", "groups", "lost", "servers", "server", "site", ...JUDGED],
   catalogs: ["floor", "servers", "server", "site", "sources", ...JUDGED],
@@ -72,7 +73,7 @@ export const STALE: Record<string, string[]> = {
   fetches: ["fetches"],
   audit: ["audit"],
   people: ["people", "me"],
-  house: ["house", "windows", "openings", "site", "run"],
+  house: ["house", "windows", "openings", "hooks", "site", "run"],
   runs: [
     "runs",
     "checks",
@@ -81,6 +82,7 @@ export const STALE: Record<string, string[]> = {
     "run",
     "record",
     "tape",
+    "calls",
     "site",
     "servers",
     "floor",

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 
 import type { MaintenanceWindow } from "../api/client";
-import { windows as windowsQuery } from "../api/queries";
+import { groups as groupsQuery, windows as windowsQuery } from "../api/queries";
 import { useParam } from "../shell/selection";
 import { useSiteNow } from "../shell/time";
 import { Act } from "../ui/Act";
@@ -9,6 +9,8 @@ import { Block, Row, Stack, Text } from "../ui/layout";
 import { Press } from "../ui/Press";
 import { Split } from "../ui/Split";
 import { Title } from "../ui/text";
+import { GroupEditor } from "./GroupEditor";
+import { Hooks } from "./Hooks";
 import { mondayOf, tellOpening, wallOf } from "./nights";
 import { house as houseQuery } from "./queries";
 import { tellRule } from "./recurrence";
@@ -24,16 +26,19 @@ export function HousePlace() {
   const { data: house } = useQuery(houseQuery);
   const { data: windows = [] } = useQuery(windowsQuery);
   const [said, choose] = useParam("window");
+  const [picked, pick] = useParam("group");
+  const { data: groups = [] } = useQuery(groupsQuery);
   const [from, go] = useParam("week");
   const now = useSiteNow(60_000);
   if (!house) return null;
   const today = wallOf(new Date(now), house.zone).day;
+  const group = groups.find((g) => g.name === picked);
   const chosen = windows.find((w) => w.name === said) ?? null;
   return (
     <Split
       label="House"
       width={350}
-      about={said}
+      about={said ?? picked}
       panel={
         said === NEW || chosen ? (
           <WindowEditor
@@ -43,6 +48,8 @@ export function HousePlace() {
             today={today}
             done={() => choose(null)}
           />
+        ) : group ? (
+          <GroupEditor key={group.name} group={group} done={() => pick(null)} />
         ) : (
           <Settings house={house} />
         )
@@ -66,7 +73,13 @@ export function HousePlace() {
         choose={choose}
       />
       <Windows rows={windows} zone={house.zone} choose={choose} />
-      <Together />
+      <Together
+        choose={(name) => {
+          choose(null);
+          pick(name);
+        }}
+      />
+      <Hooks />
     </Split>
   );
 }

@@ -16,13 +16,22 @@ const FIELDS = [
   "transfers",
   "bytes_per_second",
   "certainty",
+  "patience_minutes",
   "reading_hours",
   "racks",
   "rooms",
 ];
 
 type Texts = Record<
-  "zone" | "at_once" | "transfers" | "bytes_per_second" | "certainty" | "reading_hours" | "racks" | "rooms",
+  | "zone"
+  | "at_once"
+  | "transfers"
+  | "bytes_per_second"
+  | "certainty"
+  | "patience_minutes"
+  | "reading_hours"
+  | "racks"
+  | "rooms",
   string
 >;
 
@@ -32,6 +41,7 @@ const textsOf = (house: House): Texts => ({
   transfers: String(house.transfers),
   bytes_per_second: house.bytes_per_second === null ? "" : String(house.bytes_per_second / 1e6),
   certainty: String(Math.round(house.certainty * 100)),
+  patience_minutes: String(house.patience_minutes),
   reading_hours: String(house.reading_hours),
   racks: tellNumbers(house.racks),
   rooms: tellNumbers(house.rooms),
@@ -43,6 +53,7 @@ const changeOf = (texts: Texts, approval: boolean, starter_apart: boolean): Hous
   transfers: Number(texts.transfers),
   bytes_per_second: texts.bytes_per_second.trim() ? Math.round(Number(texts.bytes_per_second) * 1e6) : null,
   certainty: Number(texts.certainty) / 100,
+  patience_minutes: Number(texts.patience_minutes),
   reading_hours: Number(texts.reading_hours),
   racks: readNumbers(texts.racks),
   rooms: readNumbers(texts.rooms),
@@ -94,6 +105,7 @@ export function Settings({ house }: { house: House }) {
       </Row>
       {field("racks", "May be away of racks", { multiline: true, placeholder: "K1: 3" })}
       {field("rooms", "May be away of rooms", { multiline: true, placeholder: "Kelp room: 10" })}
+      {field("patience_minutes", "Waits for a person or a hook, minutes")}
       {field("reading_hours", "A reading is old after, hours")}
       <FormControlLabel
         control={

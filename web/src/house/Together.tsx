@@ -1,14 +1,12 @@
 import { styled } from "@mui/material/styles";
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { type FormEvent, useState } from "react";
+import { useQuery } from "@tanstack/react-query";
 
-import { api, type Group, take } from "../api/client";
+import type { Group } from "../api/client";
 import { groups as groupsQuery } from "../api/queries";
 import { count, foldRuns } from "../shell/format";
 import { ink } from "../theme/theme";
-import { Act } from "../ui/Act";
-import { Field } from "../ui/Field";
 import { Block, Row, Text } from "../ui/layout";
+import { Press } from "../ui/Press";
 import { Title } from "../ui/text";
 
 const Rows = styled("ul")({
@@ -28,20 +26,20 @@ const Item = styled("li")({
 });
 
 /** Who serves together: each a post on one line; so many of them may step off it. */
-export function Together() {
+export function Together({ choose }: { choose: (name: string) => void }) {
   const { data = [] } = useQuery(groupsQuery);
   return (
     <Block as="section" mt={2.5} aria-label="Who serves together">
       <Title level={2}>Who serves together</Title>
       <Text tone="quiet" size="body" mb={1}>
-        Of each group so many may be off the line at one time, over all runs; one that is back counts until it
-        has healed.
+        Of each group so many may be off the line at one time, over all runs. Press a name to say how its work
+        is moved off before a server goes away, and when the group is whole again.
       </Text>
       <Rows>
         {[...data]
           .sort((a, b) => a.name.localeCompare(b.name, "en", { numeric: true }))
           .map((group) => (
-            <OneGroup key={group.name} group={group} />
+            <OneGroup key={group.name} group={group} choose={choose} />
           ))}
       </Rows>
     </Block>
@@ -77,32 +75,31 @@ function Posts({ group }: { group: Group }) {
   );
 }
 
-function OneGroup({ group }: { group: Group }) {
-  const [away, setAway] = useState(String(group.may_be_away));
-  const [heals, setHeals] = useState(String(Math.round(group.heal_seconds / 60)));
-  const queries = useQueryClient();
-  const change = useMutation({
-    mutationFn: () =>
-      take(
-        api.PATCH("/api/v1/groups/{name}", {
-          params: { path: { name: group.name } },
-          body: { may_be_away: Number(away), heal_seconds: Number(heals) * 60 },
-        }),
-      ),
-    onSuccess: () => queries.invalidateQueries({ queryKey: ["groups"] }),
-  });
-  const isChanged = Number(away) !== group.may_be_away || Number(heals) * 60 !== group.heal_seconds;
-  const submit = (event: FormEvent) => {
-    event.preventDefault();
-    if (isChanged) change.mutate();
-  };
-  const number = { htmlInput: { inputMode: "numeric" } } as const;
+const minutes = (seconds: number): string => `${Math.round(seconds / 60)} min`;
+
+/** How a group lets go and is whole again, in a few words. */
+export function tellGroup(group: Group): string {
+  const by = (who: Group["mover"]): string => (who === "hook" ? group.hook : "a person");
+  const times = `${minutes(group.off_seconds)} off, ${minutes(group.back_seconds)} back`;
+  const moves = group.mover ? `work moved off by ${by(group.mover)} (${times})` : "";
+  const waits = group.heal_seconds ? ` after about ${minutes(group.heal_seconds)}` : "";
+  const heals = group.healer
+    ? `whole again when ${by(group.healer)} says so`
+    : group.heal_seconds
+      ? `whole again${waits}`
+      : "";
+  return [moves, heals].filter(Boolean).join("; ");
+}
+
+function OneGroup({ group, choose }: { group: Group; choose: (name: string) => void }) {
   return (
     <Item>
       <Row between align="baseline" gap={1}>
-        <strong>{group.name}</strong>
+        <Press strong onClick={() => choose(group.name)}>
+          {group.name}
+        </Press>
         <Text as="span" size="note" tone="quiet">
-          {count(group.servers, "server")}
+          {group.may_be_away} of {count(group.servers, "server")} may be away
           {group.away.length ? `, away: ${group.away.join(", ")}` : ""}
         </Text>
       </Row>
@@ -113,37 +110,7 @@ function OneGroup({ group }: { group: Group }) {
       <Text size="note" tone="quiet">
         {foldRuns(group.members.slice(0, MOST_DRAWN)) || "nobody yet"}
       </Text>
-      <Row as="form" onSubmit={submit} gap={1} align="center" mt={0.5}>
-        <Field
-          field="may_be_away"
-          refused={change.error}
-          label="May be away"
-          value={away}
-          onChange={(e) => setAway(e.target.value)}
-          slotProps={{
-            ...number,
-            htmlInput: { ...number.htmlInput, "aria-label": `May be away of ${group.name}` },
-          }}
-          sx={{ width: 110 }}
-        />
-        <Field
-          field="heal_seconds"
-          refused={change.error}
-          label="Heals, minutes"
-          value={heals}
-          onChange={(e) => setHeals(e.target.value)}
-          slotProps={{
-            ...number,
-            htmlInput: { ...number.htmlInput, "aria-label": `Heals, minutes, ${group.name}` },
-          }}
-          sx={{ width: 120 }}
-        />
-        {isChanged && (
-          <Act takes="keep" type="submit" variant="contained" loading={change.isPending}>
-            Change
-          </Act>
-        )}
-      </Row>
+      {tellGroup(group) && <Text size="note">{tellGroup(group)}</Text>}
     </Item>
   );
 }

@@ -4,13 +4,15 @@ import { memo } from "react";
 import type { RunServer, Span } from "../api/client";
 import { fonts, ink } from "../theme/theme";
 import { countIn, layMarks, type Mark, tellMark } from "./marks";
-import { isReset, type Scale, spansOf } from "./timescale";
+import { isMoving, isReset, type Scale, spansOf } from "./timescale";
 import { Row } from "../ui/layout";
 
 const HALF = 6;
 const TINT: Record<string, [string, string]> = {
   checking: [ink("done"), ink("done2")],
   failed: [ink("deep"), ink("deep2")],
+  healing: [ink("done2"), ink("sheet")],
+  "at the server": [ink("pending2"), ink("sheet")],
 };
 
 /** The resets as their own signs, drawn in the middle of their time: restart a lozenge, reboot a peak, power cycle two. */
@@ -19,6 +21,8 @@ function Sign({ kind, x, done }: { kind: string; x: number; done: boolean }) {
   const peak = (cx: number, w: number) => `M${cx - w},${HALF} L${cx},${-HALF} L${cx + w},${HALF} Z`;
   if (kind === "controller restart")
     return <path d={`M${x - 6},0 L${x},-6 L${x + 6},0 L${x},6 Z`} {...paint} />;
+  if (kind === "moving off") return <path d={`M${x + 4},-5 L${x - 5},0 L${x + 4},5 Z`} {...paint} />;
+  if (kind === "taking back") return <path d={`M${x - 4},-5 L${x + 5},0 L${x - 4},5 Z`} {...paint} />;
   if (kind === "power cycle") return <path d={`${peak(x - 5, 6)} ${peak(x + 5, 6)}`} {...paint} />;
   return <path d={peak(x, 9)} {...paint} />;
 }
@@ -93,7 +97,7 @@ function Several({ mark }: { mark: Mark }) {
 function Drawn({ mark }: { mark: Mark }) {
   const [first] = mark.spans;
   if (!first) return null;
-  const reset = onlyReset(mark);
+  const reset = mark.spans.length === 1 && isMoving(first.kind) ? first : onlyReset(mark);
   return (
     <g>
       <title>{tellMark(mark)}</title>
@@ -148,6 +152,9 @@ const KEY: [string, string][] = [
   ["server reboot", "server reboot"],
   ["power cycle", "power cycle"],
   ["checking", "checking after"],
+  ["moving off", "its work moved off"],
+  ["taking back", "taken back"],
+  ["at the server", "somebody at the server"],
 ];
 const SAMPLE = { left: 2, right: 24, done: true };
 const sample = (kind: string): Span => ({ kind, start: 0, end: 1, label: "" });

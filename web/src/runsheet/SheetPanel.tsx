@@ -14,6 +14,7 @@ import { Mono, Title } from "../ui/text";
 import { ink } from "../theme/theme";
 import { Begins } from "./Begins";
 import { Checks } from "./Checks";
+import { Errand } from "./Errand";
 import { Expected } from "./Expected";
 import { HoldOne, Stale, WindowEnd } from "./Meanwhile";
 import { Override } from "./Override";
@@ -78,6 +79,11 @@ export function SheetPanel({ run, now, picked, pick }: Props) {
         .filter((s) => s.question)
         .map((s) => (
           <Question key={s.server} run={run.id} lane={s} />
+        ))}
+      {run.servers
+        .filter((s) => s.errand && (!lane || lane.server === s.server))
+        .map((s) => (
+          <Errand key={s.server} run={run.id} lane={s} />
         ))}
       {failed.map((s) => (
         <Notice key={s.server} title={`${s.server} needs a look`}>
@@ -146,7 +152,7 @@ function Standing({ run, now }: { run: Run; now: number }) {
       <Text tone="quiet" size="body">
         {duration(gone)} so far{run.state === "running" ? `, planned ${duration(run.planned_seconds)}` : ""}.{" "}
         {run.failed ? `${count(run.failed, "server")} failed.` : "Nothing failed."}
-        {run.asking > 0 && ` ${count(run.asking, "server")} waits for an answer.`}
+        {run.asking > 0 && ` ${count(run.asking, "server")} waiting for a person.`}
       </Text>
     </Box>
   );

@@ -121,7 +121,8 @@ export function remaining(lane: RunServer, now: number): Span[] {
     if (done?.end === null) {
       // The step under way is expected to last as long as planned; a reset's sign is not drawn twice.
       begin = Math.max(now, done.start + ((planned.end ?? planned.start) - planned.start));
-      if (!isReset(planned.kind) && begin > now) open.push({ ...planned, start: now, end: begin });
+      if (!isReset(planned.kind) && !isMoving(planned.kind) && begin > now)
+        open.push({ ...planned, start: now, end: begin });
     }
     return !done;
   });
@@ -130,13 +131,18 @@ export function remaining(lane: RunServer, now: number): Span[] {
   return [...open, ...moved];
 }
 
+/** Whether a span is work on its way off a server or back to it: a sign, too. */
+export const isMoving = (kind: string): boolean => kind === "moving off" || kind === "taking back";
+
 /** Whether a span is a reset: those are drawn as signs. */
 export const isReset = (kind: string): boolean =>
   ["controller restart", "server reboot", "power cycle"].includes(kind);
 
-/** How long a server is out of service by its plan: from its first outage until it is done (T4), in seconds. */
+/** How long a server is out of service by its plan, in seconds: from its first outage, or the moving off before it (T4). */
 export function awayOf({ plan }: RunServer): number {
-  const first = plan.find((span) => isReset(span.kind) && span.kind !== "controller restart");
+  const first = plan.find(
+    (span) => span.kind === "moving off" || (isReset(span.kind) && span.kind !== "controller restart"),
+  );
   return first ? (plan.at(-1)?.end ?? first.start) - first.start : 0;
 }
 

@@ -7,10 +7,14 @@ import { api, type Run, type SheetChange, type SheetTrial, take, type Tried } fr
 /** Change the sheet; what comes back is the sheet as it stands then. */
 export function useSheetChange(run: Run) {
   const queries = useQueryClient();
+  // A question under way was asked before the change: its answer would put the old sheet back on the page.
+  const forget = () => queries.cancelQueries({ queryKey: ["run", run.id] });
   return useMutation({
     mutationFn: (body: SheetChange) =>
       take(api.PATCH("/api/v1/runs/{id}/sheet", { params: { path: { id: run.id } }, body })),
-    onSuccess: (fresh) => {
+    onMutate: forget,
+    onSuccess: async (fresh) => {
+      await forget();
       queries.setQueryData(["run", run.id], fresh);
       for (const key of ["forecast", "checks", "sheet-revisions"])
         void queries.invalidateQueries({ queryKey: [key, run.id] });

@@ -3,11 +3,13 @@ import Button from "@mui/material/Button";
 import Drawer from "@mui/material/Drawer";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
+import { Link } from "react-router";
 
 import { api, take, type Work } from "../api/client";
 import { site, work, workPage } from "../api/queries";
 import { ink } from "../theme/theme";
-import { ago, duration, size } from "./format";
+import { unseenOf, useCalls } from "./calls";
+import { ago, count, duration, size } from "./format";
 import { More } from "../ui/More";
 import { Notice } from "../ui/Notice";
 import { Tag } from "../ui/Tag";
@@ -120,6 +122,7 @@ export function WorkBar({
   const trouble = useQuery({ ...site, refetchInterval: 5000 }).data?.trouble;
   const now = useSiteNow();
   const { main, others } = workLine(data);
+  const toSee = unseenOf(useCalls()).length;
   return (
     <Box
       component="footer"
@@ -152,7 +155,11 @@ export function WorkBar({
         {!live && (
           <Box sx={{ ...CUT, fontWeight: 700 }}>The line to Ordnung is down. Trying again; runs go on.</Box>
         )}
-        {live && !trouble && (main ? <Item key={main.id} w={main} now={now} /> : "Nothing is under way.")}
+        {/* A phone has room for one thing: what needs a person comes first there. */}
+        <Box sx={{ minWidth: 0, display: { xs: toSee ? "none" : "block", sm: "block" } }}>
+          {live && !trouble && (main ? <Item key={main.id} w={main} now={now} /> : "Nothing is under way.")}
+        </Box>
+        <CallsLink open={toSee} />
         {others && (
           <Box sx={{ flex: "none", whiteSpace: "nowrap", ml: "auto", display: { xs: "none", sm: "block" } }}>
             {others}
@@ -181,6 +188,20 @@ export function WorkBar({
           <AllWork now={now} />
         </Stack>
       </Drawer>
+    </Box>
+  );
+}
+
+/** How many calls for a person there are, wherever one is. */
+function CallsLink({ open }: { open: number }) {
+  if (!open) return null;
+  return (
+    <Box
+      component={Link}
+      to="/calls"
+      sx={{ flex: "none", fontWeight: 700, color: ink("barDeep"), whiteSpace: "nowrap" }}
+    >
+      {count(open, "call")} for a person
     </Box>
   );
 }

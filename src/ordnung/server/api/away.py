@@ -13,6 +13,7 @@ from rest_framework.views import APIView
 from ordnung.server.api.paging import paged, rows_of
 from ordnung.server.runs.groups import (
     MOST_AWAY,
+    GroupChange,
     GroupRow,
     add_group,
     change_group,
@@ -31,13 +32,6 @@ from ordnung.server.shapes import limited, read, row_from, shape
 class NewGroup:
     name: str = limited(max_length=200)
     may_be_away: int = limited(min_value=0, max_value=MOST_AWAY)
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class GroupChange:
-    name: str | None = limited(default=None, max_length=200)
-    may_be_away: int | None = limited(default=None, min_value=0, max_value=MOST_AWAY)
-    heal_seconds: int | None = limited(default=None, min_value=0, max_value=7 * 86400)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -70,9 +64,8 @@ class GroupsView(APIView):
 class GroupView(APIView):
     @extend_schema(request=shape(GroupChange), responses=shape(GroupRow)(many=True))
     def patch(self, request: Request, name: str) -> Response:
-        """Rename a group, change how many of it may be away, or how long one that is back still counts."""
-        asked = read(GroupChange, request)
-        change_group(find_group(name), asked.name, asked.may_be_away, asked.heal_seconds)
+        """Rename a group, change how many of it may be away, how it heals, who moves its work off and back."""
+        change_group(find_group(name), read(GroupChange, request))
         return Response(group_rows())
 
     @extend_schema(responses={204: None})

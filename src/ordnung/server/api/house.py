@@ -13,7 +13,17 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from ordnung.server.api.paging import paged, rows_of
-from ordnung.server.house.models import MaintenanceWindow
+from ordnung.server.house.hooks import (
+    HookChange,
+    HookRow,
+    NewHookRow,
+    add_hook,
+    change_hook,
+    drop_hook,
+    hook_rows,
+    try_hook,
+)
+from ordnung.server.house.models import Hook, MaintenanceWindow
 from ordnung.server.house.settings import HouseChange, HouseRow, change_house, house_row
 from ordnung.server.house.windows import (
     OpeningRow,
@@ -49,6 +59,38 @@ class HouseView(APIView):
         """Decide the house's settings."""
         change_house(read(HouseChange, request))
         return Response(house_row())
+
+
+class HooksView(APIView):
+    @paged(HookRow)
+    def get(self, request: Request) -> Response:
+        """The hooks by which the house's own tools are asked, each with how it last answered."""
+        return rows_of(request, hook_rows())
+
+    @extend_schema(request=shape(HookChange), responses={201: shape(NewHookRow)})
+    def post(self, request: Request) -> Response:
+        """Keep a hook. Its secret is given out this once."""
+        return Response(add_hook(read(HookChange, request)), status=201)
+
+
+class HookView(APIView):
+    @extend_schema(request=shape(HookChange), responses=shape(HookRow))
+    def put(self, request: Request, pk: int) -> Response:
+        """Change where a hook is, or whether it is called for help."""
+        return Response(change_hook(get_object_or_404(Hook, pk=pk), read(HookChange, request)))
+
+    @extend_schema(responses={204: None})
+    def delete(self, request: Request, pk: int) -> Response:
+        """Forget a hook that moves no group's work."""
+        drop_hook(get_object_or_404(Hook, pk=pk))
+        return Response(status=204)
+
+
+class HookTryView(APIView):
+    @extend_schema(request=None, responses=shape(HookRow))
+    def post(self, request: Request, pk: int) -> Response:
+        """Ask a hook whether it is there."""
+        return Response(try_hook(get_object_or_404(Hook, pk=pk)))
 
 
 class WindowsView(APIView):

@@ -1,4 +1,4 @@
-"""What a person decides about one server of a run: overriding a check on a draft (night.md C), answering a question."""
+"""What a person decides about one server of a run, or did for it: overrides (night.md C), answers, ticks (P3)."""
 
 from __future__ import annotations
 
@@ -14,6 +14,7 @@ from rest_framework.views import APIView
 from ordnung.server.runs.commands import answer_question, drop_overrides, override_check
 from ordnung.server.runs.models import Run, RunServer
 from ordnung.server.runs.rows import RunRow, run_row
+from ordnung.server.runs.ticks import tick
 from ordnung.server.shapes import limited, read, shape
 
 
@@ -52,6 +53,23 @@ class AnswerView(APIView):
     def post(self, request: Request, pk: int, name: str) -> Response:
         """Answer what a server of a run waits with."""
         answer_question(find_place(pk, name), read(QuestionAnswer, request).answer, request.user.get_username())
+        return Response(run_row(Run.objects.get(pk=pk)))
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Tick:
+    """``key`` names the very thing that was done, as it was given out."""
+
+    key: str = limited(max_length=300)
+    note: str = limited(max_length=500, allow_blank=True, default="")
+
+
+class TickView(APIView):
+    @extend_schema(request=shape(Tick), responses=shape(RunRow))
+    def post(self, request: Request, pk: int, name: str) -> Response:
+        """Say that what a server waits for outside is done: at the server, or its work moved off or taken back."""
+        asked = read(Tick, request)
+        tick(find_place(pk, name), asked.key, request.user.get_username(), asked.note)
         return Response(run_row(Run.objects.get(pk=pk)))
 
 

@@ -12,6 +12,9 @@ from django.db import models
 
 from ordnung.controllers import Endpoint
 from ordnung.server import vault
+from ordnung.server.house.models import Hook
+
+HELPERS = ("", "person", "hook")
 
 
 class Group(models.Model):
@@ -21,6 +24,16 @@ class Group(models.Model):
     may_be_away = models.PositiveIntegerField(default=1)
     heal_seconds = models.PositiveIntegerField(default=0)
     """How long one that is back still counts: until what the group holds is whole again (``night.md`` T5)."""
+    mover = models.CharField(max_length=10, default="", choices=[(w, w) for w in HELPERS])
+    """Who moves work off its servers before they go away, and back: nobody needs to, a person, or the hook (P1)."""
+    healer = models.CharField(max_length=10, default="", choices=[(w, w) for w in HELPERS])
+    """Who says that the group is whole again: nobody, the time above tells; a person, or the hook."""
+    hook = models.ForeignKey(Hook, null=True, on_delete=models.PROTECT, related_name="groups")
+    off_seconds = models.PositiveIntegerField(default=0)
+    back_seconds = models.PositiveIntegerField(default=0)
+    """How long moving off and taking back take, for planning (T4)."""
+    between = models.BooleanField(default=False)
+    """Whether its servers come back between rounds (T4)."""
 
     def __str__(self) -> str:
         return self.name

@@ -8,6 +8,7 @@ from django.db import models
 
 from ordnung.core.night.limits import TRANSFERS
 from ordnung.core.night.recurring import WindowRule
+from ordnung.server import vault
 
 
 class House(models.Model):
@@ -25,8 +26,40 @@ class House(models.Model):
     """Whether a sheet has to be approved by a second person before it may start (P4)."""
     starter_apart = models.BooleanField(default=False)
     """Whether whoever starts a run may be neither its drafter nor its approver."""
+    patience_minutes = models.PositiveIntegerField(default=60)
+    """How long a server waits for a hook or for a person's tick, with its turn kept (P1)."""
     reading_hours = models.PositiveIntegerField(default=24)
     """How old a reading may be without being remarked on when a sheet is made."""
+
+
+class Hook(models.Model):
+    """Where the house's own tools are asked: its scheduler of workloads, and whoever is called for help (P1, P6).
+
+    ``sealed_secret`` signs what is sent, and is shown only when it is made. ``told`` is what its last answer was.
+    """
+
+    name = models.CharField(max_length=100, unique=True)
+    url = models.URLField(max_length=500)
+    sealed_secret = models.BinaryField()
+    calls = models.BooleanField(default=False)
+    """Whether it is called when something needs a person."""
+    asked_at = models.DateTimeField(null=True)
+    answered_at = models.DateTimeField(null=True)
+    told = models.TextField(default="")
+
+    class Meta:
+        ordering = ["name"]
+
+    def set_secret(self, secret: str) -> None:
+        """Keep the secret, encrypted."""
+        self.sealed_secret = vault.encrypt(secret, "hook", self.name)
+
+    def secret(self) -> str:
+        """The secret. Raises ValueError when it can't be read."""
+        return vault.decrypt(bytes(self.sealed_secret), "hook", self.name)
+
+    def __str__(self) -> str:
+        return self.name
 
 
 class MaintenanceWindow(models.Model):

@@ -31,6 +31,7 @@ class HouseRow:
     certainty: float
     approval: bool
     starter_apart: bool
+    patience_minutes: int
     reading_hours: int
 
 
@@ -47,6 +48,7 @@ class HouseChange:
     certainty: float = limited(min_value=0.5, max_value=0.99)
     approval: bool
     starter_apart: bool
+    patience_minutes: int = limited(min_value=1, max_value=7 * 1440, default=60)
     reading_hours: int = limited(min_value=1, max_value=8784)
 
 

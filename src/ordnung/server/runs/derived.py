@@ -6,19 +6,20 @@ start of an engine or by ``manage.py rebuild_runs``.
 
 from __future__ import annotations
 
+import dataclasses
 import datetime
 from collections.abc import Iterable
 from typing import Any
 
 from django.db import transaction
-from django.db.models import Max
+from django.db.models import Max, QuerySet
 
 from ordnung.core.away import AwayPlace
 from ordnung.core.components import Server as ServerReading
 from ordnung.core.sheet import has_outage
-from ordnung.engine.entries import Entry, Read
+from ordnung.engine.entries import Entry, Read, Reason
 from ordnung.engine.entry_codec import parse_rounds, read_entry
-from ordnung.engine.tape import TapeState, fold
+from ordnung.engine.tape import TapeState, errand_key, fold
 from ordnung.engine.telling import tell_question, tell_reason
 from ordnung.server.clock import now
 from ordnung.server.fleet.models import Group, Server
@@ -67,9 +68,12 @@ def place_values(state: TapeState, is_running: bool) -> dict[str, Any]:
     """What a tape says of a server's row in its run."""
     ended = state.ended
     if ended is None:
-        return {"ended": "", "reason": "", "active": is_running, "question": question_of(state)}
+        asked = {"question": question_of(state), "errand": errand_of(state)}
+        return {"ended": "", "reason": "", "active": is_running, **asked}
     reason = tell_reason(ended.reason, ended.facts)
-    return {"ended": str(ended.ending), "reason": reason, "active": False, "question": ""}
+    if state.is_moved_off and ended.reason is not Reason.NOT_TAKEN_BACK:
+        reason += " Its work is still elsewhere: take it back, then say that the server is back."
+    return {"ended": str(ended.ending), "reason": reason, "active": False, "question": "", "errand": None}
 
 
 def question_of(state: TapeState) -> str:
@@ -78,9 +82,17 @@ def question_of(state: TapeState) -> str:
     return tell_question(asked) if asked is not None else ""
 
 
+def errand_of(state: TapeState) -> dict[str, Any] | None:
+    """What is asked for outside while a server waits; None when nothing."""
+    pending = state.open_errand
+    if pending is None or state.ended is not None:
+        return None
+    return {**dataclasses.asdict(pending.errand), "of": pending.of, "since": pending.since.isoformat()}
+
+
 def derived_of(state: TapeState) -> tuple[object, ...]:
     """What of a tape the rows hold: they are written when it changes."""
-    return state.place, state.ended, question_of(state)
+    return state.place, state.ended, question_of(state), state.open_errand
 
 
 def lease_values(state: TapeState) -> dict[str, Any] | None:
@@ -93,29 +105,31 @@ def lease_values(state: TapeState) -> dict[str, Any] | None:
         "rack": place.rack,
         "room": place.room,
         "outage": place.outage,
+        "heals": place.heals,
         "kept": place.kept,
     }
 
 
 def taken_places() -> list[AwayPlace]:
     """Who holds a place now, over all runs."""
-    rows = AwayLease.objects.values_list("server__name", "groups", "rack", "room", "outage", "kept")
+    rows = AwayLease.objects.values_list("server__name", "groups", "rack", "room", "outage", "kept", "heals")
     return [
-        AwayPlace(server=name, groups=tuple(groups), rack=rack, room=room, outage=outage, kept=kept)
-        for name, groups, rack, room, outage, kept in rows
+        AwayPlace(server=name, groups=tuple(groups), rack=rack, room=room, outage=outage, kept=kept, heals=heals)
+        for name, groups, rack, room, outage, kept, heals in rows
     ]
 
 
 def healing_places() -> list[AwayPlace]:
-    """Who is back, but counts in its group until that is whole again (T5, A13)."""
+    """Who is back, but counts in its group until that is whole again (T5, A13), where nobody says when that is."""
     longest = Group.objects.aggregate(longest=Max("heal_seconds"))["longest"] or 0
     if not longest:
         return []
     at = now()
     rows = RunServer.objects.exclude(ended="").filter(since__gt=at - datetime.timedelta(seconds=longest))
+    by_time = rows.filter(server__group__heal_seconds__gt=0, server__group__healer="")
     return [
         AwayPlace(server=row.server.name, groups=(row.server.group.name,), heals=True)
-        for row in rows.filter(server__group__heal_seconds__gt=0).select_related("server__group")
+        for row in by_time.select_related("server__group")
         if row.since is not None
         and row.server.group is not None
         and at - row.since < datetime.timedelta(seconds=row.server.group.heal_seconds)
@@ -128,6 +142,7 @@ def write_derived(run: int, server: str, state: TapeState, at: datetime.datetime
     _write_lease(run, server, lease_values(state), at)
     row, question = RunServer.objects.filter(run_id=run, server__name=server), question_of(state)
     row.exclude(question=question).update(question=question, answer="", answered_by="")
+    _write_errand(run, server, state, row)
     if state.ended is None:
         return
     values = place_values(state, is_running=True)
@@ -135,6 +150,12 @@ def write_derived(run: int, server: str, state: TapeState, at: datetime.datetime
     row.exclude(ended=values["ended"]).update(**values, **shown)
     keep_durations(run, server, load_tape(run, server))
     write_run(run, at, f"{server}: {values['ended']}, {values['reason']}")
+
+
+def _write_errand(run: int, server: str, state: TapeState, row: QuerySet[RunServer]) -> None:
+    pending = state.open_errand
+    key = errand_key(run, server, pending.seq) if pending is not None and state.ended is None else ""
+    row.exclude(errand_key=key).update(errand=errand_of(state), errand_key=key, ticked_by="", tick_note="")
 
 
 def write_run(run: int, at: datetime.datetime, note: str = "") -> None:
@@ -190,7 +211,9 @@ def rebuild(runs: Iterable[Run]) -> list[tuple[Run, str]]:
             state = fold(tape)
             at = tape[-1].at if tape else run.started_at or run.drafted_at
             values = place_values(state, run.state == Run.State.RUNNING)
-            RunServer.objects.filter(run=run, server__name=name).update(**values)
+            row = RunServer.objects.filter(run=run, server__name=name)
+            row.update(**values)
+            _write_errand(run.pk, name, state, row)
             _write_lease(run.pk, name, lease_values(state), at)
         for run in {run.pk: run for run, _ in different}.values():
             if run.state == Run.State.RUNNING:

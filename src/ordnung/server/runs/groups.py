@@ -5,18 +5,21 @@ from __future__ import annotations
 import csv
 import io
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
+from typing import Literal
 
 from django.db import transaction
 
 from ordnung.server.audit.recording import record
 from ordnung.server.fleet.models import Group, Server
+from ordnung.server.house.models import Hook
 from ordnung.server.problems import Problem
 from ordnung.server.runs.models import AwayLease
-from ordnung.server.shapes import row_from
+from ordnung.server.shapes import limited, row_from
 from ordnung.server.work.events import tell
 
-MOST_AWAY = 100_000
+MOST_AWAY, WEEK_S = 100_000, 7 * 86400
+Helper = Literal["", "person", "hook"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -24,9 +27,30 @@ class GroupRow:
     name: str
     may_be_away: int
     heal_seconds: int
+    mover: Helper
+    healer: Helper
+    hook: str
+    off_seconds: int
+    back_seconds: int
+    between: bool
     servers: int
     members: list[str]
     away: list[str]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class GroupChange:
+    """What shall be another way; what is absent stays as it is. ``hook`` by its name, empty for none."""
+
+    name: str | None = limited(default=None, max_length=200)
+    may_be_away: int | None = limited(default=None, min_value=0, max_value=MOST_AWAY)
+    heal_seconds: int | None = limited(default=None, min_value=0, max_value=WEEK_S)
+    mover: Helper | None = None
+    healer: Helper | None = None
+    hook: str | None = limited(default=None, max_length=100, allow_blank=True)
+    off_seconds: int | None = limited(default=None, min_value=0, max_value=WEEK_S)
+    back_seconds: int | None = limited(default=None, min_value=0, max_value=WEEK_S)
+    between: bool | None = None
 
 
 def group_rows() -> list[GroupRow]:
@@ -42,11 +66,12 @@ def group_rows() -> list[GroupRow]:
         row_from(
             GroupRow,
             row,
+            hook=row.hook.name if row.hook else "",
             servers=len(members.get(row.name, [])),
             members=members.get(row.name, []),
             away=sorted(away.get(row.name, [])),
         )
-        for row in Group.objects.order_by("name")
+        for row in Group.objects.select_related("hook").order_by("name")
     ]
 
 
@@ -86,24 +111,39 @@ def parse_limits(text: str) -> dict[str, int]:
     return found
 
 
-def change_group(row: Group, name: str | None, may_be_away: int | None, heal_seconds: int | None = None) -> None:
-    """Rename a group, change how many of it may be away, or how long one that is back still counts.
+def change_group(row: Group, wanted: GroupChange) -> None:
+    """Rename a group, change how many of it may be away, how it heals, who moves its work.
 
-    What is away already stays counted.
+    What is away already stays counted; what a server at work asks for stays as it was asked.
 
     Raises:
-        Problem: the new name is taken, or it can't be renamed while somebody of it is away.
+        Problem: the new name is taken, it can't be renamed while somebody of it is away, or a hook is to be asked and
+            none is named.
     """
-    new = name or row.name
-    if new != row.name:
-        if Group.objects.filter(name=new).exists():
-            raise Problem("name-taken", f"There is a group {new} already.", field="name")
+    if wanted.name and wanted.name != row.name:
+        if Group.objects.filter(name=wanted.name).exists():
+            raise Problem("name-taken", f"There is a group {wanted.name} already.", field="name")
         _demand_nobody_away(row.name, "renamed")
-    record(before={"name": row.name, "may_be_away": row.may_be_away, "heal_seconds": row.heal_seconds})
-    row.heal_seconds = row.heal_seconds if heal_seconds is None else heal_seconds
-    row.name, row.may_be_away = new, row.may_be_away if may_be_away is None else may_be_away
+    given = {f.name: value for f in fields(wanted) if (value := getattr(wanted, f.name)) is not None}
+    if "hook" in given:
+        given["hook"] = _find_hook(given["hook"])
+    before = {name: str(getattr(row, name)) for name in given}
+    for name, value in given.items():
+        setattr(row, name, value)
+    if "hook" in (row.mover, row.healer) and row.hook is None:
+        raise Problem("no-hook", f"Say which hook is asked for {row.name}.", field="hook")
+    record(on={"group": row.name}, before=before, after={name: str(value) for name, value in given.items()})
     row.save()
     tell("readings")
+
+
+def _find_hook(name: str) -> Hook | None:
+    if not name:
+        return None
+    hook = Hook.objects.filter(name=name).first()
+    if hook is None:
+        raise Problem("no-such-hook", f"There is no hook {name}.", field="hook")
+    return hook
 
 
 def remove_group(row: Group) -> None:

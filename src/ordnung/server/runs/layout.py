@@ -10,6 +10,7 @@ from dataclasses import asdict, dataclass
 import numpy as np
 
 from ordnung.core.away import AwayPlace
+from ordnung.core.errands import Moves
 from ordnung.core.night.certainty import plan_surely
 from ordnung.core.night.durations import Durations
 from ordnung.core.night.forecast import Forecast
@@ -53,14 +54,28 @@ def samples_for(servers: int) -> int:
 def house_limits() -> NightLimits:
     """What a night keeps at this site, whichever sheet it is; nobody occupied."""
     row = house()
-    groups = tuple(
-        GroupLimit(name=name, may_be_away=allowed, heal_seconds=float(heals))
-        for name, allowed, heals in Group.objects.order_by("name").values_list("name", "may_be_away", "heal_seconds")
-    )
+    groups = tuple(_group_limit(group) for group in Group.objects.order_by("name"))
     return NightLimits(
         at_once=at_once(row), transfers=row.transfers, bytes_per_second=row.bytes_per_second, groups=groups,
         racks=dict(row.racks), rooms=dict(row.rooms), holds_early=True,
     )  # fmt: skip
+
+
+def _group_limit(group: Group) -> GroupLimit:
+    moves = bool(group.mover)
+    return GroupLimit(
+        name=group.name, may_be_away=group.may_be_away, heal_seconds=float(group.heal_seconds),
+        off_seconds=float(group.off_seconds) if moves else 0.0,
+        back_seconds=float(group.back_seconds) if moves else 0.0,
+        between=group.between and moves,
+    )  # fmt: skip
+
+
+def moves_of(group: Group | None) -> Moves:
+    """What a server's group wants done around an outage (P1)."""
+    if group is None:
+        return Moves()
+    return Moves(off=bool(group.mover), healed=bool(group.healer), between=group.between and bool(group.mover))
 
 
 def night_limits() -> NightLimits:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from ordnung.core.components import Server as ServerValue
+from ordnung.core.errands import ErrandKind
 from ordnung.engine.compare import proves_back
 from ordnung.engine.entries import PlaceGiven
 from ordnung.engine.tape import fold
@@ -23,7 +24,12 @@ def return_if_proved(server: ServerValue) -> bool:
     if lease is None:
         return False
     tape = load_tape(lease.run_id, server.name)
-    doubt = proves_back(fold(tape).before, server)
+    state = fold(tape)
+    doubt = proves_back(state.before, server)
+    if state.is_moved_off:
+        doubt = "its work is still elsewhere: take it back, then say that the server is back"
+    elif doubt is None and any(errand.kind is ErrandKind.HEALED for errand, _ in state.given_up):
+        doubt = "its group has not said that it is whole again; a person says so"
     if doubt is not None:
         AwayLease.objects.filter(pk=lease.pk).update(doubt=doubt[:2000])
         return False

@@ -76,6 +76,11 @@ class RunServerQuerySet(models.QuerySet["RunServer"]):
         asked = self.filter(pk=pk, answer="").exclude(question="")
         return bool(asked.update(answer=answer, answered_by=person))
 
+    def tick(self, pk: int, key: str, person: str, note: str) -> bool:
+        """Tick what is asked for; False if something else is by now, or it is ticked."""
+        asked = self.filter(pk=pk, ticked_by="", errand_key=key).exclude(errand=None)
+        return bool(asked.update(ticked_by=person, tick_note=note))
+
 
 class RunServer(models.Model):
     """One server of a run. ``active`` guards that a server is in one running run only.
@@ -120,6 +125,13 @@ class RunServer(models.Model):
     """What a person is asked while the server waits; follows from its tape."""
     answer = models.CharField(max_length=10, default="")
     answered_by = models.CharField(max_length=150, default="")
+    errand = models.JSONField(null=True)
+    """What is asked for outside while it waits (``core.errands``), with the hook's name and since when; follows from
+    its tape, as ``errand_key`` does, by which an answer is for this very one.
+    """
+    errand_key = models.CharField(max_length=300, default="")
+    ticked_by = models.CharField(max_length=150, default="")
+    tick_note = models.CharField(max_length=500, default="")
     active = models.BooleanField(default=False)
     state = models.CharField(max_length=20, default="waiting")
     detail = models.TextField(default="")
@@ -192,6 +204,18 @@ class KeptDuration(models.Model):
         constraints = [models.UniqueConstraint(fields=["run", "server", "seq"], name="kept_once")]
 
 
+class CallNote(models.Model):
+    """What became of a call for a person (``runs.calls``): told to the house's hook, and seen by somebody."""
+
+    run = models.ForeignKey(Run, on_delete=models.CASCADE, related_name="+")
+    call = models.CharField(max_length=400)
+    told_at = models.DateTimeField(null=True)
+    seen_by = models.CharField(max_length=150, default="")
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["run", "call"], name="one_note_a_call")]
+
+
 class TapeEntry(models.Model):
     """One entry of a tape. Only ever added; the unique number is what keeps two engines apart."""
 
@@ -221,6 +245,8 @@ class AwayLease(models.Model):
     rack = models.CharField(max_length=100, null=True)
     room = models.CharField(max_length=100, null=True)
     outage = models.BooleanField()
+    heals = models.BooleanField(default=False)
+    """It is back; only its groups count it until they are whole again (A13)."""
     kept = models.BooleanField(default=False)
     since = models.DateTimeField()
     doubt = models.TextField(default="")

@@ -16,7 +16,7 @@ from ordnung.server.runs.derived import load_acts
 from ordnung.server.runs.history import failure_rate, load_history
 from ordnung.server.runs.layout import MANY, duties_of, places_of, samples_for, sheet_limits
 from ordnung.server.runs.models import Run, RunServer
-from ordnung.server.runs.story import SpanRow, tell_steps
+from ordnung.server.runs.story import UNPLANNED, SpanRow, tell_steps
 
 LOOKED_AT = 5
 """Of so many limits that delay it is worked out what one place more would change."""
@@ -112,7 +112,7 @@ def _story(run: Run, timetable: Timetable) -> tuple[dict[str, list[Happened]], f
 
 def _match(itinerary: Itinerary, spans: Sequence[SpanRow]) -> list[Happened]:
     found: list[Happened] = []
-    left = list(spans)
+    left = [span for span in spans if span.kind not in UNPLANNED]
     for step in itinerary.steps:
         if left and left[0].kind != step.kind == "checking":
             # Where nothing was reset nothing is told of the check.

@@ -28,6 +28,7 @@ from ordnung.server.runs.derived import load_acts, load_ends
 from ordnung.server.runs.models import Run, RunServer, TapeEntry
 from ordnung.server.runs.sheets import MissingRow, way_back_version, what_is_missing
 from ordnung.server.runs.story import SpanRow, tell_steps
+from ordnung.server.runs.ticks import ErrandRow, errand_row
 from ordnung.server.runs.turns import wave_stands
 from ordnung.server.shapes import row_from
 
@@ -88,6 +89,7 @@ class RunServerRow:
     answer: str
     overrides: list[OverriddenRow]
     hands: list[HandsOnRow]
+    errand: ErrandRow | None
     percent: int | None
     since: datetime.datetime | None
     ended: str
@@ -212,13 +214,19 @@ def summary(run: Run, places: list[RunServer] | None = None) -> RunSummaryRow:
         count=len(places),
         finished=sum(bool(p.ended) for p in places),
         failed=sum(p.ended == "failed" for p in places),
-        asking=sum(bool(p.question) and not p.answer for p in places),
+        asking=sum(is_asking(p) for p in places),
         updates=sum(len(step["writes"]) for step in rounds),
         outages=sum(step["reset"] in ("server reboot", "power cycle") for step in rounds),
         restarts=sum(step["reset"] == "controller restart" for step in rounds),
         proven=all(place.proven for place in places),
         gap=sum(place.gap for place in places),
     )
+
+
+def is_asking(place: RunServer) -> bool:
+    """Whether a person is asked something about a server, or to do something for it."""
+    waits_for_tick = place.errand is not None and not place.errand["of"] and not place.ticked_by
+    return (bool(place.question) and not place.answer) or waits_for_tick
 
 
 def run_row(run: Run) -> RunRow:
@@ -250,10 +258,11 @@ def _window_row(window: dict[str, str]) -> SheetWindowRow:
 
 def _wave_row(run: Run, stand: WaveStand, places: Sequence[RunServer]) -> WaveRow:
     members = [place for place in places if place.wave == stand.name]
+    wave = next(wave for wave in run.waves if wave["name"] == stand.name)
     return WaveRow(
         name=stand.name,
-        wait_seconds=stand.wait_seconds,
-        gate="person" if stand.gate else "none",
+        wait_seconds=float(wave["wait_seconds"]),
+        gate=wave["gate"],
         servers=len(members),
         ended=sum(bool(place.ended) for place in members),
         troubled=list(stand.troubled),
@@ -276,6 +285,7 @@ def _lane(run: Run, place: RunServer, acts: Sequence[Entry]) -> RunServerRow:
         happened=tell_steps(acts, run.started_at) if run.started_at else [],
         overrides=override_rows(place),
         hands=[HandsOnRow(**step) for step in place.hands],
+        errand=errand_row(place),
     )
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import dataclasses
-from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 from ordnung.core.assessment import Standing
@@ -11,7 +11,7 @@ from ordnung.core.checks import Before, Situation, find_block, run_checks
 from ordnung.core.night.recurring import Opening
 from ordnung.core.packing import ways_back
 from ordnung.core.route import Route, plan_way_back
-from ordnung.core.run_sheet import HandsOn
+from ordnung.core.run_sheet import hands_on
 from ordnung.core.sheet import NamedPayload, PlannedRound, name_payloads
 from ordnung.engine.entry_codec import parse_rounds, rounds_body
 from ordnung.engine.tape import fold
@@ -199,20 +199,8 @@ def put_plan(
     place.proven = route.proven
     place.gap = 0 if route.proven else max(0, route.outages - route.bound_outages)
     place.detail, place.stopping = expected_stop(standing, place.overrides)
-    place.hands = [dataclasses.asdict(step) for step in _hands(rounds, standing)]
+    place.hands = [dataclasses.asdict(step) for step in hands_on(rounds)]
     place.identities = settled.of(rounds, standing.positions)
-
-
-def _hands(rounds: Iterable[PlannedRound], standing: Standing) -> Iterator[HandsOn]:
-    """What a person does at the server for what is written there, as the catalog says."""
-    by_slot = {p.component.slot: p for p in standing.positions}
-    for write in (planned.write for step in rounds for planned in step.writes):
-        position = by_slot.get(write.slot)
-        release = position.product.find(write.to) if position is not None and position.product is not None else None
-        if release is not None and release.hands_before:
-            yield HandsOn(slot=write.slot, to=write.to, when="before", what=release.hands_before)
-        if release is not None and release.hands_after:
-            yield HandsOn(slot=write.slot, to=write.to, when="after", what=release.hands_after)
 
 
 def payloads_of(rounds: Iterable[PlannedRound]) -> list[NamedPayload]:

@@ -7,12 +7,16 @@ import datetime
 from collections.abc import Iterable
 from dataclasses import dataclass
 
+from ordnung.core.errands import ErrandKind
 from ordnung.engine.entries import (
     Back,
     Confirmed,
     Deferred,
     Ended,
     Entry,
+    ErrandAsked,
+    ErrandDone,
+    ErrandGivenUp,
     ResetIntent,
     ResetUnsent,
     WriteDone,
@@ -21,6 +25,16 @@ from ordnung.engine.entries import (
     WriteSent,
     WriteUnsent,
 )
+
+UNPLANNED = ("healing", "at the server")
+"""What no timetable has a step for."""
+ERRANDS = {
+    ErrandKind.MOVE_OFF: "moving off",
+    ErrandKind.TAKE_BACK: "taking back",
+    ErrandKind.HEALED: "healing",
+    ErrandKind.HANDS_BEFORE: "at the server",
+    ErrandKind.HANDS_AFTER: "at the server",
+}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -54,9 +68,15 @@ def tell_steps(entries: Iterable[Entry], start: datetime.datetime) -> list[SpanR
                 begin("writing", at, spans[-1].label if spans else "")
             case ResetIntent(kind=kind):
                 begin(str(kind), at)
+            case ErrandAsked(errand=errand):
+                label = f"after {errand.slot} {errand.to}" if errand.kind is ErrandKind.HANDS_AFTER else ""
+                label = f"before {errand.slot} {errand.to}" if errand.kind is ErrandKind.HANDS_BEFORE else label
+                begin(ERRANDS[errand.kind], at, label)
             case Back():
                 begin("checking", at)
             case WriteDone() | WriteUnsent() | ResetUnsent() | Confirmed() | Ended() | Deferred():
+                close(at)
+            case ErrandDone() | ErrandGivenUp():
                 close(at)
             case WriteFailed():
                 close(at)

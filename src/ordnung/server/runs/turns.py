@@ -42,14 +42,15 @@ def wave_stands(run: Run, places: Sequence[RunServer] | None = None) -> tuple[Wa
 
 
 def _stand(run: Run, wave: dict[str, object], rows: Sequence[RunServer], place: datetime.tzinfo) -> WaveStand:
+    """How one wave stands. One in which nobody goes is passed over with its wait and its gate (A22)."""
     ended = [row.since for row in rows if row.ended and row.since is not None]
     return WaveStand(
         name=str(wave["name"]),
         working=tuple(row.server.name for row in rows if not row.ended),
         troubled=tuple(row.server.name for row in rows if row.ended in ("failed", "left over", "stopped")),
         ended_at=max(ended).astimezone(place) if ended else None,
-        wait_seconds=float(str(wave["wait_seconds"])),
-        gate=wave["gate"] == "person",
+        wait_seconds=float(str(wave["wait_seconds"])) if rows else 0.0,
+        gate=wave["gate"] == "person" and bool(rows),
         opened=wave["name"] in run.opened,
     )
 

@@ -23,6 +23,8 @@ TOPICS = (
     "left-out",
     "audit",
     "people",
+    "house",
+    "calls",
 )
 
 
