@@ -77,3 +77,24 @@ def test_a_place_that_is_taken_comes_free_and_one_that_heals_is_told_as_such():
     assert refusal is not None and not refusal.never and not refusal.kept
     assert str(refusal) == "group pair allows 1 away: b (healing) is away or about to be"
     assert may_begin([pair], limits, AwayPlace(server="c", outage=False)) is None
+
+
+def test_who_finds_no_window_any_more_is_told_so_and_not_that_a_person_is_waited_for():
+    gate = WaveStand(name="canary", gate=True)
+    turn = Turn(server="s", before=(gate,), windows=((NOW, NOW + datetime.timedelta(minutes=10)),), needs_seconds=3600)
+    found = may_turn(turn, NOW)
+    assert found.never and str(found) == "needs 60 min, 10 are left"
+
+
+@pytest.mark.parametrize(
+    ("failed", "servers", "opened", "holds"),
+    [(0, 4, False, False), (1, 4, False, False), (2, 4, False, True), (2, 4, True, False), (0, 0, False, False)],
+)
+def test_more_failures_than_the_house_lets_pass_hold_the_rest_until_a_person_says_so(failed, servers, opened, holds):
+    stand = WaveStand(name="rest", working=("s",), failed=failed, servers=servers, opened=opened, stop_share=0.25)
+    for turn in (Turn(server="s", own=stand), Turn(server="s", wave="later", before=(stand,))):
+        found = may_turn(turn, NOW)
+        assert (found is not None and found.limit == "gate") is holds
+    assert stand.asks is holds
+    whole = WaveStand(name="", failed=1, servers=1, stop_share=0.25)
+    assert str(may_turn(Turn(server="s", own=whole), NOW)) == "1 of 1 servers failed; a person lets the others go on"

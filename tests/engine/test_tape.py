@@ -28,6 +28,7 @@ from ordnung.engine.entry_codec import (
     write_entry,
 )
 from ordnung.engine.ports import NoPlaceError, TapeConflictError
+from ordnung.engine.remedy_steps import find_remedies
 from ordnung.engine.tape import TapeBrokenError, fold, next_step
 from ordnung.engine.telling import SENTENCES, tell_entry, tell_reason
 from ordnung.formats.readings import server_entry
@@ -59,6 +60,12 @@ DEFERRED = e.Deferred(reason=e.Reason.FOREIGN_JOB)
 BEGUN = (PLACE, READ, PLAN)
 WRITTEN = (*BEGUN, INTENT, SENT, DONE)
 
+TROUBLE = e.Troubled(reason=e.Reason.TASK_FAILED, facts={"slot": "bios"}, slot="bios", way="push")
+ALONE, RESTART = e.Remedied(remedy=e.Remedy.ALONE), e.Remedied(remedy=e.Remedy.RESTART_FIRST, by="lead")
+ASK_REMEDY = e.Asked(question=e.Question.TRY_REMEDY, facts={"remedy": "alone", "slot": "bios", "why": "It failed."})
+TRY = e.Answered(question=e.Question.TRY_REMEDY, answer=e.Answer.TRY, by="lead")
+LEAVE = e.Answered(question=e.Question.TRY_REMEDY, answer=e.Answer.LEAVE, by="lead")
+NOT_WRITTEN = (*BEGUN, INTENT, SENT, e.WriteFailed(reason=e.Reason.TASK_FAILED))
 MOVES = (ErrandKind.MOVE_OFF, ErrandKind.TAKE_BACK, ErrandKind.HEALED)
 MOVING = e.PlaceTaken(place=PLACE.place, moves=Moves(off=True, healed=True))
 OFF, BACK_AGAIN, WHOLE = (e.ErrandAsked(errand=Errand(kind=kind), of="desk") for kind in MOVES)
@@ -97,6 +104,12 @@ def tape(*values):
         ((*BEGUN, DEFERRED), "take a place"),
         ((*BEGUN, DEFERRED, PLACE), "read"),
         ((PLACE, READ, FAILED), "none"),
+        ((*NOT_WRITTEN, TROUBLE), "remedy"),
+        ((*NOT_WRITTEN, TROUBLE, ASK_REMEDY), "remedy"),
+        ((*NOT_WRITTEN, TROUBLE, ASK_REMEDY, LEAVE), "remedy"),
+        ((*NOT_WRITTEN, TROUBLE, ASK_REMEDY, TRY), "remedy"),
+        ((*NOT_WRITTEN, TROUBLE, ASK_REMEDY, TRY, ALONE), "read"),
+        ((*NOT_WRITTEN, TROUBLE, ALONE, READ), "plan"),
         (MOVED, "errand"),
         ((*MOVED, OFF), "errand"),
         ((*MOVED, OFF, DONE_OUTSIDE), "reset"),
@@ -129,6 +142,14 @@ def test_what_comes_next_follows_from_the_tape_alone(values, step):
         (*BEGUN, GIVEN),
         (*BEGUN, FAILED, GIVEN),  # it was never away: nothing is kept
         (PLACE, FAILED, READ),
+        (*BEGUN, ALONE),
+        (*BEGUN, INTENT, TROUBLE),
+        (*NOT_WRITTEN, TROUBLE, TROUBLE),
+        (*NOT_WRITTEN, TROUBLE, ALONE, READ, PLAN, TROUBLE, ALONE),  # each once
+        (*NOT_WRITTEN, TROUBLE, TRY),
+        (*NOT_WRITTEN, TROUBLE, ASK_REMEDY, ASK_REMEDY),
+        (*NOT_WRITTEN, TROUBLE, ASK_REMEDY, ALONE),  # nobody has answered
+        (*NOT_WRITTEN, ASK_REMEDY),
         (*MOVED, RESET),  # its work is still there
         (*MOVED, OFF, RESET),
         (*MOVED, OFF, OFF),
@@ -143,6 +164,21 @@ def test_what_comes_next_follows_from_the_tape_alone(values, step):
 def test_a_tape_that_breaks_an_invariant_is_an_error(values):
     with pytest.raises(TapeBrokenError, match="does not fit"):
         fold(tape(*values))
+
+
+def test_what_was_tried_and_declined_follows_from_the_tape():
+    state = fold(tape(*NOT_WRITTEN, TROUBLE, ALONE, READ, PLAN))
+    assert (state.alone, state.spent_ways, state.puts_back) == ({"bios"}, frozenset(), False)
+    again = fold(tape(*NOT_WRITTEN, TROUBLE, ASK_REMEDY, LEAVE))
+    assert again.declined == {e.Remedy.ALONE} and find_remedies(again, TROUBLE) == (e.Remedy.RESTART_FIRST,)
+    other = fold(tape(*NOT_WRITTEN, TROUBLE, e.Remedied(remedy=e.Remedy.OTHER_WAY)))
+    assert other.spent_ways == {"push"} and not other.has_tried(e.Remedy.ALONE)
+
+
+@pytest.mark.parametrize("reason", [e.Reason.TASK_STALLED, e.Reason.TASK_VANISHED, e.Reason.RESET_UNCERTAIN])
+def test_where_it_can_not_be_told_what_happened_nothing_is_tried(reason):
+    trouble = dataclasses.replace(TROUBLE, reason=reason)
+    assert find_remedies(fold(tape(*NOT_WRITTEN)), trouble) == ()
 
 
 def test_a_gap_in_the_numbers_is_an_error():
@@ -181,7 +217,7 @@ EVERY = (
     *WRITTEN, RESET, RESET_SENT, ASKED, ANSWERED, SEEN, BACK, CONFIRMED, UNSENT, RESET_UNSENT, FAILED, GIVEN, DEFERRED,
     e.Warned(check="clock", seen="its clock is 8 min ahead", remedy="Set it."),
     e.WriteFailed(reason=e.Reason.TASK_FAILED, facts={"slot": "bios"}),
-    OFF, DONE_OUTSIDE, REFUSED,
+    OFF, DONE_OUTSIDE, REFUSED, TROUBLE, RESTART,
 )  # fmt: skip
 
 

@@ -42,9 +42,6 @@ def tour(page: Page, web: str, people: dict[str, str]) -> None:
     page.get_by_role("radio", name="Health").click()
     shoot(page, "floor-health")
     page.get_by_role("radio", name="Waterline").click()
-    page.get_by_role("button", name="Show as table").click()
-    shoot(page, "floor-table")
-    page.get_by_role("button", name="Show as racks").click()
     page.get_by_role("option", name=re.compile("^surge-07;")).click()
     page.get_by_role("button", name="Plan a run").wait_for()
     shoot(page, "floor")
@@ -75,6 +72,7 @@ def tour(page: Page, web: str, people: dict[str, str]) -> None:
     page.get_by_role("button", name="Night shift").click()
     shoot(page, "run-sheet-night")
     page.get_by_role("button", name="Paper").click()
+    calling(page, web)
     page.get_by_role("link", name="Open its record").wait_for(timeout=FAR)
     page.get_by_role("link", name="Open its record").click()
     page.get_by_role("table", name="Before and after").wait_for()
@@ -83,6 +81,20 @@ def tour(page: Page, web: str, people: dict[str, str]) -> None:
     page.get_by_role("button", name="Check all of it").click()
     page.get_by_text("Whole:").wait_for()
     shoot(page, "record-trail")
+
+
+def calling(page: Page, web: str) -> None:
+    """A backplane wants a look at its lights: as it is called on a phone, and ticked."""
+    page.get_by_role("button", name="Done: vault-01").wait_for(timeout=FAR)
+    sheet = page.url
+    page.set_viewport_size({"width": 390, "height": 800})
+    page.goto(f"{web}/calls")
+    page.get_by_label("A note on vault-01").fill("bay 7 was amber, reseated")
+    shoot(page, "calls")
+    page.get_by_role("button", name="Done: vault-01").click()
+    page.get_by_role("heading", name="Nothing needs a person").wait_for()
+    page.set_viewport_size({"width": 1280, "height": 800})
+    page.goto(sheet)
 
 
 def beforehand(page: Page, web: str, people: dict[str, str]) -> None:

@@ -324,7 +324,7 @@ def test_6_a_payload_that_lies_stops_the_packing(demo):
 
 def test_7_a_refused_image_is_told_and_the_server_left_as_it_was(demo):
     api = Api(demo.web, demo.password)
-    control(demo.control, "/servers/surge-03/faults", {"kind": "image refused", "slot": "raid-1"})
+    control(demo.control, "/servers/surge-03/faults", {"kind": "image refused", "slot": "raid-1", "times": 9})
     before = read_log(demo.control, "surge-03")["versions"]
     run = api.post("runs", {"servers": ["surge-03"]})
     assert run["missing"] == []

@@ -11,7 +11,7 @@ from ordnung.core.turn import may_turn
 from ordnung.formats.authorities import Authorities
 from ordnung.server.clock import now
 from ordnung.server.fleet.models import Server
-from ordnung.server.house.models import Hook
+from ordnung.server.house.models import Hook, House
 from ordnung.server.runs.call_chore import AGAIN_S, call_for_help
 from ordnung.server.runs.calls import unheard
 from ordnung.server.runs.models import CallNote, Run, RunServer
@@ -90,6 +90,44 @@ def test_a_gate_calls_when_its_wave_has_ended_and_no_earlier(house, web):
     assert [kind for kind, _, _ in calls(web)] == ["gate", "failed"]
     told = next(row["text"] for row in Person(web).get("calls") if row["kind"] == "gate")
     assert told == "canary of a night is done: surge-03 did not go well. Let the next wave go?"
+
+
+def test_when_too_many_of_a_wave_failed_nobody_else_begins_until_a_person_says_so(house, web):
+    """N6.5, also for a sheet without waves."""
+    person = Person(web)
+    change("surge-03", ended="failed", reason="not back", active=False)
+    refused = may_turn(turns_of(house)["gauge-04"], now())
+    assert str(refused) == "1 of 3 servers of rest failed; a person lets the others go on" and not refused.never
+    (wave,) = [w for w in person.get(f"runs/{house.pk}")["waves"] if w["asks"]]
+    assert (wave["name"], wave["has_failed"]) == ("rest", True)
+    assert "1 of 3 servers of rest failed. Let the others go on?" in [row["text"] for row in person.get("calls")]
+    person.post(f"runs/{house.pk}/waves/rest/open")
+    assert may_turn(turns_of(Run.objects.get(pk=house.pk))["gauge-04"], now()) is None
+
+    Run.objects.filter(pk=house.pk).update(waves=[], opened={})
+    RunServer.objects.update(wave="")
+    plain = Run.objects.get(pk=house.pk)
+    assert may_turn(turns_of(plain)["gauge-04"], now()) is None, "one alone is no pattern where nobody asked for waves"
+    change("vault-03", ended="failed", reason="not back", active=False)
+    assert str(may_turn(turns_of(plain)["gauge-04"], now())).startswith("2 of 3 servers failed")
+    assert person.get(f"runs/{house.pk}")["too_many_failed"]
+    person.post(f"runs/{house.pk}/waves/all/open")
+    assert may_turn(turns_of(Run.objects.get(pk=house.pk))["gauge-04"], now()) is None
+
+
+def test_the_share_that_is_let_pass_is_the_house_s(house, web):
+    change("surge-03", ended="failed", reason="not back", active=False)
+    House.objects.update_or_create(pk=1, defaults={"stop_share": 34})
+    assert may_turn(turns_of(house)["gauge-04"], now()) is None
+
+
+@pytest.mark.parametrize(("kind", "answer", "status"), [
+    ("try a remedy", "try", 200), ("try a remedy", "force", 409), ("force restart", "try", 409), ("force restart", "leave", 200),
+])  # fmt: skip
+def test_only_what_is_asked_is_answered(house, web, kind, answer, status):
+    change("vault-03", question="what then?", question_kind=kind)
+    path = f"/api/v1/runs/{house.pk}/servers/vault-03/answer"
+    assert web.post(path, {"answer": answer}, content_type="application/json").status_code == status
 
 
 def test_what_was_seen_stays_and_is_said_to_be(house, web):

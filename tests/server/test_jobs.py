@@ -160,10 +160,42 @@ async def test_one_update_is_taken_back_and_the_record_says_where_it_is_now(site
     assert "was not updated in this run" in again["detail"]
 
 
+async def test_all_that_a_run_did_is_taken_back_server_by_server_and_wave_by_wave(site):
+    await site.ask("surveys")
+    await site.ask("repositories")
+    run = await sync_to_async(site.post)("runs", {"servers": list(NAMES)})
+    waves = [{"name": "canary", "servers": ["surge-03"]}, {"name": "rest", "servers": ["gauge-04"]}]
+    await sync_to_async(site.browser.patch)(
+        f"/api/v1/runs/{run['id']}/sheet", {"waves": waves}, content_type="application/json"
+    )
+    before = {name: {p.slot: p.version for p in site.live.device(name).parts} for name in NAMES}
+    await site.ask(f"runs/{run['id']}/start")
+    path = f"runs/{run['id']}/take-back"
+
+    wave = await sync_to_async(site.post)(path, {"wave": "canary"})
+    assert [s["server"] for s in wave["servers"]] == ["surge-03"] and wave["name"].startswith("Take back canary of")
+    server = await sync_to_async(site.post)(path, {"server": "gauge-04"})
+    assert [s["server"] for s in server["servers"]] == ["gauge-04"]
+    whole = await sync_to_async(site.post)(path, {})
+    assert {s["server"] for s in whole["servers"]} == set(NAMES) and whole["takes_back"] == run["id"]
+    for asked, said in (
+        ({"wave": "nobody's"}, "nobody's was not updated in this run."),
+        ({"slot": "bios"}, "Say of which server."),
+    ):
+        assert (await sync_to_async(site.post)(path, asked))["detail"] == said
+
+    await site.ask("repositories")
+    await site.ask(f"runs/{whole['id']}/start")
+    after = {name: {p.slot: p.version for p in site.live.device(name).parts} for name in NAMES}
+    assert after == before
+    again = await sync_to_async(site.post)(path, {})
+    assert again["detail"] == "Everything is as it was before already."
+
+
 async def test_a_refused_image_ends_the_run_with_the_reason_and_a_failure_to_be_seen(site):
     await site.ask("surveys")
     await site.ask("repositories")
-    site.live.call(site.live.device("surge-03").faults.append, Fault("image refused", slot="raid-1"))
+    site.live.call(site.live.device("surge-03").faults.append, Fault("image refused", slot="raid-1", times=9))
     run = await sync_to_async(site.post)("runs", {"servers": ["surge-03"]})
     work = await site.ask(f"runs/{run['id']}/start")
     assert work.state == "failed" and "look at surge-03" in work.note and not work.seen

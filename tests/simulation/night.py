@@ -19,12 +19,12 @@ from ordnung.core.drift import Verdict
 from ordnung.core.errands import ErrandKind, Moves
 from ordnung.core.rules import FIXED_RULES
 from ordnung.engine import entries as e
-from ordnung.engine.entries import Answer
+from ordnung.engine.entries import Answer, Remedy
 from ordnung.engine.ports import Reply
 from ordnung.engine.run import carry_out_run
 from ordnung.engine.tape import fold
 from ordnung.engine.telling import tell_reason
-from ordnung.engine.world import Patience
+from ordnung.engine.world import Choice, Patience
 from ordnung.standins.faults import QUIRKS, Fault
 from ordnung.standins.hardware import Hardware, writes_of
 from ordnung.standins.scenario import random_hardware
@@ -46,7 +46,7 @@ THEMES: tuple[list[str], ...] = (
 OUTAGES = ("server reboot", "power cycle")
 BY_FAULT = (
     "the image was refused", "the signature was refused", "no room is left for an image", "it failed while writing",
-    "the line broke while fetching",
+    "the line broke while fetching", "the update service is not ready", "not while",
 )  # fmt: skip
 """What a device may say when it refuses: only what a fault made it say, never its own rules: those mean a wrong plan."""
 MAX_LIVES = 12
@@ -90,6 +90,7 @@ async def _play(seed: int, mirror: Path) -> Night:
             device.faults.append(Fault("answer lost", on="reset", times=chance.randint(1, 2)))
     runs = [devices[::2], devices[1::2]] if len(devices) > 1 and chance.random() < 0.6 else [devices]
     house.moves = {device.name: chance.choice(MOVES) for device in devices}
+    house.remedies = {remedy: chance.choice(tuple(Choice)) for remedy in Remedy}
     house.desk.faults = [_desk_fault(chance, devices) for _ in range(chance.choice((0, 0, 0, 1, 3)))]
     house.desk.seconds, house.desk.heals = chance.choice((5.0, 60.0, 600.0)), chance.choice((0.0, 900.0))
     lives = await _live(chance, house, runs, groups)
@@ -139,7 +140,7 @@ SLOTTED = ("version late", "image refused", "signature refused", "staging full",
 SPOILS = (
     *SLOTTED, "answer lost", "answer lost", "busy", "session expired", "task stalls", "task vanishes", "link cut",
     "stays away", "boot hangs", "part gone", "clock wrong", "job pending", "array rebuilding", "feed lost",
-    "licence missing",
+    "licence missing", "refuses company", "refuses company", "wants a restart",
 )  # fmt: skip
 
 
@@ -215,7 +216,12 @@ def _check_writes(device: Hardware, values: Sequence[e.TapeEntry]) -> None:
     for one, two in itertools.pairwise(begun):
         assert (one, two) != ("write begun", "write begun"), f"{device.name}: two writes at once"
     writes = writes_of(device.log)
-    assert len(writes) == len(set(writes)), f"{device.name}: written twice {writes}"
+    # One more for each remedy, after the device has said that the one before was not written.
+    tried = [v.slot for v in values if isinstance(v, e.Troubled)]
+    for slot, version in set(writes):
+        assert writes.count((slot, version)) <= 1 + tried.count(slot), f"{device.name}: written twice {writes}"
+    kinds = [v.remedy for v in values if isinstance(v, e.Remedied)]
+    assert len(kinds) == len(set(kinds)), f"{device.name}: {kinds}"
     intended = {(v.planned.write.slot, v.planned.write.to) for v in values if isinstance(v, e.WriteIntent)}
     assert set(writes) <= intended, f"{device.name}: written, never intended"
 

@@ -29,7 +29,7 @@ from ordnung.engine.entries import (
 from ordnung.engine.ports import Reply
 from ordnung.engine.run import carry_out_run
 from ordnung.engine.server_run import carry_out as carry_out_hand
-from ordnung.engine.tape import TapeState
+from ordnung.engine.tape_state import TapeState
 from ordnung.engine.telling import tell_entry, tell_reason
 from ordnung.engine.world import Patience
 from ordnung.standins.faults import Fault
@@ -147,7 +147,7 @@ async def test_a_lost_answer_is_looked_up_not_repeated(house, on):
 
 
 async def test_a_refused_image_leaves_the_server_as_it_was(house):
-    house.devices["surge-09"].faults.append(Fault("image refused", slot="bmc"))
+    house.devices["surge-09"].faults.append(Fault("image refused", slot="bmc", times=9))
     state = await carry_out(house, "surge-09")
     assert state.ended == "failed"
     assert "bmc 5.30.0 was not written" in state.reason and "still at 5.10.2" in state.reason

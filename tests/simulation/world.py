@@ -18,7 +18,7 @@ from ordnung.engine.hand import Hand
 from ordnung.engine.ports import Help, HelpState, NoPlaceError, Ready, TapeConflictError
 from ordnung.engine.run import RunServer
 from ordnung.engine.tape import fold
-from ordnung.engine.world import Patience, Site, World
+from ordnung.engine.world import USUAL, Patience, Site, World
 from ordnung.formats.catalog import parse_catalog
 from ordnung.formats.pldm import parse_package
 from ordnung.standins import makers
@@ -95,7 +95,7 @@ class House:
         self.orders, self.told, self.overridden, self.replies, self.troubles, self.listeners = {}, [], {}, {}, [], []
         self.packages, self.windows = {}, None
         self.desk = WorkDesk(lambda: self.clock.t)
-        self.moves, self.ticks = {}, {}
+        self.moves, self.ticks, self.remedies = {}, {}, dict(USUAL)
         self.patience = Patience()
         self.files = {}
         self.born()
@@ -115,6 +115,7 @@ class House:
             reporter=self,
             orders=self,
             helpers=self,
+            remedies=self.remedies,
             patience=self.patience,
             site=self.site,
         )

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Collection, Iterator
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -18,7 +18,7 @@ class Reach:
     raw_push_uri: str | None = None
     """The older push: the image alone, for the controller itself."""
 
-    def way(self, served: Collection[str] = ("HTTPS",)) -> str | None:
+    def way(self, served: Collection[str] = ("HTTPS",), spent: Collection[str] = ()) -> str | None:
         """How Ordnung brings a payload; None if there is no way.
 
         Pull over HTTPS comes first: a whole rack fetches at its own pace. A push goes over verified TLS too
@@ -26,17 +26,22 @@ class Reach:
 
         Args:
             served: the protocols over which payloads can be fetched here.
+            spent: ways that were tried and did not work.
         """
+        return next((way for way in self._ways(served) if way not in spent), None)
+
+    def _ways(self, served: Collection[str]) -> Iterator[str]:
         pulls = [protocol for protocol in ("HTTPS", "HTTP") if protocol in self.pulls and protocol in served]
         if self.pull_target is None:
             pulls = []
         if "HTTPS" in pulls:
-            return "pull over HTTPS"
+            yield "pull over HTTPS"
         if self.push_uri:
-            return "push"
+            yield "push"
         if "HTTP" in pulls:
-            return "pull over HTTP"
-        return "push" if self.raw_push_uri else None
+            yield "pull over HTTP"
+        if self.raw_push_uri and not self.push_uri:
+            yield "push"
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -30,6 +30,16 @@ class WaveStand:
     wait_seconds: float = 0.0
     gate: bool = False
     opened: bool = False
+    failed: int = 0
+    servers: int = 0
+    """How many of it failed, and how many there are."""
+    stop_share: float = 1.0
+    """If more than this share of them fail, the rest does not start until a person says so (N6.5)."""
+
+    @property
+    def has_failed(self) -> bool:
+        """Whether so many of it failed that nobody else begins by himself."""
+        return not self.opened and self.servers > 0 and self.failed > self.stop_share * self.servers
 
     @property
     def holds(self) -> bool:
@@ -39,6 +49,8 @@ class WaveStand:
     @property
     def asks(self) -> bool:
         """Whether a person has to say that it goes on: at a gate, or when someone of a wave that holds has trouble."""
+        if self.has_failed:
+            return True
         return not self.working and not self.opened and (self.gate or (self.holds and bool(self.troubled)))
 
 
@@ -52,6 +64,8 @@ class Turn:
     server: str
     wave: str = ""
     before: tuple[WaveStand, ...] = ()
+    own: WaveStand | None = None
+    """Its own wave; of a sheet without waves, all that is on it."""
     windows: tuple[Span, ...] | None = None
     needs_seconds: float = 0.0
     not_before: datetime.datetime | None = None
@@ -75,13 +89,24 @@ class NotYet:
 
 def may_turn(turn: Turn, now: datetime.datetime) -> NotYet | None:
     """Whether a server may begin by its sheet; None: it may."""
+    window = _in_window(turn, now)
+    if window is not None and window.never:
+        return window  # said as soon as it is known, not when a person has let the wave go
+    for wave in (*turn.before, *([turn.own] if turn.own is not None else [])):
+        if wave.has_failed:
+            return NotYet(limit="gate", why=_tell_failed(wave))
     for wave in turn.before:
         found = _after(wave, now)
         if found is not None:
             return found
     if turn.not_before is not None and now < turn.not_before:
         return NotYet(limit="not before", why=f"not before {tell_time(turn.not_before)}, as the sheet says")
-    return _in_window(turn, now)
+    return window
+
+
+def _tell_failed(wave: WaveStand) -> str:
+    which = f" of {wave.name}" if wave.name else ""
+    return f"{wave.failed} of {wave.servers} servers{which} failed; a person lets the others go on"
 
 
 def _after(wave: WaveStand, now: datetime.datetime) -> NotYet | None:

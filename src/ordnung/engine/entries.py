@@ -106,9 +106,11 @@ class Reason(StrEnum):
     RESET_IGNORED = "reset ignored"
     NOT_BACK = "not back"
     NOT_SHOWN = "version not shown"
+    NOT_HELD = "said to be written, and not held"
     CHANGED = "changed though untouched"
     GONE_AGAIN = "confirmed and gone again"
     BARRED = "barred"
+    PUT_BACK = "put back after trouble"
     OWN_ERROR = "error of our own"
     EARLIER = "told by an earlier version of Ordnung"
 
@@ -118,6 +120,8 @@ class Question(StrEnum):
 
     FORCE_RESTART = "force restart"
     """The graceful restart did not come to pass: may it be restarted by force?"""
+    TRY_REMEDY = "try a remedy"
+    """Something failed for which there is a practised remedy: shall it be tried?"""
 
 
 class Answer(StrEnum):
@@ -125,6 +129,20 @@ class Answer(StrEnum):
 
     FORCE = "force"
     LEAVE = "leave"
+    TRY = "try"
+
+
+class Remedy(StrEnum):
+    """Practised answers to a failure (N6.5), in the order in which they are tried."""
+
+    ALONE = "alone"
+    """The update that failed is tried by itself, without company."""
+    RESTART_FIRST = "restart first"
+    """The controller is restarted, then it is tried again."""
+    OTHER_WAY = "another way"
+    """The payload is brought by another way."""
+    PUT_BACK = "put back"
+    """What this run did on the server is taken back."""
 
 
 Facts = Mapping[str, str]
@@ -178,6 +196,28 @@ class Warned:
     check: str
     seen: str
     remedy: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Troubled:
+    """A step has failed for good, and there is a remedy that may be tried before the server is left to a person.
+
+    ``slot``: the component it was about; ``way``: how its payload was brought; either empty where there is none.
+    """
+
+    reason: Reason
+    facts: Facts = field(default_factory=dict)
+    slot: str = ""
+    way: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Remedied:
+    """A remedy is tried for the trouble: the server is read and planned again, as the remedy wants it."""
+
+    remedy: Remedy
+    by: str = ""
+    """Who said so; empty where the house lets it be tried by itself."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -327,6 +367,8 @@ TapeEntry = (
     | PlaceGiven
     | Deferred
     | Warned
+    | Troubled
+    | Remedied
     | ErrandAsked
     | ErrandDone
     | ErrandGivenUp

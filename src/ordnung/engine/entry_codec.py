@@ -26,6 +26,8 @@ KINDS: dict[str, type[TapeEntry]] = {
     "place given": entries.PlaceGiven,
     "deferred": entries.Deferred,
     "warned": entries.Warned,
+    "troubled": entries.Troubled,
+    "remedied": entries.Remedied,
     "errand asked": entries.ErrandAsked,
     "errand done": entries.ErrandDone,
     "errand given up": entries.ErrandGivenUp,

@@ -12,7 +12,8 @@ from ordnung.engine.entries import Ending, ErrandAsked, ErrandDone, ErrandGivenU
 from ordnung.engine.hand import Hand
 from ordnung.engine.ports import Help, HelpState
 from ordnung.engine.reset_steps import be_safe_to_reset
-from ordnung.engine.tape import OpenErrand, due_errand, errand_key
+from ordnung.engine.tape import due_errand, errand_key
+from ordnung.engine.tape_state import OpenErrand
 
 WAITS_FOR = {
     ErrandKind.MOVE_OFF: "for its work to be moved off",

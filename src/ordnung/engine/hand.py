@@ -13,11 +13,12 @@ from ordnung.core.away import AwayPlace
 from ordnung.core.checks import Finding, Severity, Situation, find_block, run_checks
 from ordnung.core.components import Component, Server
 from ordnung.core.errands import Moves
-from ordnung.core.route import Route, plan_route, plan_way_back
+from ordnung.core.route import Route, go_alone, plan_route, plan_way_back
 from ordnung.core.sheet import PlannedRound, name_payloads
 from ordnung.engine.entries import Deferred, Ended, Ending, Entry, Reason, TapeEntry, Warned, WriteUnsent
 from ordnung.engine.ports import Controller
-from ordnung.engine.tape import MAX_DEFERRALS, TapeState, advance
+from ordnung.engine.tape import MAX_DEFERRALS, advance
+from ordnung.engine.tape_state import TapeState
 from ordnung.engine.telling import tell_reason
 from ordnung.engine.world import LASTING, StepFailedError, StoppedError, Ticket, World
 
@@ -143,8 +144,19 @@ class Hand:
     async def plan(self, server: Server) -> tuple[Route, tuple[PlannedRound, ...]]:
         """The route from a reading, with its payloads by name."""
         positions = await self.world.baseline.locate(server)
-        route = plan_route(positions) if self.back is None else plan_way_back(positions, self.back)
+        back = self.takes_back
+        route = plan_route(go_alone(positions, self.state.alone)) if back is None else plan_way_back(positions, back)
         return route, name_payloads(route.rounds, positions)
+
+    @property
+    def takes_back(self) -> Mapping[str, str] | None:
+        """What goes back, and to which version: as the sheet says, or as a remedy; None on the way up."""
+        if self.back is not None or not self.state.puts_back:
+            return self.back
+        before = self.state.before
+        assert before is not None
+        known = {part.slot: part.version for part in before.components}
+        return {slot: old for slot in self.state.changed if (old := known.get(slot)) is not None}
 
     def not_approved(self, rounds: Sequence[PlannedRound]) -> str:
         """What of some rounds nobody has approved, in words; empty when all of it was."""

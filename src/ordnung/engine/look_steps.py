@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from ordnung.core.sheet import PlannedRound
 from ordnung.engine.compare import find_surprises, lacking, tells_more
-from ordnung.engine.entries import Confirmed, Ending, Plan, Read, ReadWhy, Reason
+from ordnung.engine.entries import Confirmed, Ending, Plan, Read, ReadWhy, Reason, ResetKind
 from ordnung.engine.errand_steps import bring_home
 from ordnung.engine.hand import Hand
+from ordnung.engine.telling import tell_reason
 from ordnung.engine.world import StepFailedError
 
 
@@ -22,14 +24,20 @@ async def plan(hand: Hand) -> None:
     assert hand.state.latest is not None
     route, rounds = await hand.plan(hand.state.latest)
     stranded = tuple(route.stranded)
-    if hand.back is not None and stranded:
+    if hand.takes_back is not None and stranded:
         raise StepFailedError(Reason.BARRED, why=stranded[0].reason)
+    said = {(write.slot, write.to) for write in route.writes} & hand.state.said_written
+    if said:
+        # Whoever lies once is not written to twice: that is a person's to look at.
+        raise StepFailedError(Reason.NOT_HELD, versions=", ".join(f"{slot} {to}" for slot, to in sorted(said)))
     foreign = hand.not_approved(rounds)
     if foreign:
         await hand.end(Ending.LEFT_OVER, Reason.NOT_APPROVED, what=foreign)
         return
+    if hand.state.restart_due:
+        rounds = (PlannedRound(writes=(), reset=ResetKind.CONTROLLER_RESTART), *rounds)
     await hand.note(Plan(rounds=rounds, stranded=stranded))
-    if rounds or hand.state.done:
+    if rounds or hand.state.remedies or hand.state.done:
         return
     if stranded:
         await hand.end(Ending.SKIPPED, Reason.NO_WAY_FORWARD, slots=", ".join(lost.slot for lost in stranded))
@@ -56,6 +64,9 @@ async def confirm(hand: Hand) -> None:
     await hand.note(Read(server=server, why=ReadWhy.AFTER_ROUND))
     await hand.world.reporter.reading(hand.run, server, pin)
     touched = {slot for slot, _ in (*hand.state.done, *current.activates)}
+    if hand.state.latest is not None:
+        # What was known to wait may be active now, by whatever reset.
+        touched |= {part.slot for part in hand.state.latest.components if part.has_waiting}
     shared = {part.slot for part in server.components if hand.shares(part)}
     surprises = find_surprises(before, server, touched | shared)
     if surprises:
@@ -71,6 +82,8 @@ async def check(hand: Hand) -> None:
     server, _ = await hand.patiently(hand.read, hand.world.patience.contact_s)
     route, rounds = await hand.plan(server)
     again = {(write.slot, write.to) for write in route.writes} & set(hand.state.done)
+    if hand.state.puts_back:
+        again = set()
     if again:
         message = ", ".join(f"{slot} {version}" for slot, version in sorted(again))
         raise StepFailedError(Reason.GONE_AGAIN, versions=message)
@@ -79,6 +92,10 @@ async def check(hand: Hand) -> None:
         await hand.note(Plan(rounds=rounds, stranded=tuple(route.stranded)))
         return
     if not await bring_home(hand):
+        return
+    if hand.back is None and hand.state.puts_back:
+        _, trouble = hand.state.remedies[-1]
+        await hand.end(Ending.PUT_BACK, Reason.PUT_BACK, why=tell_reason(trouble.reason, trouble.facts))
         return
     ending = Ending.PUT_BACK if hand.back is not None else Ending.LEVEL
     if route.stranded or foreign:

@@ -16,16 +16,18 @@ from __future__ import annotations
 from collections.abc import Awaitable, Callable
 
 from ordnung.controllers import ControllerError
-from ordnung.engine import errand_steps, look_steps, place_steps, reset_steps, write_steps
+from ordnung.engine import errand_steps, look_steps, place_steps, remedy_steps, reset_steps, write_steps
 from ordnung.engine.entries import Ending, Reason
 from ordnung.engine.hand import Hand
-from ordnung.engine.tape import Step, TapeState, fold, next_step
+from ordnung.engine.tape import Step, fold, next_step
+from ordnung.engine.tape_state import TapeState
 from ordnung.engine.world import StepFailedError, StoppedError
 
 STEPS: dict[Step, Callable[[Hand], Awaitable[None]]] = {
     Step.PLACE: place_steps.take_place,
     Step.READ: look_steps.read,
     Step.PLAN: look_steps.plan,
+    Step.REMEDY: remedy_steps.decide,
     Step.ERRAND: errand_steps.carry_on,
     Step.WRITE: write_steps.write,
     Step.FIND_WRITE: write_steps.find_write,
@@ -61,12 +63,11 @@ async def _go_on(hand: Hand) -> None:
         except StoppedError:
             await errand_steps.stop(hand)
         except StepFailedError as error:
-            await hand.end(Ending.FAILED, error.reason, **error.facts)
+            await remedy_steps.meet(hand, error.reason, error.facts)
         except ControllerError as error:
             if not await hand.wait_out(error):
-                await hand.end(
-                    Ending.FAILED, Reason.CONTROLLER, cause=error.cause, detail=error.detail, remedy=error.remedy
-                )
+                facts = {"cause": error.cause, "detail": error.detail, "remedy": error.remedy}
+                await remedy_steps.meet(hand, Reason.CONTROLLER, facts)
 
 
 async def give_up(hand: Hand, error: Exception) -> None:

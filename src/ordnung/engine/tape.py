@@ -16,15 +16,11 @@ from __future__ import annotations
 import dataclasses
 import datetime
 from collections.abc import Iterable
-from dataclasses import dataclass
 from enum import StrEnum
 from typing import assert_never
 
-from ordnung.controllers import Marker
 from ordnung.core.away import AwayPlace
-from ordnung.core.components import Server
-from ordnung.core.errands import Errand, ErrandKind, Moves, hands_after, hands_before
-from ordnung.core.sheet import PlannedRound, PlannedWrite, has_outage
+from ordnung.core.errands import Errand, ErrandKind, hands_after, hands_before
 from ordnung.engine.entries import (
     Answer,
     Answered,
@@ -37,19 +33,21 @@ from ordnung.engine.entries import (
     ErrandAsked,
     ErrandDone,
     ErrandGivenUp,
-    Evidence,
     PlaceGiven,
     PlaceTaken,
     Plan,
+    Question,
     Read,
     ReadWhy,
     Reason,
+    Remedied,
+    Remedy,
     ResetIntent,
-    ResetKind,
     ResetSeen,
     ResetSent,
     ResetUnsent,
     TapeEntry,
+    Troubled,
     Warned,
     WriteDone,
     WriteFailed,
@@ -57,6 +55,7 @@ from ordnung.engine.entries import (
     WriteSent,
     WriteUnsent,
 )
+from ordnung.engine.tape_state import OpenErrand, OpenReset, OpenWrite, TapeState
 
 MAX_SENDS = 3
 """How often one write or reset that certainly never reached the device is sent again."""
@@ -74,6 +73,7 @@ class Step(StrEnum):
     PLACE = "take a place"
     READ = "read"
     PLAN = "plan"
+    REMEDY = "remedy"
     ERRAND = "errand"
     WRITE = "write"
     FIND_WRITE = "find write"
@@ -84,115 +84,6 @@ class Step(StrEnum):
     CONFIRM = "confirm"
     CHECK = "check"
     NONE = "none"
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class OpenWrite:
-    """A write whose outcome is not known yet. ``task`` and ``monitor`` are None until the device named them."""
-
-    planned: PlannedWrite
-    way: str
-    known_tasks: tuple[str, ...]
-    sent: bool = False
-    task: str | None = None
-    monitor: str | None = None
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class OpenReset:
-    """A reset that was intended; ``sent`` when the device took it, ``seen`` by what it is known to have acted."""
-
-    kind: ResetKind
-    type: str
-    marker: Marker
-    began_at: datetime.datetime
-    sent: bool = False
-    seen: Evidence | None = None
-    seen_at: datetime.datetime | None = None
-    was_away: bool = False
-    asked: Asked | None = None
-    asked_at: datetime.datetime | None = None
-    answer: Answer | None = None
-
-    @property
-    def question(self) -> Asked | None:
-        """What a person is asked now, None when nothing or when it is answered or over."""
-        return self.asked if self.answer is None and self.seen is None else None
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class OpenErrand:
-    """Something asked for outside and not done yet; ``seq`` is the number of the entry that asked."""
-
-    errand: Errand
-    of: str
-    seq: int
-    since: datetime.datetime
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class TapeState:
-    """Where a server stands in its run."""
-
-    seq: int = 0
-    before: Server | None = None
-    """The first reading: what the check after compares with."""
-    latest: Server | None = None
-    """The reading to plan by; None: read first."""
-    rounds: tuple[PlannedRound, ...] | None = None
-    round: int = 0
-    written: int = 0
-    open_write: OpenWrite | None = None
-    open_reset: OpenReset | None = None
-    is_back: bool = False
-    """The reset of this round is over and the server answers again."""
-    back_at: datetime.datetime | None = None
-    sends: int = 0
-    """Times the present intent was sent without reaching the device."""
-    is_ignored: bool = False
-    """A graceful restart was asked for in this round and did not come to pass."""
-    done: tuple[tuple[str, str], ...] = ()
-    """(slot, version) of what was confirmed, in order."""
-    place: AwayPlace | None = None
-    """What it takes of the site's limits now; kept after the end while no reading has proved it back."""
-    is_away: bool = False
-    """Whether it is out of service because of us, as far as is known."""
-    moves: Moves = Moves()
-    """What its group wants done around an outage."""
-    moved_off_in: int | None = None
-    """The round before whose outage its work was moved off, or may have been; -1: in an earlier plan. None: it is
-    here.
-    """
-    was_away: bool = False
-    """Whether an outage of this run is confirmed."""
-    is_whole: bool = False
-    """Whether its group has said that it is whole again."""
-    open_errand: OpenErrand | None = None
-    given_up: tuple[tuple[Errand, ErrandGivenUp], ...] = ()
-    """What was waited for in vain: with the first of them the server ends."""
-    hands: frozenset[Errand] = frozenset()
-    """What was done at the server."""
-    owed: tuple[Errand, ...] = ()
-    """What is to be done at the server for rounds that are confirmed."""
-    deferrals: int = 0
-    warned: frozenset[tuple[str, str]] = frozenset()
-    """(check, what it saw) of every warning that stands on the tape."""
-    ended: Ended | None = None
-
-    @property
-    def is_moved_off(self) -> bool:
-        """Whether its work is, or may be, elsewhere."""
-        return self.moved_off_in is not None
-
-    @property
-    def current(self) -> PlannedRound | None:
-        """The round at hand, None when all are done."""
-        return self.rounds[self.round] if self.rounds is not None and self.round < len(self.rounds) else None
-
-    @property
-    def has_outage_left(self) -> bool:
-        """Whether a round that is still to come takes the server out of service."""
-        return has_outage((self.rounds or ())[self.round :])
 
 
 def fold(entries: Iterable[Entry]) -> TapeState:
@@ -220,6 +111,14 @@ def _fits(state: TapeState, value: TapeEntry) -> bool:
             return not _is_busy(state) and state.open_errand is None
         case WriteSent() | WriteUnsent() | WriteDone() | WriteFailed():
             return state.open_write is not None
+        case Troubled():
+            return not _is_busy(state) and state.open_errand is None and state.trouble is None
+        case Remedied():
+            return state.trouble is not None and not state.has_tried(value.remedy) and state.asked is None
+        case Asked(question=Question.TRY_REMEDY):
+            return state.trouble is not None and state.asked is None
+        case Answered(question=Question.TRY_REMEDY):
+            return state.asked is not None
         case ErrandAsked():
             return not _is_busy(state) and state.open_errand is None
         case ErrandDone() | ErrandGivenUp():
@@ -258,7 +157,7 @@ def _apply(state: TapeState, value: TapeEntry, at: datetime.datetime) -> TapeSta
             place = None if state.place is not None and state.place.heals and value.rounds else state.place
             return change(
                 state, rounds=value.rounds, round=0, written=0, sends=0, is_ignored=False, moved_off_in=moved,
-                place=place,
+                place=place, restart_due=False, failed_slot="",
             )  # fmt: skip
         case PlaceTaken():
             return change(state, place=value.place, moves=value.moves)
@@ -268,6 +167,12 @@ def _apply(state: TapeState, value: TapeEntry, at: datetime.datetime) -> TapeSta
             return change(state, place=None, latest=None, rounds=None, deferrals=state.deferrals + 1)
         case Warned():
             return change(state, warned=state.warned | {(value.check, value.seen)})
+        case Troubled() | Remedied():
+            return _after_trouble(state, value)
+        case Asked(question=Question.TRY_REMEDY):
+            return change(state, asked=value, asked_at=at)
+        case Answered(question=Question.TRY_REMEDY):
+            return _after_answer(state, value)
         case ErrandAsked() | ErrandDone() | ErrandGivenUp():
             return _after_errand(state, value, at)
         case WriteIntent() | WriteSent() | WriteUnsent() | WriteDone() | WriteFailed():
@@ -294,6 +199,28 @@ def _kept(state: TapeState) -> AwayPlace | None:
     if state.place is None or not (state.is_away or state.is_moved_off or still_heals):
         return None
     return dataclasses.replace(state.place, kept=True, heals=False)
+
+
+def _after_trouble(state: TapeState, value: Troubled | Remedied) -> TapeState:
+    change = dataclasses.replace
+    if isinstance(value, Troubled):
+        return change(state, trouble=value, declined=frozenset())
+    assert state.trouble is not None
+    remedies = (*state.remedies, (value.remedy, state.trouble))
+    # Read and planned again: nothing of the round that failed is gone on with.
+    return change(
+        state, remedies=remedies, trouble=None, latest=None, rounds=None, round=0, written=0, sends=0, is_back=False,
+        back_at=None, is_ignored=False, failed_slot="", restart_due=value.remedy is Remedy.RESTART_FIRST,
+    )  # fmt: skip
+
+
+def _after_answer(state: TapeState, value: Answered) -> TapeState:
+    change = dataclasses.replace
+    assert state.asked is not None
+    if value.answer is Answer.TRY:
+        return change(state, asked=None, asked_at=None)
+    declined = state.declined | {Remedy(state.asked.facts["remedy"])}
+    return change(state, asked=None, asked_at=None, declined=declined)
 
 
 def _after_errand(
@@ -345,7 +272,7 @@ def _after_write(state: TapeState, value: WriteIntent | WriteSent | WriteUnsent 
     match value:
         case WriteIntent():
             made = OpenWrite(planned=value.planned, way=value.way, known_tasks=value.known_tasks)
-            return change(state, open_write=made)
+            return change(state, open_write=made, last_way=value.way)
         case WriteSent():
             assert state.open_write is not None
             sent = change(state.open_write, sent=True, task=value.task, monitor=value.monitor)
@@ -354,9 +281,13 @@ def _after_write(state: TapeState, value: WriteIntent | WriteSent | WriteUnsent 
             is_busy = value.facts.get("cause") == "busy"  # it was asked, not sent: the patience for contact bounds it
             return change(state, open_write=None, sends=state.sends + (not is_busy))
         case WriteDone():
-            return change(state, open_write=None, written=state.written + 1, sends=0)
+            assert state.open_write is not None
+            write = state.open_write.planned.write
+            said = state.said_written | {(write.slot, write.to)}
+            return change(state, open_write=None, written=state.written + 1, sends=0, said_written=said)
         case WriteFailed():
-            return change(state, open_write=None)
+            assert state.open_write is not None
+            return change(state, open_write=None, failed_slot=state.open_write.planned.write.slot)
         case _:
             assert_never(value)
 
@@ -409,6 +340,8 @@ def next_step(state: TapeState) -> Step:
         return Step.AWAIT if state.open_reset.sent else Step.FIND_RESET
     if state.open_errand is not None or state.given_up:
         return Step.ERRAND
+    if state.trouble is not None:
+        return Step.REMEDY
     if state.place is None:
         return Step.PLACE
     if state.before is None or state.latest is None:

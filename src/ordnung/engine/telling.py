@@ -26,11 +26,14 @@ from ordnung.engine.entries import (
     Question,
     Read,
     Reason,
+    Remedied,
+    Remedy,
     ResetIntent,
     ResetSeen,
     ResetSent,
     ResetUnsent,
     TapeEntry,
+    Troubled,
     Warned,
     WriteDone,
     WriteFailed,
@@ -47,6 +50,7 @@ SENTENCES: dict[Reason, str] = {
     Reason.STOPPED: "stopped by a person; nothing is under way on this server",
     Reason.NO_WINDOW: "its turn came no more: {why}. {sent} was sent. Plan it into another window.",
     Reason.NOT_APPROVED: "it would need {what} now, which is not what was approved. Nothing was sent. Plan it again.",
+    Reason.PUT_BACK: "put back as it was, after this: {why}",
     Reason.NOT_MOVED_OFF: "its work was not moved off: {why}. {sent}; the server was not reset. Plan it again when its "
     "work can go.",
     Reason.NOT_TAKEN_BACK: "it is done with the server, but its work was not taken back: {why}. Take it back, then say "
@@ -78,6 +82,8 @@ SENTENCES: dict[Reason, str] = {
     Reason.RESET_IGNORED: "its system did not carry out the graceful restart within {minutes} min; nothing was "
     "forced. Restart it from its own system, then read it again.",
     Reason.NOT_BACK: "not back {minutes} min after the {kind}; {stands}. Look at the server's console.",
+    Reason.NOT_HELD: "the device said that {versions} was written, and shows neither that it is nor that it waits. It "
+    "was not written again.",
     Reason.NOT_SHOWN: "{missing}, {minutes} min after the reset",
     Reason.CHANGED: "the check after found: {found}",
     Reason.GONE_AGAIN: "{versions} was confirmed and is gone again",
@@ -136,6 +142,11 @@ def tell_entry(value: TapeEntry) -> str:
             return f"put off to the end: {tell_reason(value.reason, value.facts)}"
         case Warned():
             return f"warning, {value.check}: {value.seen}. {value.remedy}"
+        case Troubled():
+            return f"trouble: {tell_reason(value.reason, value.facts)}"
+        case Remedied():
+            by = f", as {value.by} says" if value.by else ""
+            return f"tries a remedy{by}: {REMEDIES[value.remedy]}"
         case ErrandAsked():
             return f"asked {value.of or 'for a tick'}: {_ERRANDS[value.errand.kind].format_map(_errand_facts(value))}"
         case ErrandDone():
@@ -174,14 +185,28 @@ def _errand_facts(value: ErrandAsked) -> Mapping[str, str]:
 
 def tell_question(value: Asked) -> str:
     """What a person is asked."""
-    return _QUESTIONS[value.question].format_map(value.facts)
+    facts = dict(value.facts)
+    if value.question is Question.TRY_REMEDY:
+        facts["remedy"] = REMEDIES[Remedy(facts["remedy"])]
+    return _QUESTIONS[value.question].format_map(facts)
 
 
+REMEDIES = {
+    Remedy.ALONE: "that update alone, without company",
+    Remedy.RESTART_FIRST: "the controller restarted first, then the same again",
+    Remedy.OTHER_WAY: "the payload brought by another way",
+    Remedy.PUT_BACK: "what this run did here put back",
+}
 _QUESTIONS = {
     Question.FORCE_RESTART: "its system did not carry out the graceful restart within {minutes} min; restart it by "
     "force?",
+    Question.TRY_REMEDY: "{why} Shall this be tried: {remedy}?",
 }
-_ANSWERS = {Answer.FORCE: "restart it by force", Answer.LEAVE: "leave it as it is"}
+_ANSWERS = {
+    Answer.FORCE: "restart it by force",
+    Answer.LEAVE: "leave it as it is",
+    Answer.TRY: "try it",
+}
 
 
 def _tell_plan(value: Plan) -> str:

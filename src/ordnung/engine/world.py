@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import asyncio
 import dataclasses
+from collections.abc import Mapping
 from dataclasses import dataclass, field
+from enum import StrEnum
 
 from ordnung.core.away import Refusal
 from ordnung.core.turn import NotYet
-from ordnung.engine.entries import Reason
+from ordnung.engine.entries import Reason, Remedy
 from ordnung.engine.ports import Baseline, Clock, Controllers, Helpers, Journal, Orders, Payloads, Reporter
 
 LASTING = (
@@ -53,6 +55,23 @@ class Patience:
     """How long it is waited for that work is moved off or taken back, or somebody is at the server."""
     heal_s: float = 28800.0
     """How long a group is given to be whole again after one of it was away."""
+
+
+class Choice(StrEnum):
+    """What the house lets be done with a remedy."""
+
+    AUTOMATIC = "automatic"
+    ASK = "ask"
+    NEVER = "never"
+
+
+USUAL = {
+    Remedy.ALONE: Choice.AUTOMATIC,
+    Remedy.RESTART_FIRST: Choice.AUTOMATIC,
+    Remedy.OTHER_WAY: Choice.AUTOMATIC,
+    Remedy.PUT_BACK: Choice.ASK,
+}
+"""What is done with each remedy where the house has not chosen."""
 
 
 @dataclass(slots=True)
@@ -100,6 +119,7 @@ class World:
     reporter: Reporter
     orders: Orders
     helpers: Helpers
+    remedies: Mapping[Remedy, Choice] = dataclasses.field(default_factory=lambda: dict(USUAL))
     patience: Patience = dataclasses.field(default_factory=Patience)
     site: Site = dataclasses.field(default_factory=Site)
 

@@ -161,8 +161,10 @@ async def _choose_way(hand: Hand, server: Server, planned: PlannedWrite, reach: 
         StepFailedError: there is no way, or a check stops this server.
     """
     served: tuple[str, ...] = hand.world.payloads.protocols
+    if hand.state.spent_ways and reach.way(served, hand.state.spent_ways) is None:
+        raise StepFailedError(Reason.NOT_ARRIVED, slot=planned.write.slot, tries=MAX_SENDS)
     while True:
-        way = reach.way(served)
+        way = reach.way(served, hand.state.spent_ways)
         situation = Situation(
             server=server, before=Before.WRITE, now=hand.world.clock.now(), write=planned, way=way,
             will_reset=hand.state.has_outage_left,
@@ -172,7 +174,8 @@ async def _choose_way(hand: Hand, server: Server, planned: PlannedWrite, reach: 
             return way
         if block is None:
             raise StepFailedError(Reason.NO_WAY_IN, slot=planned.write.slot)
-        if block.check == "clock" and "HTTPS" in served and reach.way(_without_https(served)) is not None:
+        plain = reach.way(_without_https(served), hand.state.spent_ways)
+        if block.check == "clock" and "HTTPS" in served and plain is not None:
             served = _without_https(served)
             continue
         raise StepFailedError(Reason.CHECK, check=block.check, seen=block.seen, remedy=block.remedy)

@@ -26,6 +26,8 @@ FAULTS: dict[str, str] = {
     "image refused": "the image is refused",
     "signature refused": "the signature is refused",
     "staging full": "no room for an image",
+    "refuses company": "an image is refused while that of another component waits for a reset",
+    "wants a restart": "every image is refused until the controller was restarted",
     "link cut": "the line to the repository breaks during a pull",
     # resets
     "stays away": "the controller is away `seconds` longer",
@@ -42,7 +44,7 @@ FAULT_KINDS = tuple(FAULTS)
 LASTING = frozenset(
     {
         "refused", "reset", "slow", "silent", "malformed", "not Redfish", "clock wrong", "job pending",
-        "array rebuilding", "feed lost", "licence missing",
+        "array rebuilding", "feed lost", "licence missing", "refuses company", "wants a restart",
     }
 )  # fmt: skip
 """Faults that last until they are cleared; the others are used up, ``times`` times."""

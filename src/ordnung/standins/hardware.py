@@ -289,6 +289,10 @@ class Hardware:
             if self.take_fault(kind, task.slots[0] if task.slots else None):
                 self.fail_task(task, f"Update.1.0.{message}", ["image", where], reason)
                 return
+        mood = self._mood(task.slots)
+        if mood:
+            self.fail_task(task, "Update.1.0.VerificationFailed", ["image", where], mood)
+            return
         try:
             package = parse_package(raw, "image")
         except FormatError as error:
@@ -300,6 +304,15 @@ class Hardware:
                 self.fail_task(task, "Update.1.0.VerificationFailed", [package.version, where], why)
                 return
         self._begin_write(task, package)
+
+    def _mood(self, slots: Sequence[str]) -> str:
+        """Why it takes no image just now for reasons of its own, which a practised person knows how to meet."""
+        if self.has_fault("wants a restart"):
+            return "the update service is not ready"
+        others = [part.slot for part in self.parts if part.waiting is not None and part.slot not in slots]
+        if others and self.has_fault("refuses company"):
+            return f"not while {others[0]} waits"
+        return ""
 
     def _begin_write(self, task: Task, package: Package) -> None:
         part = self.part(task.slots[0])
@@ -320,6 +333,7 @@ class Hardware:
             if system is not None:
                 system._cut_writes("controller restart")
         self._controller_dies()
+        self.faults = [fault for fault in self.faults if fault.kind != "wants a restart"]
         self.note("reset", kind="controller restart")
         self._schedule(self.away_until - 1, "controller restart")
 

@@ -90,10 +90,15 @@ _STORIES: dict[str, dict[str, Any]] = {
     "surge-40": {"faults": (Fault("silent"),)},
     "gauge-01": {"versions": _OLD_REED12},
     "gauge-02": {"versions": _OLD_REED12},
-    "gauge-03": {"versions": {"bios": "1.52.0", "bmc": "2.75.3", "nic-1": "24.1.3"}},
+    "gauge-03": {
+        "versions": {"bios": "1.52.0", "bmc": "2.75.3", "nic-1": "24.1.3"},
+        "faults": (Fault("refuses company"),),
+    },
     "gauge-04": {"versions": {"bmc": "2.75.3", "nic-1": "3.14"}, "other": {"nic-1": m.STRAY_NIC}},
     "gauge-11": {"versions": {"bmc": "2.75.3"}, "faults": (Fault("clock wrong", seconds=-3.2 * _YEAR),)},
     "gauge-15": {"faults": (Fault("job pending"),)},
+    "gauge-17": {"faults": (Fault("wants a restart"),)},
+    "chart-19": {"faults": (Fault("link cut", times=6),)},
     "chart-04": {"other": {"psu-2": m.SUPPLY_1400}},
     "chart-06": {"quirks": frozenset({"trailing blanks", "numbers as strings"})},
     "chart-09": {"faults": ()},  # the demo knows it by a certificate that it had before

@@ -8,6 +8,7 @@ import { Act } from "../ui/Act";
 import { Field, Unsaid } from "../ui/Field";
 import { Row, Stack, Text } from "../ui/layout";
 import { Title } from "../ui/text";
+import { Remedies } from "./Remedies";
 import { readNumbers, tellNumbers } from "./numbers";
 
 const FIELDS = [
@@ -17,6 +18,8 @@ const FIELDS = [
   "bytes_per_second",
   "certainty",
   "patience_minutes",
+  "stop_share",
+  "remedies",
   "reading_hours",
   "racks",
   "rooms",
@@ -29,6 +32,7 @@ type Texts = Record<
   | "bytes_per_second"
   | "certainty"
   | "patience_minutes"
+  | "stop_share"
   | "reading_hours"
   | "racks"
   | "rooms",
@@ -42,23 +46,31 @@ const textsOf = (house: House): Texts => ({
   bytes_per_second: house.bytes_per_second === null ? "" : String(house.bytes_per_second / 1e6),
   certainty: String(Math.round(house.certainty * 100)),
   patience_minutes: String(house.patience_minutes),
+  stop_share: String(house.stop_share),
   reading_hours: String(house.reading_hours),
   racks: tellNumbers(house.racks),
   rooms: tellNumbers(house.rooms),
 });
 
-const changeOf = (texts: Texts, approval: boolean, starter_apart: boolean): HouseChange => ({
+const changeOf = (
+  texts: Texts,
+  approval: boolean,
+  starter_apart: boolean,
+  remedies: House["remedies"],
+): HouseChange => ({
   zone: texts.zone.trim(),
   at_once: texts.at_once.trim() ? Number(texts.at_once) : null,
   transfers: Number(texts.transfers),
   bytes_per_second: texts.bytes_per_second.trim() ? Math.round(Number(texts.bytes_per_second) * 1e6) : null,
   certainty: Number(texts.certainty) / 100,
   patience_minutes: Number(texts.patience_minutes),
+  stop_share: Number(texts.stop_share),
   reading_hours: Number(texts.reading_hours),
   racks: readNumbers(texts.racks),
   rooms: readNumbers(texts.rooms),
   approval,
   starter_apart,
+  remedies,
 });
 
 /** What holds for every run: limits, certainty, approval. */
@@ -66,6 +78,7 @@ export function Settings({ house }: { house: House }) {
   const [told, tell] = useState<Texts | null>(null);
   const [approval, wantApproval] = useState(house.approval);
   const [apart, wantApart] = useState(house.starter_apart);
+  const [remedies, chooseRemedies] = useState(house.remedies);
   const queries = useQueryClient();
   const save = useMutation({
     mutationFn: (body: HouseChange) => take(api.PUT("/api/v1/house", { body })),
@@ -75,10 +88,14 @@ export function Settings({ house }: { house: House }) {
     },
   });
   const texts = told ?? textsOf(house);
-  const isChanged = told !== null || approval !== house.approval || apart !== house.starter_apart;
+  const isChanged =
+    told !== null ||
+    approval !== house.approval ||
+    apart !== house.starter_apart ||
+    JSON.stringify(remedies) !== JSON.stringify(house.remedies);
   const submit = (event: FormEvent) => {
     event.preventDefault();
-    save.mutate(changeOf(texts, approval, apart));
+    save.mutate(changeOf(texts, approval, apart, remedies));
   };
   const field = (name: keyof Texts, label: string, more: Partial<Parameters<typeof Field>[0]> = {}) => (
     <Field
@@ -105,6 +122,8 @@ export function Settings({ house }: { house: House }) {
       </Row>
       {field("racks", "May be away of racks", { multiline: true, placeholder: "K1: 3" })}
       {field("rooms", "May be away of rooms", { multiline: true, placeholder: "Kelp room: 10" })}
+      <Remedies chosen={remedies} choose={chooseRemedies} refused={save.error} />
+      {field("stop_share", "Hold the rest if more failed than, %")}
       {field("patience_minutes", "Waits for a person or a hook, minutes")}
       {field("reading_hours", "A reading is old after, hours")}
       <FormControlLabel

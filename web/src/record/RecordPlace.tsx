@@ -133,6 +133,7 @@ function Shown({ id }: { id: number }) {
         </Row>
       </Row>
       <Facts data={data} />
+      <TakeBack data={data} />
       <Servers data={data} />
     </Split>
   );
@@ -169,6 +170,43 @@ function Facts({ data }: { data: RunRecord }) {
         </div>
       ))}
     </Box>
+  );
+}
+
+/** All that a run did, or one of its waves, taken back: a sheet like any other. */
+function TakeBack({ data }: { data: RunRecord }) {
+  const navigate = useNavigate();
+  const back = useMutation({
+    mutationFn: (wave: string) =>
+      take(api.POST("/api/v1/runs/{id}/take-back", { params: { path: { id: data.id } }, body: { wave } })),
+    onSuccess: (draft) => void navigate(`/run-sheet/${draft.id}`),
+  });
+  const going = data.servers.filter((s) => s.done.some((d) => d.back_to));
+  if (data.state !== "ended" || !going.length) return null;
+  const waves = [...new Set(going.map((s) => s.wave).filter(Boolean))];
+  return (
+    <Block className="no-print" mb={1.5}>
+      <Row wrap gap={1} align="center">
+        <Act takes="run" variant="outlined" loading={back.isPending} onClick={() => back.mutate("")}>
+          Take all of it back
+        </Act>
+        {waves.map((wave) => (
+          <Act
+            key={wave}
+            takes="run"
+            variant="outlined"
+            loading={back.isPending}
+            onClick={() => back.mutate(wave)}
+          >
+            Take {wave} back
+          </Act>
+        ))}
+        <Text as="span" size="note" tone="quiet">
+          lays out a sheet, in the reverse order; nothing is touched until it is started
+        </Text>
+      </Row>
+      {back.error && <Notice>{back.error.message}</Notice>}
+    </Block>
   );
 }
 
@@ -250,6 +288,7 @@ function Done({ run, server: s }: { run: number; server: RecordServer }) {
       ),
     onSuccess: (draft) => void navigate(`/run-sheet/${draft.id}`),
   });
+  const goes = s.done.filter((d) => d.back_to);
   if (!s.done.length) return <>{s.reason || "nothing"}</>;
   return (
     <Stack gap={0.25}>
@@ -274,6 +313,20 @@ function Done({ run, server: s }: { run: number; server: RecordServer }) {
           </Act>
         </Row>
       ))}
+      {goes.length > 1 && (
+        <Block ml="auto">
+          <Act
+            takes="run"
+            className="no-print"
+            variant="outlined"
+            aria-label={`All back: ${s.server}`}
+            onClick={() => back.mutate("")}
+            sx={{ py: 0, fontSize: 12, width: 124 }}
+          >
+            All of it back
+          </Act>
+        </Block>
+      )}
       {back.error && <Notice>{back.error.message}</Notice>}
     </Stack>
   );

@@ -5,10 +5,16 @@ import { Act } from "../ui/Act";
 import { Notice } from "../ui/Notice";
 import { Block, Row, Text } from "../ui/layout";
 
+const ANSWERS: Record<string, string> = {
+  force: "restart it by force",
+  leave: "leave it as it is",
+  try: "try it",
+};
+
 /** What a server of a run waits with until a person has decided; meanwhile it is watched on. */
 export function Question({ run, lane }: { run: number; lane: RunServer }) {
   const answer = useMutation({
-    mutationFn: (given: "force" | "leave") =>
+    mutationFn: (given: "force" | "leave" | "try") =>
       take(
         api.POST("/api/v1/runs/{id}/servers/{name}/answer", {
           params: { path: { id: run, name: lane.server } },
@@ -16,27 +22,29 @@ export function Question({ run, lane }: { run: number; lane: RunServer }) {
         }),
       ),
   });
+  const isRemedy = lane.question_kind === "try a remedy";
   return (
-    <Notice title={`${lane.server} asks`}>
+    <Notice calm={isRemedy} title={`${lane.server} asks`}>
       {lane.question.charAt(0).toUpperCase() + lane.question.slice(1)}
       <Text size="small" mt={0.5}>
-        By force, its system has no time to close its programs. Left as it is, the server ends here for a
-        person and counts as away until it is back. If it restarts by itself meanwhile, the run goes on.
+        {isRemedy
+          ? "Tried once. Left as it is, the next remedy that the house lets be tried is asked for, and then the server ends here for a person."
+          : "By force, its system has no time to close its programs. Left as it is, the server ends here for a person and counts as away until it is back. If it restarts by itself meanwhile, the run goes on."}
       </Text>
       {lane.answer ? (
         <Text role="status" mt={0.75} strong>
-          Answered: {lane.answer === "force" ? "restart it by force" : "leave it as it is"}
+          Answered: {ANSWERS[lane.answer] ?? lane.answer}
         </Text>
       ) : (
         <Row wrap gap={1} mt={1}>
           <Act
             takes="run"
             variant="outlined"
-            color="error"
-            onClick={() => answer.mutate("force")}
+            color={isRemedy ? "primary" : "error"}
+            onClick={() => answer.mutate(isRemedy ? "try" : "force")}
             loading={answer.isPending}
           >
-            Restart {lane.server} by force
+            {isRemedy ? `Try it on ${lane.server}` : `Restart ${lane.server} by force`}
           </Act>
           <Act
             takes="run"

@@ -257,16 +257,31 @@ export function Gate({
   open: (wave: string) => void;
   isOpening: boolean;
 }) {
+  if (run.too_many_failed)
+    return (
+      <Notice title="Too many failed: go on?">
+        {run.failed} of {run.count} servers failed, more than the house lets pass. Nobody else begins until a
+        person says so; who has begun goes on.
+        <Block mt={0.75}>
+          <Act takes="run" variant="outlined" loading={isOpening} onClick={() => open("all")}>
+            Let the others go on
+          </Act>
+        </Block>
+      </Notice>
+    );
   return run.waves
     .filter((wave) => wave.asks)
     .map((wave) => (
-      <Notice key={wave.name} title={`${wave.name} has ended: go on?`}>
+      <Notice
+        key={wave.name}
+        title={wave.has_failed ? `Too many of ${wave.name} failed: go on?` : `${wave.name} has ended: go on?`}
+      >
         {wave.troubled.length
           ? `${wave.ended - wave.troubled.length} of ${wave.servers} went well; look at ${wave.troubled.join(", ")}.`
           : `All ${wave.servers} went well.`}
         <Block mt={0.75}>
           <Act takes="run" variant="outlined" loading={isOpening} onClick={() => open(wave.name)}>
-            Let the next wave begin
+            {wave.has_failed ? "Let the others go on" : "Let the next wave begin"}
           </Act>
         </Block>
       </Notice>

@@ -43,9 +43,9 @@ class OverrideView(APIView):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class QuestionAnswer:
-    """``force``: restart it by force; ``leave``: leave it as it is, to whoever answers."""
+    """``force``: restart it by force; ``try``: try the remedy; ``leave``: leave it as it is, to whoever answers."""
 
-    answer: Literal["force", "leave"]
+    answer: Literal["force", "leave", "try"]
 
 
 class AnswerView(APIView):

@@ -13,11 +13,13 @@ from rest_framework.views import APIView
 from ordnung.server.api.fleet_shapes import Names
 from ordnung.server.api.paging import page_of, paged
 from ordnung.server.house.windows import coming_opening
+from ordnung.server.problems import Problem
 from ordnung.server.runs.commands import discard_draft, order_run, start_run
 from ordnung.server.runs.models import Run
 from ordnung.server.runs.night import ForecastRow, forecast_row
 from ordnung.server.runs.rows import EntryRow, RecordRow, RunRow, RunSummaryRow, entry_row, record_row, run_row, summary
-from ordnung.server.runs.sheets import draft_sheet, draft_way_back, narrow
+from ordnung.server.runs.sheets import draft_sheet, narrow
+from ordnung.server.runs.way_back import draft_way_back
 from ordnung.server.shapes import limited, read, shape
 
 RUNS_SHOWN, ENTRIES_SHOWN = 100, 300
@@ -25,8 +27,11 @@ RUNS_SHOWN, ENTRIES_SHOWN = 100, 300
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class TakeBack:
-    server: str = limited(max_length=200)
-    slot: str = limited(max_length=200)
+    """One update of a server, all of a server, of a wave, or of the run: the more is named, the less it is."""
+
+    server: str = limited(default="", max_length=200, allow_blank=True)
+    slot: str = limited(default="", max_length=200, allow_blank=True)
+    wave: str = limited(default="", max_length=100, allow_blank=True)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -98,9 +103,12 @@ class RunOrderView(APIView):
 class TakeBackView(APIView):
     @extend_schema(request=shape(TakeBack), responses={201: shape(RunRow)})
     def post(self, request: Request, pk: int) -> Response:
-        """Plan the way back of one update of a run."""
+        """Plan the way back of what a run did: one update, one server, one wave, or all of it."""
         asked, run = read(TakeBack, request), get_object_or_404(Run, pk=pk)
-        draft = draft_way_back(run, asked.server, asked.slot, request.user.get_username())
+        if asked.slot and not asked.server:
+            raise Problem("format", "Say of which server.", field="server")
+        chosen = {"server": asked.server, "slot": asked.slot, "wave": asked.wave}
+        draft = draft_way_back(run, request.user.get_username(), **chosen)
         return Response(run_row(draft), status=201)
 
 

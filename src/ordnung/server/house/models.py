@@ -26,6 +26,12 @@ class House(models.Model):
     """Whether a sheet has to be approved by a second person before it may start (P4)."""
     starter_apart = models.BooleanField(default=False)
     """Whether whoever starts a run may be neither its drafter nor its approver."""
+    remedies = models.JSONField(default=dict)
+    """By remedy (``engine.entries.Remedy``) whether it is tried by itself, asked for, or never tried; what is not
+    there is as usual (N6.5).
+    """
+    stop_share = models.PositiveIntegerField(default=25)
+    """If more than so many in a hundred of a wave fail, the rest does not start until a person says so (N6.5)."""
     patience_minutes = models.PositiveIntegerField(default=60)
     """How long a server waits for a hook or for a person's tick, with its turn kept (P1)."""
     reading_hours = models.PositiveIntegerField(default=24)

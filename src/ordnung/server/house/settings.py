@@ -8,6 +8,8 @@ from dataclasses import dataclass, fields
 from django.conf import settings
 
 from ordnung.core.night.recurring import WindowRuleError, find_zone
+from ordnung.engine.entries import Remedy
+from ordnung.engine.world import USUAL, Choice
 from ordnung.server.audit.recording import record
 from ordnung.server.house.models import House
 from ordnung.server.problems import Problem
@@ -31,6 +33,8 @@ class HouseRow:
     certainty: float
     approval: bool
     starter_apart: bool
+    remedies: dict[str, str]
+    stop_share: int
     patience_minutes: int
     reading_hours: int
 
@@ -48,6 +52,8 @@ class HouseChange:
     certainty: float = limited(min_value=0.5, max_value=0.99)
     approval: bool
     starter_apart: bool
+    remedies: dict[str, str] = limited(default=dict)
+    stop_share: int = limited(min_value=0, max_value=100, default=25)
     patience_minutes: int = limited(min_value=1, max_value=7 * 1440, default=60)
     reading_hours: int = limited(min_value=1, max_value=8784)
 
@@ -59,7 +65,14 @@ def house() -> House:
 
 def house_row() -> HouseRow:
     """The house's settings as they are given out."""
-    return row_from(HouseRow, house(), usual_at_once=settings.AT_ONCE)
+    row = house()
+    chosen = {str(remedy): str(choice) for remedy, choice in remedies(row).items()}
+    return row_from(HouseRow, row, usual_at_once=settings.AT_ONCE, remedies=chosen)
+
+
+def remedies(row: House) -> dict[Remedy, Choice]:
+    """What the house lets be done with each remedy."""
+    return {remedy: Choice(row.remedies.get(str(remedy), USUAL[remedy])) for remedy in Remedy}
 
 
 def at_once(row: House) -> int:
@@ -75,6 +88,7 @@ def change_house(wanted: HouseChange) -> None:
         raise Problem("format", str(error), field=error.field) from None
     for name in ("racks", "rooms"):
         _demand_numbers(name, getattr(wanted, name))
+    _demand_choices(wanted.remedies)
     row = house()
     before = {f.name: getattr(row, f.name) for f in fields(wanted)}
     after = {f.name: getattr(wanted, f.name) for f in fields(wanted)}
@@ -82,6 +96,13 @@ def change_house(wanted: HouseChange) -> None:
     changed = [name for name in after if after[name] != before[name]]
     record(before={name: before[name] for name in changed}, after={name: after[name] for name in changed})
     tell("house")
+
+
+def _demand_choices(chosen: Mapping[str, str]) -> None:
+    known, choices = {str(remedy) for remedy in Remedy}, {str(choice) for choice in Choice}
+    for name, choice in chosen.items():
+        if name not in known or choice not in choices:
+            raise Problem("format", f"{name[:60]} can't be {choice[:60]}.", field="remedies")
 
 
 def _demand_numbers(field: str, numbers: Mapping[str, int]) -> None:

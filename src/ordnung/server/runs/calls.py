@@ -21,7 +21,7 @@ from ordnung.server.problems import Problem
 from ordnung.server.runs.derived import load_tape
 from ordnung.server.runs.models import CallNote, Run, RunServer
 from ordnung.server.runs.ticks import errand_of_place
-from ordnung.server.runs.turns import wave_stands
+from ordnung.server.runs.turns import wave_stands, whole_stand
 from ordnung.server.work.events import tell
 from ordnung.server.work.models import Work
 
@@ -121,12 +121,16 @@ def _of_hands(step: HandsOn) -> Errand:
 
 
 def _gates(run: Run, places: list[RunServer], notes: dict[tuple[int, str], str]) -> Iterator[CallRow]:
-    stands = wave_stands(run, places)
-    for stand in stands[:-1]:
-        if not stand.asks:
+    stands = wave_stands(run, places) or (whole_stand(run, places),)
+    for stand in stands:
+        if not stand.asks or (stand is stands[-1] and not (stand.has_failed and stand.working)):
             continue
         trouble = f": {', '.join(stand.troubled)} did not go well" if stand.troubled else ", all went well"
         text = f"{stand.name} of {run.name} is done{trouble}. Let the next wave go?"
+        if stand.has_failed and stand.working:
+            text = (
+                f"{stand.failed} of {stand.servers} servers of {stand.name or run.name} failed. Let the others go on?"
+            )
         yield _row(run, None, "gate", text, since=stand.ended_at, notes=notes, wave=stand.name)
 
 

@@ -7,6 +7,7 @@ import datetime
 from django.conf import settings
 from django.db import IntegrityError, transaction
 
+from ordnung.engine.entries import Answer, Question
 from ordnung.server.assessment.current import current_assessment
 from ordnung.server.audit.recording import record
 from ordnung.server.clock import is_near, now
@@ -16,6 +17,7 @@ from ordnung.server.runs.documents import keep_revision
 from ordnung.server.runs.layout import LAID_FIELDS, lay_out_sheet, places_of
 from ordnung.server.runs.models import Run, RunServer
 from ordnung.server.runs.sheets import expected_stop, what_is_missing
+from ordnung.server.runs.turns import ALL
 from ordnung.server.work.events import tell
 from ordnung.server.work.orders import ask_for
 
@@ -84,7 +86,7 @@ def open_wave(run: Run, wave: str, person: str) -> None:
     """
     if run.state != Run.State.RUNNING:
         raise Problem("not-running", f"{run.name} is not under way.", status=409)
-    if wave not in {w["name"] for w in run.waves}:
+    if wave not in ({w["name"] for w in run.waves} or {ALL}):
         raise Problem("no-such-wave", f"{run.name} has no wave {wave[:100]}.", status=404)
     run.opened = {**run.opened, wave: {"by": person, "at": now().isoformat()}}
     run.save(update_fields=["opened"])
@@ -166,12 +168,21 @@ def drop_overrides(place: RunServer, person: str) -> None:
         _settle(place, {}, person)
 
 
+ANSWERS: dict[str, tuple[str, ...]] = {
+    Question.TRY_REMEDY: (Answer.TRY, Answer.LEAVE),
+    Question.FORCE_RESTART: (Answer.FORCE, Answer.LEAVE),
+}
+"""What may be answered to which question."""
+
+
 def answer_question(place: RunServer, answer: str, person: str) -> None:
     """Answer what a server waits with; it goes on as soon as it has looked for the answer.
 
     Raises:
-        Problem: it asks nothing (any more), or was answered.
+        Problem: it asks nothing (any more), was answered, or asks for another answer.
     """
+    if place.question and answer not in ANSWERS.get(place.question_kind, ("force", "leave")):
+        raise Problem("not-asked", f"{place.server.name} does not ask that.", status=409, field="answer")
     record(on={"server": place.server.name}, after={"question": place.question, "answer": answer})
     if not RunServer.objects.answer_question(place.pk, answer, person):
         message = f"{place.server.name} asks nothing, or was answered already."

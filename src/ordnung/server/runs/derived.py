@@ -17,9 +17,10 @@ from django.db.models import Max, QuerySet
 from ordnung.core.away import AwayPlace
 from ordnung.core.components import Server as ServerReading
 from ordnung.core.sheet import has_outage
-from ordnung.engine.entries import Entry, Read, Reason
+from ordnung.engine.entries import Asked, Entry, Read, Reason
 from ordnung.engine.entry_codec import parse_rounds, read_entry
-from ordnung.engine.tape import TapeState, errand_key, fold
+from ordnung.engine.tape import errand_key, fold
+from ordnung.engine.tape_state import TapeState
 from ordnung.engine.telling import tell_question, tell_reason
 from ordnung.server.clock import now
 from ordnung.server.fleet.models import Group, Server
@@ -68,18 +69,37 @@ def place_values(state: TapeState, is_running: bool) -> dict[str, Any]:
     """What a tape says of a server's row in its run."""
     ended = state.ended
     if ended is None:
-        asked = {"question": question_of(state), "errand": errand_of(state)}
+        asked = {"question": question_of(state), "question_kind": question_kind(state), "errand": errand_of(state)}
         return {"ended": "", "reason": "", "active": is_running, **asked}
     reason = tell_reason(ended.reason, ended.facts)
     if state.is_moved_off and ended.reason is not Reason.NOT_TAKEN_BACK:
         reason += " Its work is still elsewhere: take it back, then say that the server is back."
-    return {"ended": str(ended.ending), "reason": reason, "active": False, "question": "", "errand": None}
+    return {
+        "ended": str(ended.ending),
+        "reason": reason,
+        "active": False,
+        "question": "",
+        "question_kind": "",
+        "errand": None,
+    }
 
 
 def question_of(state: TapeState) -> str:
     """What a person is asked about a server, in words; empty when nothing."""
-    asked = state.open_reset.question if state.open_reset is not None and state.ended is None else None
+    asked = _asked(state)
     return tell_question(asked) if asked is not None else ""
+
+
+def question_kind(state: TapeState) -> str:
+    """Which question that is; empty when nothing is asked."""
+    asked = _asked(state)
+    return str(asked.question) if asked is not None else ""
+
+
+def _asked(state: TapeState) -> Asked | None:
+    if state.ended is not None:
+        return None
+    return state.open_reset.question if state.open_reset is not None else state.asked
 
 
 def errand_of(state: TapeState) -> dict[str, Any] | None:
@@ -141,7 +161,8 @@ def write_derived(run: int, server: str, state: TapeState, at: datetime.datetime
     """Bring the rows of one server up to its tape; to be called inside the transaction that adds the entry."""
     _write_lease(run, server, lease_values(state), at)
     row, question = RunServer.objects.filter(run_id=run, server__name=server), question_of(state)
-    row.exclude(question=question).update(question=question, answer="", answered_by="")
+    kind = question_kind(state)
+    row.exclude(question=question).update(question=question, question_kind=kind, answer="", answered_by="")
     _write_errand(run, server, state, row)
     if state.ended is None:
         return

@@ -14,7 +14,8 @@ from ordnung.core.turn import may_turn
 from ordnung.engine.entries import Entry, PlaceTaken, TapeEntry
 from ordnung.engine.entry_codec import VERSION, write_entry
 from ordnung.engine.ports import NoPlaceError, TapeConflictError
-from ordnung.engine.tape import TapeState, advance, fold
+from ordnung.engine.tape import advance, fold
+from ordnung.engine.tape_state import TapeState
 from ordnung.server.clock import now
 from ordnung.server.fleet.models import Group
 from ordnung.server.house.settings import at_once, house

@@ -123,6 +123,8 @@ class RunServer(models.Model):
     """The check that is expected to stop it, where a person may override that."""
     question = models.TextField(default="")
     """What a person is asked while the server waits; follows from its tape."""
+    question_kind = models.CharField(max_length=20, default="")
+    """Which of the questions there are (``engine.entries.Question``): by it what may be answered."""
     answer = models.CharField(max_length=10, default="")
     answered_by = models.CharField(max_length=150, default="")
     errand = models.JSONField(null=True)

@@ -26,10 +26,11 @@ from ordnung.server.runs.again import StaleServerRow, stale_rows
 from ordnung.server.runs.approvals import ApprovalRow, approval_rows
 from ordnung.server.runs.derived import load_acts, load_ends
 from ordnung.server.runs.models import Run, RunServer, TapeEntry
-from ordnung.server.runs.sheets import MissingRow, way_back_version, what_is_missing
+from ordnung.server.runs.sheets import MissingRow, what_is_missing
 from ordnung.server.runs.story import SpanRow, tell_steps
 from ordnung.server.runs.ticks import ErrandRow, errand_row
-from ordnung.server.runs.turns import wave_stands
+from ordnung.server.runs.turns import wave_stands, whole_stand
+from ordnung.server.runs.way_back import way_back_version
 from ordnung.server.shapes import row_from
 
 
@@ -86,6 +87,7 @@ class RunServerRow:
     detail: str
     stopping: str
     question: str
+    question_kind: str
     answer: str
     overrides: list[OverriddenRow]
     hands: list[HandsOnRow]
@@ -107,6 +109,8 @@ class WaveRow:
     ended: int
     troubled: list[str]
     asks: bool
+    has_failed: bool
+    """So many of it failed that the rest of it does not start by itself."""
     opened_by: str
 
 
@@ -152,6 +156,8 @@ class RunRow(RunSummaryRow):
     missing: list[MissingRow]
     waves: list[WaveRow]
     windows: list[SheetWindowRow]
+    too_many_failed: bool
+    """Of a sheet without waves so many failed that the others wait until a person lets them go on."""
     certainty: float | None
     lanes_from: datetime.datetime | None
     """The moment from which the lanes' seconds count; None: from whenever it is started."""
@@ -178,6 +184,7 @@ class DoneRow:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class RecordServerRow:
     server: str
+    wave: str
     ended: str
     reason: str
     before: list[CellRow]
@@ -239,6 +246,7 @@ def run_row(run: Run) -> RunRow:
         summary(run, places),
         waves=[_wave_row(run, stand, places) for stand in wave_stands(run, places)],
         windows=[_window_row(window) for window in run.windows],
+        too_many_failed=_too_many_failed(run, places),
         certainty=run.certainty,
         lanes_from=run.started_at or (run.lanes_from if run.windows else None),
         sheet=last.number if last is not None else 0,
@@ -266,9 +274,23 @@ def _wave_row(run: Run, stand: WaveStand, places: Sequence[RunServer]) -> WaveRo
         servers=len(members),
         ended=sum(bool(place.ended) for place in members),
         troubled=list(stand.troubled),
-        asks=run.state == Run.State.RUNNING and bool(members) and stand.asks and stand.name != run.waves[-1]["name"],
+        asks=run.state == Run.State.RUNNING and bool(members) and _asks(run, stand),
+        has_failed=stand.has_failed and bool(stand.working),
         opened_by=run.opened.get(stand.name, {}).get("by", ""),
     )
+
+
+def _too_many_failed(run: Run, places: Sequence[RunServer]) -> bool:
+    if run.waves or run.state != Run.State.RUNNING:
+        return False
+    stand = whole_stand(run, places)
+    return stand.has_failed and bool(stand.working)
+
+
+def _asks(run: Run, stand: WaveStand) -> bool:
+    """After the last wave there is nobody to let go, but for the rest of it."""
+    is_last = stand.name == run.waves[-1]["name"]
+    return stand.asks and (not is_last or (stand.has_failed and bool(stand.working)))
 
 
 def _lane(run: Run, place: RunServer, acts: Sequence[Entry]) -> RunServerRow:
@@ -338,6 +360,7 @@ def _record(run: Run, place: RunServer, acts: Sequence[Entry], ends: Sequence[Se
     away = [(s.start, s.end) for s in spans if s.kind in ("server reboot", "power cycle") and s.end is not None]
     return RecordServerRow(
         server=place.server.name,
+        wave=place.wave,
         ended=place.ended,
         reason=place.reason,
         before=glyph_row(standings[0]) if standings else [],

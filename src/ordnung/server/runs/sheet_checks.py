@@ -23,7 +23,7 @@ from ordnung.server.runs.journal import away_limits
 from ordnung.server.runs.layout import place_of, places_of
 from ordnung.server.runs.models import Run, RunServer
 from ordnung.server.runs.night import forecast_row
-from ordnung.server.runs.sheets import way_back_version
+from ordnung.server.runs.way_back import way_back_version
 from ordnung.store.content import ContentStore
 
 

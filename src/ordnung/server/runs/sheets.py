@@ -9,12 +9,10 @@ from dataclasses import dataclass
 from ordnung.core.assessment import Standing
 from ordnung.core.checks import Before, Situation, find_block, run_checks
 from ordnung.core.night.recurring import Opening
-from ordnung.core.packing import ways_back
-from ordnung.core.route import Route, plan_way_back
+from ordnung.core.route import Route
 from ordnung.core.run_sheet import hands_on
 from ordnung.core.sheet import NamedPayload, PlannedRound, name_payloads
 from ordnung.engine.entry_codec import parse_rounds, rounds_body
-from ordnung.engine.tape import fold
 from ordnung.formats.rules import rules_document
 from ordnung.server.assessment.current import current_assessment
 from ordnung.server.audit.recording import record, recorded
@@ -26,7 +24,6 @@ from ordnung.server.house.settings import house
 from ordnung.server.problems import Problem
 from ordnung.server.repositories.models import Repository
 from ordnung.server.repositories.payloads import StoredPayloads, open_store
-from ordnung.server.runs.derived import load_tape
 from ordnung.server.runs.documents import keep_revision
 from ordnung.server.runs.identities import Identities
 from ordnung.server.runs.layout import lay_out_sheet
@@ -44,7 +41,7 @@ def draft_sheet(names: Sequence[str] | None, person: str, title: str = "", windo
     if not standings:
         raise Problem("nothing-to-do", "These servers need nothing: all are level, held or without a route.")
     name = title or usual_name([s.server.name for s in standings])
-    return _store(name, person, standings, [s.route for s in standings], windows=windows)
+    return store_sheet(name, person, standings, [s.route for s in standings], windows=windows)
 
 
 def narrow(names: Sequence[str] | None, group: str, exposed: bool) -> list[str] | None:
@@ -66,48 +63,6 @@ def narrow(names: Sequence[str] | None, group: str, exposed: bool) -> list[str] 
         whom = " and ".join([*([f"in {group[:200]}"] if group else []), *(["exposed"] if exposed else [])])
         raise Problem("nothing-to-do", f"None of these servers is {whom}.")
     return left
-
-
-def draft_way_back(run: Run, server: str, slot: str, person: str) -> Run:
-    """A draft that takes back one update of a run.
-
-    Raises:
-        Problem: it was not done in that run, or there is no way back, with the reason.
-    """
-    before_it = fold(load_tape(run.pk, server)).before
-    before = before_it.component(slot) if before_it is not None else None
-    done = confirmed(run, server)
-    if before is None or slot not in done:
-        raise Problem("not-done", f"{slot} of {server} was not updated in this run.", status=404)
-    standing = current_assessment().standings[server]
-    to = way_back_version(standing, slot, before.version, [v for s, v in done_in_order(run, server) if s == slot])
-    if to is None:
-        raise Problem("barred", f"{slot} of {server} has no way back: a floor version bars everything older.")
-    route = plan_way_back(standing.positions, {slot: to})
-    if not route.rounds:
-        why = route.stranded[0].reason if route.stranded else f"{slot} of {server} is at {to} already"
-        raise Problem("barred", f"{slot} of {server} can't go back to {to}: {why}.")
-    name = f"Take back {slot} of {server} to {to}"
-    return _store(name, person, [standing], [route], back={slot: to}, takes_back=run)
-
-
-def way_back_version(standing: Standing, slot: str, before: str | None, passed: Sequence[str]) -> str | None:
-    """The version an update can be taken back to, nearest to where it came from, or None."""
-    position = next((p for p in standing.positions if p.component.slot == slot), None)
-    if position is None or position.product is None or before is None:
-        return None
-    found = ways_back(position.product, [before, *passed])
-    return found[0] if found else None
-
-
-def done_in_order(run: Run, server: str) -> list[tuple[str, str]]:
-    """(slot, version) of everything a run confirmed on a server."""
-    return list(fold(load_tape(run.pk, server)).done)
-
-
-def confirmed(run: Run, server: str) -> dict[str, str]:
-    """The last confirmed version of each slot."""
-    return dict(done_in_order(run, server))
 
 
 def usual_name(names: Collection[str]) -> str:
@@ -132,10 +87,12 @@ def expected_stop(standing: Standing, overrides: Mapping[str, str] | None = None
 
 
 @recorded()
-def _store(
+def store_sheet(
     name: str, person: str, standings: Sequence[Standing], routes: Sequence[Route], *,
-    back: Mapping[str, str] | None = None, takes_back: Run | None = None, windows: Sequence[Opening] = (),
+    backs: Mapping[str, Mapping[str, str]] | None = None, takes_back: Run | None = None,
+    windows: Sequence[Opening] = (),
 ) -> Run:  # fmt: skip
+    """Keep a draft for servers with their routes, laid out. ``backs``: by server, what goes back to which version."""
     assessment = current_assessment()
     named = {s.server.name: name_payloads(r.rounds, s.positions) for s, r in zip(standings, routes, strict=True)}
     repository = _find_repository(p.sha256 for rounds in named.values() for p in payloads_of(rounds))
@@ -152,7 +109,7 @@ def _store(
         windows=window_rows(windows),
         certainty=house().certainty if windows else None,
     )
-    places = _places(run, standings, routes, named, back)
+    places = _places(run, standings, routes, named, backs or {})
     lay_out_sheet(run, places)
     run.save()
     RunServer.objects.bulk_create(places)
@@ -170,7 +127,7 @@ def window_rows(windows: Iterable[Opening]) -> list[dict[str, str]]:
 
 def _places(
     run: Run, standings: Sequence[Standing], routes: Sequence[Route],
-    named: Mapping[str, tuple[PlannedRound, ...]], back: Mapping[str, str] | None,
+    named: Mapping[str, tuple[PlannedRound, ...]], backs: Mapping[str, Mapping[str, str]],
 ) -> list[RunServer]:  # fmt: skip
     names = [s.server.name for s in standings]
     rows = {r.name: r for r in Server.objects.filter(name__in=names).select_related("group")}
@@ -182,7 +139,7 @@ def _places(
             run=run,
             server=rows[server],
             group=standing.server.group or "",
-            back=dict(back) if back else None,
+            back=dict(backs[server]) if server in backs else None,
             left_out=by_place.get(server, {}),
         )
         put_plan(place, standing, route, named[server], settled)

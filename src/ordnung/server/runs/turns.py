@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 import datetime
 import threading
 import time
@@ -9,6 +10,7 @@ from collections.abc import Sequence
 
 from ordnung.core.turn import Span, Turn, WaveStand, bars_reset
 from ordnung.server.clock import now
+from ordnung.server.house.settings import house
 from ordnung.server.house.windows import zone
 from ordnung.server.runs.models import AwayLease, Run, RunServer
 
@@ -38,10 +40,24 @@ def wave_stands(run: Run, places: Sequence[RunServer] | None = None) -> tuple[Wa
     """How each wave of a run stands, in order."""
     place = zone()
     rows = list(run.servers.select_related("server")) if places is None else places
-    return tuple(_stand(run, wave, [r for r in rows if r.wave == wave["name"]], place) for wave in run.waves)
+    share = house().stop_share / 100
+    return tuple(_stand(run, wave, [r for r in rows if r.wave == wave["name"]], place, share) for wave in run.waves)
 
 
-def _stand(run: Run, wave: dict[str, object], rows: Sequence[RunServer], place: datetime.tzinfo) -> WaveStand:
+ALL = "all"
+"""By this name everybody on a sheet without waves is let go on."""
+
+
+def whole_stand(run: Run, places: Sequence[RunServer]) -> WaveStand:
+    """How a sheet without waves stands, as one: only that too many of it failed matters, and one is not too many."""
+    wave: dict[str, object] = {"name": "", "wait_seconds": 0, "gate": "none"}
+    found = _stand(run, wave, places, zone(), house().stop_share / 100)
+    return dataclasses.replace(found, opened=ALL in run.opened, failed=found.failed if found.failed > 1 else 0)
+
+
+def _stand(
+    run: Run, wave: dict[str, object], rows: Sequence[RunServer], place: datetime.tzinfo, share: float
+) -> WaveStand:
     """How one wave stands. One in which nobody goes is passed over with its wait and its gate (A22)."""
     ended = [row.since for row in rows if row.ended and row.since is not None]
     return WaveStand(
@@ -52,6 +68,9 @@ def _stand(run: Run, wave: dict[str, object], rows: Sequence[RunServer], place: 
         wait_seconds=float(str(wave["wait_seconds"])) if rows else 0.0,
         gate=wave["gate"] == "person" and bool(rows),
         opened=wave["name"] in run.opened,
+        failed=sum(row.ended == "failed" for row in rows),
+        servers=len(rows),
+        stop_share=share,
     )
 
 
@@ -79,11 +98,13 @@ def turns_of(run: Run) -> dict[str, Turn]:
     rows = list(run.servers.select_related("server"))
     stands, windows, place = wave_stands(run, rows), windows_of(run), zone()
     before = {stand.name: stands[:number] for number, stand in enumerate(stands)}
+    own = {stand.name: stand for stand in stands} or {"": whole_stand(run, rows)}
     return {
         row.server.name: Turn(
             server=row.server.name,
             wave=row.wave,
             before=before.get(row.wave, ()),
+            own=own.get(row.wave),
             windows=windows,
             needs_seconds=row.needs_seconds,
             not_before=None if row.not_before is None else row.not_before.astimezone(place),

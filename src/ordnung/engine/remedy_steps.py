@@ -1,0 +1,126 @@
+"""Remedies: what practised people try when an update fails, before a server is left to a person (N6.5).
+
+Each is tried at most once on a server in a run, as the house lets it: by itself, when a person says so, or never. A
+remedy reads and plans again; nothing is ever sent again of which the device has not said that it did not take it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from ordnung.engine.entries import (
+    Answer,
+    Answered,
+    Asked,
+    Ending,
+    Question,
+    Reason,
+    Remedied,
+    Remedy,
+    Troubled,
+)
+from ordnung.engine.hand import Hand
+from ordnung.engine.tape_state import TapeState
+from ordnung.engine.telling import tell_question, tell_reason
+from ordnung.engine.world import Choice
+
+NOT_WRITTEN = (Reason.TASK_FAILED, Reason.CONTROLLER)
+"""The device has said that it did not write it."""
+CHECKED = (Reason.CHANGED, Reason.NOT_SHOWN, Reason.NOT_HELD, Reason.GONE_AGAIN)
+"""The check after an update has failed, and the server answers."""
+SERVES = {
+    Remedy.ALONE: NOT_WRITTEN,
+    Remedy.RESTART_FIRST: (*NOT_WRITTEN, Reason.NOT_ARRIVED),
+    Remedy.OTHER_WAY: (Reason.NOT_ARRIVED,),
+    Remedy.PUT_BACK: (*NOT_WRITTEN, *CHECKED),
+}
+ORDER = {Reason.NOT_ARRIVED: (Remedy.OTHER_WAY, Remedy.RESTART_FIRST)}
+"""Where another order than that of the list is the practised one."""
+
+
+def find_remedies(state: TapeState, trouble: Troubled) -> tuple[Remedy, ...]:
+    """What may help, in order: what fits the trouble, was not tried on this server, and was not declined for it."""
+    wanted = ORDER.get(trouble.reason, tuple(Remedy))
+    return tuple(
+        remedy
+        for remedy in wanted
+        if trouble.reason in SERVES[remedy]
+        and not state.has_tried(remedy)
+        and remedy not in state.declined
+        and _applies(remedy, state, trouble)
+    )
+
+
+def _applies(remedy: Remedy, state: TapeState, trouble: Troubled) -> bool:
+    if state.puts_back:
+        return False
+    match remedy:
+        case Remedy.ALONE:
+            return bool(trouble.slot) and state.current is not None and len(state.current.writes) > 1
+        case Remedy.PUT_BACK:
+            return bool(state.changed)
+        case Remedy.RESTART_FIRST:
+            return bool(trouble.slot) and not state.is_away
+        case Remedy.OTHER_WAY:
+            return bool(trouble.way)
+
+
+async def meet(hand: Hand, reason: Reason, facts: Mapping[str, str]) -> None:
+    """A step has failed: where there is a remedy it is noted, else the server ends for a person."""
+    slot = facts.get("slot", "") if reason is Reason.NOT_ARRIVED else hand.state.failed_slot
+    trouble = Troubled(reason=reason, facts=dict(facts), slot=slot, way=hand.state.last_way)
+    # What failed as the answer to a question of ours, not to a write, is nothing that a remedy serves.
+    is_write = reason is not Reason.CONTROLLER or bool(hand.state.failed_slot)
+    if is_write and _offered(hand, trouble):
+        await hand.note(trouble)
+    else:
+        await hand.end(Ending.FAILED, reason, **facts)
+
+
+def _offered(hand: Hand, trouble: Troubled) -> tuple[Remedy, ...]:
+    """The remedies that the house does not rule out; what takes back is not on a sheet that was approved (P4)."""
+    return tuple(
+        remedy
+        for remedy in find_remedies(hand.state, trouble)
+        if hand.world.remedies.get(remedy, Choice.NEVER) is not Choice.NEVER
+        and not (remedy is Remedy.PUT_BACK and (hand.approved is not None or hand.back is not None))
+    )
+
+
+async def decide(hand: Hand) -> None:
+    """Try the first remedy that is left, ask for it, or end for want of one."""
+    trouble = hand.state.trouble
+    assert trouble is not None
+    if hand.state.asked is not None:
+        await _wait_for_answer(hand)
+        return
+    await hand.may_go_on()
+    offered = _offered(hand, trouble)
+    if not offered:
+        await hand.end(Ending.FAILED, trouble.reason, **trouble.facts)
+    elif hand.world.remedies[offered[0]] is Choice.AUTOMATIC:
+        await hand.note(Remedied(remedy=offered[0]))
+    else:
+        facts = {"remedy": str(offered[0]), "slot": trouble.slot, "why": tell_reason(trouble.reason, trouble.facts)}
+        await hand.note(Asked(question=Question.TRY_REMEDY, facts=facts))
+
+
+async def _wait_for_answer(hand: Hand) -> None:
+    asked, since = hand.state.asked, hand.state.asked_at
+    assert asked is not None and since is not None
+    remedy = Remedy(asked.facts["remedy"])
+    while True:
+        await hand.show("waiting", tell_question(asked))
+        reply = await hand.world.orders.reply(hand.run, hand.name)
+        waited = (hand.world.clock.now() - since).total_seconds()
+        is_over = waited >= hand.world.patience.answer_s
+        is_stopped = await hand.world.orders.order(hand.run, hand.name) == "stop"
+        if reply is not None or is_over or is_stopped:
+            break
+        await hand.pause()
+    wanted = reply is not None and reply.answer is Answer.TRY
+    by = reply.by if reply is not None else "nobody in time"
+    answer = Answer.TRY if wanted else Answer.LEAVE
+    await hand.note(Answered(question=Question.TRY_REMEDY, answer=answer, by=by))
+    if wanted:
+        await hand.note(Remedied(remedy=remedy, by=by))

@@ -1,0 +1,173 @@
+"""What a tape adds up to: where a server stands in its run. How it gets there is ``engine.tape``'s business."""
+
+from __future__ import annotations
+
+import datetime
+from dataclasses import dataclass
+
+from ordnung.controllers import Marker
+from ordnung.core.away import AwayPlace
+from ordnung.core.components import Server
+from ordnung.core.errands import Errand, Moves
+from ordnung.core.sheet import PlannedRound, PlannedWrite, has_outage
+from ordnung.engine.entries import (
+    Answer,
+    Asked,
+    Ended,
+    ErrandGivenUp,
+    Evidence,
+    Remedy,
+    ResetKind,
+    Troubled,
+)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class OpenWrite:
+    """A write whose outcome is not known yet. ``task`` and ``monitor`` are None until the device named them."""
+
+    planned: PlannedWrite
+    way: str
+    known_tasks: tuple[str, ...]
+    sent: bool = False
+    task: str | None = None
+    monitor: str | None = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class OpenReset:
+    """A reset that was intended; ``sent`` when the device took it, ``seen`` by what it is known to have acted."""
+
+    kind: ResetKind
+    type: str
+    marker: Marker
+    began_at: datetime.datetime
+    sent: bool = False
+    seen: Evidence | None = None
+    seen_at: datetime.datetime | None = None
+    was_away: bool = False
+    asked: Asked | None = None
+    asked_at: datetime.datetime | None = None
+    answer: Answer | None = None
+
+    @property
+    def question(self) -> Asked | None:
+        """What a person is asked now, None when nothing or when it is answered or over."""
+        return self.asked if self.answer is None and self.seen is None else None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class OpenErrand:
+    """Something asked for outside and not done yet; ``seq`` is the number of the entry that asked."""
+
+    errand: Errand
+    of: str
+    seq: int
+    since: datetime.datetime
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TapeState:
+    """Where a server stands in its run."""
+
+    seq: int = 0
+    before: Server | None = None
+    """The first reading: what the check after compares with."""
+    latest: Server | None = None
+    """The reading to plan by; None: read first."""
+    rounds: tuple[PlannedRound, ...] | None = None
+    round: int = 0
+    written: int = 0
+    open_write: OpenWrite | None = None
+    open_reset: OpenReset | None = None
+    is_back: bool = False
+    """The reset of this round is over and the server answers again."""
+    back_at: datetime.datetime | None = None
+    sends: int = 0
+    """Times the present intent was sent without reaching the device."""
+    restart_due: bool = False
+    """The next plan begins with a restart of the controller, as a remedy."""
+    is_ignored: bool = False
+    """A graceful restart was asked for in this round and did not come to pass."""
+    done: tuple[tuple[str, str], ...] = ()
+    """(slot, version) of what was confirmed, in order."""
+    place: AwayPlace | None = None
+    """What it takes of the site's limits now; kept after the end while no reading has proved it back."""
+    is_away: bool = False
+    """Whether it is out of service because of us, as far as is known."""
+    moves: Moves = Moves()
+    """What its group wants done around an outage."""
+    moved_off_in: int | None = None
+    """The round before whose outage its work was moved off, or may have been; -1: in an earlier plan. None: it is
+    here.
+    """
+    was_away: bool = False
+    """Whether an outage of this run is confirmed."""
+    is_whole: bool = False
+    """Whether its group has said that it is whole again."""
+    open_errand: OpenErrand | None = None
+    given_up: tuple[tuple[Errand, ErrandGivenUp], ...] = ()
+    """What was waited for in vain: with the first of them the server ends."""
+    hands: frozenset[Errand] = frozenset()
+    """What was done at the server."""
+    owed: tuple[Errand, ...] = ()
+    """What is to be done at the server for rounds that are confirmed."""
+    trouble: Troubled | None = None
+    """What has failed, while it is not decided what becomes of it."""
+    remedies: tuple[tuple[Remedy, Troubled], ...] = ()
+    """What was tried, in order, and for which trouble."""
+    declined: frozenset[Remedy] = frozenset()
+    """What a person did not want to be tried for the trouble at hand."""
+    asked: Asked | None = None
+    """What a person is asked about the trouble, while there is no answer."""
+    asked_at: datetime.datetime | None = None
+    said_written: frozenset[tuple[str, str]] = frozenset()
+    """(slot, version) of everything of which the device said, or showed, that it was written."""
+    failed_slot: str = ""
+    """The component that was not written, in this plan."""
+    last_way: str = ""
+    """How the last payload was brought."""
+    deferrals: int = 0
+    warned: frozenset[tuple[str, str]] = frozenset()
+    """(check, what it saw) of every warning that stands on the tape."""
+    ended: Ended | None = None
+
+    def has_tried(self, remedy: Remedy) -> bool:
+        """Whether a remedy was tried on this server in this run: each is at most once."""
+        return any(tried is remedy for tried, _ in self.remedies)
+
+    @property
+    def alone(self) -> frozenset[str]:
+        """Components whose update is to go by itself."""
+        return frozenset(trouble.slot for remedy, trouble in self.remedies if remedy is Remedy.ALONE)
+
+    @property
+    def spent_ways(self) -> frozenset[str]:
+        """The way of bringing a payload that did not work, while another one is tried."""
+        last = self.remedies[-1:]
+        return frozenset(trouble.way for remedy, trouble in last if remedy is Remedy.OTHER_WAY)
+
+    @property
+    def changed(self) -> frozenset[str]:
+        """Components that this run has written, confirmed or not."""
+        return frozenset(slot for slot, _ in (*self.said_written, *self.done))
+
+    @property
+    def puts_back(self) -> bool:
+        """Whether what this run did is being taken back."""
+        return self.has_tried(Remedy.PUT_BACK)
+
+    @property
+    def is_moved_off(self) -> bool:
+        """Whether its work is, or may be, elsewhere."""
+        return self.moved_off_in is not None
+
+    @property
+    def current(self) -> PlannedRound | None:
+        """The round at hand, None when all are done."""
+        return self.rounds[self.round] if self.rounds is not None and self.round < len(self.rounds) else None
+
+    @property
+    def has_outage_left(self) -> bool:
+        """Whether a round that is still to come takes the server out of service."""
+        return has_outage((self.rounds or ())[self.round :])

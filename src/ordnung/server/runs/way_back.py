@@ -1,0 +1,102 @@
+"""Laying out the way back of what a run did: one update, one server, one wave, or all of it (N7.2)."""
+
+from __future__ import annotations
+
+import dataclasses
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from ordnung.core.assessment import Standing
+from ordnung.core.packing import ways_back
+from ordnung.core.route import Route, Stranded, plan_way_back
+from ordnung.engine.tape import fold
+from ordnung.server.assessment.current import current_assessment
+from ordnung.server.problems import Problem
+from ordnung.server.runs.derived import load_tape
+from ordnung.server.runs.models import Run
+from ordnung.server.runs.sheets import store_sheet
+
+FLOOR = "a floor version bars everything older"
+TOLD = 3
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class WayBack:
+    """What of one server goes back, to which versions and how; ``route`` strands what can't."""
+
+    standing: Standing
+    route: Route
+    back: dict[str, str]
+
+
+def draft_way_back(run: Run, person: str, *, server: str = "", slot: str = "", wave: str = "") -> Run:
+    """A draft that takes back what a run did: one update of a server, one server, one wave, or all of it.
+
+    Raises:
+        Problem: it was not done in that run, or nothing of it has a way back, with the reason.
+    """
+    places = run.servers.select_related("server").order_by("-place")
+    if server:
+        places = places.filter(server__name=server)
+    if wave:
+        places = places.filter(wave=wave)
+    found = [way for place in places if (way := _of_server(run, place.server.name, slot)) is not None]
+    if not found:
+        what = f"{slot} of {server}" if slot else server or wave or run.name
+        raise Problem("not-done", f"{what} was not updated in this run.", status=404)
+    going = [way for way in found if way.route.rounds]
+    if not going:
+        raise Problem("barred", _tell_barred(found))
+    return store_sheet(
+        _name(run, going[0], server, slot, wave), person, [way.standing for way in going],
+        [way.route for way in going], backs={way.standing.server.name: way.back for way in going}, takes_back=run,
+    )  # fmt: skip
+
+
+def _of_server(run: Run, server: str, slot: str) -> WayBack | None:
+    """The way back of one server; None where nothing of it was done in that run."""
+    state = fold(load_tape(run.pk, server))
+    standing = current_assessment().standings.get(server)
+    slots = [s for s in dict(state.done) if slot in ("", s)]
+    before = state.before
+    if before is None or standing is None or not slots:
+        return None
+    back, lost = {}, []
+    for each in slots:
+        old = before.component(each)
+        passed = [version for s, version in state.done if s == each]
+        to = way_back_version(standing, each, old.version if old else None, passed)
+        now_at = standing.server.component(each)
+        if to is None:
+            lost.append(Stranded(slot=each, reason=f"no way back: {FLOOR}"))
+        elif slot or now_at is None or now_at.version != to:
+            back[each] = to
+    route = plan_way_back(standing.positions, back) if back else Route()
+    return WayBack(
+        standing=standing, back=back, route=dataclasses.replace(route, stranded=(*route.stranded, *lost))
+    )  # fmt: skip
+
+
+def _tell_barred(found: Sequence[WayBack]) -> str:
+    reasons = [
+        f"{way.standing.server.name} {lost.slot}: {lost.reason}" for way in found for lost in way.route.stranded
+    ]  # fmt: skip
+    if not reasons:
+        return "Everything is as it was before already."
+    more = f", and {len(reasons) - TOLD} more" if len(reasons) > TOLD else ""
+    return f"Nothing of it can go back. {'; '.join(reasons[:TOLD])}{more}."
+
+
+def _name(run: Run, first: WayBack, server: str, slot: str, wave: str) -> str:
+    if slot:
+        return f"Take back {slot} of {server} to {first.back[slot]}"
+    return f"Take back {server or (f'{wave} of {run.name}' if wave else run.name)}"[:200]
+
+
+def way_back_version(standing: Standing, slot: str, before: str | None, passed: Sequence[str]) -> str | None:
+    """The version an update can be taken back to, nearest to where it came from, or None."""
+    position = next((p for p in standing.positions if p.component.slot == slot), None)
+    if position is None or position.product is None or before is None:
+        return None
+    found = ways_back(position.product, [before, *passed])
+    return found[0] if found else None

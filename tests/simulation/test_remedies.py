@@ -1,0 +1,195 @@
+"""What practised people try when an update fails: each remedy where it helps, once, as the house lets it."""
+
+from __future__ import annotations
+
+import dataclasses
+
+import pytest
+
+from ordnung.engine import entries as e
+from ordnung.engine.entries import Answer, Ending, Reason, Remedy
+from ordnung.engine.ports import Reply
+from ordnung.engine.server_run import carry_out
+from ordnung.engine.telling import tell_entry, tell_reason
+from ordnung.engine.world import USUAL, Choice
+from ordnung.standins.faults import Fault
+from ordnung.standins.hardware import writes_of
+from ordnung.standins.scenario import PLACES, demo_hardware
+from tests.simulation.night import check_server
+from tests.simulation.world import Crashed, House, VirtualClock
+
+ONE = "gauge-03"
+
+
+@pytest.fixture
+def house(mirror_folder) -> House:
+    return make(mirror_folder)
+
+
+def make(mirror, name=ONE) -> House:
+    clock = VirtualClock()
+    house = House(clock, demo_hardware(clock.seconds, [p for p in PLACES if p.name == name]), mirror)
+    house.devices[name].faults.clear()
+    return house
+
+
+def spoil(house, *faults):
+    device = house.devices[next(iter(house.devices))]
+    device.faults += faults
+    return device
+
+
+def remedies(house, name=ONE):
+    return [str(x.value.remedy) for x in house.journal.tapes["1", name] if isinstance(x.value, e.Remedied)]
+
+
+def choose(house, **choices):
+    house.remedies = {**USUAL, **{Remedy[name]: Choice[choice] for name, choice in choices.items()}}
+
+
+async def test_what_is_refused_in_company_is_taken_alone(house):
+    device = spoil(house, Fault("refuses company"))
+    state = await carry_out(house.hand(ONE))
+    assert (state.ended.ending, remedies(house)) == (Ending.LEVEL, ["alone"])
+    outages = [entry for entry in device.log if entry["what"] == "reset" and entry["kind"] == "server reboot"]
+    assert len(outages) == 2, "one more than in company"
+    await check_server(house, "1", device)
+    told = [tell_entry(x.value) for x in house.journal.tapes["1", ONE]]
+    assert any(
+        text.startswith("trouble: nic-1 24.2.8 was not written:") and "not while bios waits" in text for text in told
+    )
+    assert "tries a remedy: that update alone, without company" in told
+
+
+async def test_a_controller_that_wants_a_restart_gets_one(house):
+    device = spoil(house, Fault("wants a restart"))
+    state = await carry_out(house.hand(ONE))
+    assert (state.ended.ending, remedies(house)) == (Ending.LEVEL, ["restart first"])
+    await check_server(house, "1", device)
+
+
+async def test_what_does_not_arrive_by_one_way_is_brought_by_another(mirror_folder):
+    house = make(mirror_folder, "surge-03")
+    device = spoil(house, Fault("link cut", times=50))
+    state = await carry_out(house.hand("surge-03"))
+    assert (state.ended.ending, remedies(house, "surge-03")) == (Ending.LEVEL, ["another way"])
+    ways = [x.value.way for x in house.journal.tapes["1", "surge-03"] if isinstance(x.value, e.WriteIntent)]
+    assert ways == ["pull over HTTPS"] * 3 + ["push"]
+    await check_server(house, "1", device)
+
+
+async def test_where_there_is_no_other_way_the_controller_is_restarted_and_then_a_person_is_left_with_it(house):
+    spoil(house, Fault("link cut", times=500))
+    house.devices[ONE].quirks = frozenset()
+    house.protocols = ("HTTPS", "HTTP")
+    for fault in (Fault("licence missing"),):
+        house.devices[ONE].faults.append(fault)
+    state = await carry_out(house.hand(ONE))
+    assert state.ended.ending is Ending.FAILED and state.ended.reason is Reason.NOT_ARRIVED
+    assert remedies(house)[-1] == "restart first"
+
+
+async def test_each_is_tried_once_and_then_the_server_is_left_to_a_person(house):
+    device = spoil(house, Fault("image refused", slot="bios", times=9))
+    choose(house, PUT_BACK="NEVER")
+    state = await carry_out(house.hand(ONE))
+    assert state.ended.ending is Ending.FAILED and state.ended.reason is Reason.TASK_FAILED
+    assert remedies(house) == ["alone", "restart first"]
+    await check_server(house, "1", device)
+
+
+async def test_the_house_may_rule_them_out(house):
+    spoil(house, Fault("refuses company"))
+    choose(house, ALONE="NEVER", RESTART_FIRST="NEVER", PUT_BACK="NEVER")
+    state = await carry_out(house.hand(ONE))
+    assert state.ended.ending is Ending.FAILED and remedies(house) == []
+    assert not [x for x in house.journal.tapes["1", ONE] if isinstance(x.value, e.Troubled)]
+
+
+@pytest.mark.parametrize(
+    ("answer", "ending"), [(Answer.TRY, Ending.LEVEL), (Answer.LEAVE, Ending.FAILED), (None, Ending.FAILED)]
+)
+async def test_a_person_is_asked_where_the_house_wants_that(house, answer, ending):
+    spoil(house, Fault("refuses company"))
+    choose(house, ALONE="ASK", RESTART_FIRST="NEVER", PUT_BACK="NEVER")
+    if answer is not None:
+        house.replies[ONE] = Reply(answer=answer, by="lead")
+    state = await carry_out(house.hand(ONE))
+    assert state.ended.ending is ending
+    told = [tell_entry(x.value) for x in house.journal.tapes["1", ONE]]
+    asked = next(text for text in told if text.startswith("asked a person"))
+    assert asked.endswith("Shall this be tried: that update alone, without company?")
+    by = {Answer.TRY: "lead answered: try it", Answer.LEAVE: "lead answered: leave it as it is"}
+    assert by.get(answer, "nobody in time answered: leave it as it is") in told
+
+
+async def test_what_this_run_did_is_put_back_where_the_house_wants_that(house):
+    device = spoil(house, Fault("image refused", slot="bios", times=9))
+    before = {part.slot: part.version for part in device.parts}
+    choose(house, ALONE="NEVER", RESTART_FIRST="NEVER", PUT_BACK="AUTOMATIC")
+    state = await carry_out(house.hand(ONE))
+    assert state.ended.ending is Ending.PUT_BACK, tell_reason(state.ended.reason, state.ended.facts)
+    assert {part.slot: part.version for part in device.parts} == before
+    assert tell_reason(state.ended.reason, state.ended.facts).startswith("put back as it was, after this: bios 1.56.0")
+    assert writes_of(device.log) == [("bmc", "2.80.0"), ("bmc", "2.75.3")]
+
+
+async def test_nothing_is_put_back_by_itself_that_nobody_approved(house):
+    spoil(house, Fault("image refused", slot="bios", times=9))
+    choose(house, ALONE="NEVER", RESTART_FIRST="NEVER", PUT_BACK="AUTOMATIC")
+    hand = house.hand(ONE)
+    async with hand.open() as controller:
+        _, rounds = await hand.plan(await controller.read(house.clock.now))
+    hand.approved = frozenset((p.write.slot, p.payload.sha256) for step in rounds for p in step.writes)
+    state = await carry_out(hand)
+    assert state.ended.ending is Ending.FAILED and remedies(house) == []
+
+
+async def test_a_write_that_can_not_be_told_apart_is_never_tried_again(house):
+    spoil(house, Fault("task vanishes"), Fault("task stalls", slot="bios"))
+    state = await carry_out(house.hand(ONE))
+    assert state.ended is not None and "alone" not in remedies(house)
+
+
+async def test_what_the_device_said_was_written_and_does_not_hold_is_not_written_again(house):
+    """It re-plans after another component was refused: once, that wrote to the liar a second time."""
+    device = spoil(house, Fault("task lies", slot="bios"), Fault("image refused", slot="nic-1"))
+    choose(house, PUT_BACK="NEVER")
+    state = await carry_out(house.hand(ONE))
+    assert remedies(house) == ["alone"] and state.ended.reason is Reason.NOT_HELD
+    assert writes_of(device.log).count(("bios", "1.56.0")) == 1
+    assert "bios 1.56.0" in tell_reason(state.ended.reason, state.ended.facts)
+
+
+async def test_a_stop_while_a_person_is_asked_leaves_it_as_it_is(house):
+    spoil(house, Fault("refuses company"))
+    choose(house, ALONE="ASK", RESTART_FIRST="ASK", PUT_BACK="ASK")
+
+    def hear(server, state, detail):
+        if "Shall this be tried" in detail:
+            house.orders[ONE] = "stop"
+
+    house.listeners.append(hear)
+    state = await carry_out(house.hand(ONE))
+    assert state.ended.ending is Ending.STOPPED and remedies(house) == []
+
+
+@pytest.mark.exhaustive
+async def test_an_engine_that_dies_at_any_moment_of_it_tries_nothing_twice(mirror_folder):
+    known = make(mirror_folder)
+    spoil(known, Fault("refuses company"), Fault("wants a restart"))
+    await carry_out(known.hand(ONE))
+    first = next(x.seq for x in known.journal.tapes["1", ONE] if isinstance(x.value, e.Troubled))
+    for position in range(first - 1, first + 12):
+        for when in ("crash_before", "crash_after"):
+            house = make(mirror_folder)
+            device = spoil(house, Fault("refuses company"), Fault("wants a restart"))
+            house.patience = dataclasses.replace(house.patience, poll_s=40.0)
+            setattr(house.journal, when, position)
+            with pytest.raises(Crashed):
+                await carry_out(house.hand(ONE))
+            house.born()
+            state = await carry_out(house.hand(ONE))
+            assert state.ended.ending is Ending.LEVEL, (position, when)
+            assert sorted(remedies(house)) == ["alone", "restart first"]
+            await check_server(house, "1", device)
