@@ -333,6 +333,7 @@ def test_7_a_refused_image_is_told_and_the_server_left_as_it_was(demo):
     (lane,) = api.get(f"runs/{run['id']}")["servers"]
     assert lane["ended"] == "failed" and "still at 7.16.1" in lane["reason"]
     assert read_log(demo.control, "surge-03")["versions"] == before
+    control(demo.control, "/servers/surge-03/faults?kind=image+refused", method="DELETE")
 
 
 def test_8_hold_keeps_a_run_from_its_next_step(demo):
@@ -349,7 +350,6 @@ def test_8_hold_keeps_a_run_from_its_next_step(demo):
 
 def test_8_a_wave_waits_for_a_person_and_one_server_is_held(page, demo):
     api = Api(demo.web, demo.password)
-    control(demo.control, "/servers/surge-03/faults?kind=image+refused", method="DELETE")
     rest = api.get("servers?sort=-off&limit=1000")["servers"]
     names = [s["name"] for s in rest if s["resets"] == "1 reboot" and not s["failure"] and s["name"][:5] == "surge"][
         -2:

@@ -47,16 +47,16 @@ async def test_uploads_have_room_of_their_own_a_share_a_person_and_one_writer(de
 
 
 async def test_given_up_uploads_go_by_themselves(desk):
-    from ordnung.server.engine import CHORES
+    from ordnung.server.engine import CHORES, do_chore
     from ordnung.server.repositories.uploads import upload_path
 
     begun = (await desk.call("post", "uploads", {"name": "a.tar", "size": 900})).json()
     row = await Upload.objects.aget(pk=begun["id"])
     upload_path(row).write_bytes(b"half")
     for chore in CHORES:
-        await sync_to_async(chore)()
+        await do_chore(chore)
     assert upload_path(row).exists()
     await Upload.objects.filter(pk=row.pk).aupdate(begun_at=row.begun_at - datetime.timedelta(days=3))
     for chore in CHORES:
-        await sync_to_async(chore)()
+        await do_chore(chore)
     assert not upload_path(row).exists() and not await Upload.objects.aexists()

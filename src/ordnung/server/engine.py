@@ -12,6 +12,7 @@ import inspect
 import os
 import signal
 import sys
+from collections.abc import Callable
 from pathlib import Path
 
 import django
@@ -121,12 +122,17 @@ needed is called.
 """
 
 
+async def do_chore(chore: Callable[[], object]) -> None:
+    """Do one of them now; those that ask others over the network are coroutines."""
+    await (chore() if inspect.iscoroutinefunction(chore) else sync_to_async(chore)())
+
+
 async def _do_chores() -> None:
     """Do what has fallen due, now and then; one that fails disturbs no other."""
     while True:
         for chore in CHORES:
             try:
-                await (chore() if inspect.iscoroutinefunction(chore) else sync_to_async(chore)())
+                await do_chore(chore)
             except Exception:
                 log.exception("a chore failed", chore=chore.__name__)
         await asyncio.sleep(CHORES_S)

@@ -97,9 +97,11 @@ function One({ call, now }: { call: Call; now: number }) {
             {call.run_name}
           </Link>
         </Text>
+      </Row>
+      <Row gap={1} mt={0.5} align="baseline">
+        <Block flex={1}>{call.text}</Block>
         {call.kind !== "coming" && <Seen call={call} />}
       </Row>
-      <Block mt={0.5}>{call.text}</Block>
       {call.told && (
         <Text tone="quiet" size="body">
           {call.told}. Done by hand, it can be ticked here.

@@ -319,7 +319,7 @@ function Done({ run, server: s }: { run: number; server: RecordServer }) {
             takes="run"
             className="no-print"
             variant="outlined"
-            aria-label={`All back: ${s.server}`}
+            aria-label={`All of it back: ${s.server}`}
             onClick={() => back.mutate("")}
             sx={{ py: 0, fontSize: 12, width: 124 }}
           >
