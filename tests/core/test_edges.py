@@ -9,7 +9,7 @@ import pytest
 
 from ordnung.core import catalog as catalog_module
 from ordnung.core.advisories import assess
-from ordnung.core.assessment import assess_fleet
+from ordnung.core.assessment import Memory, assess_fleet
 from ordnung.core.away import Refusal
 from ordnung.core.catalog import Payload
 from ordnung.core.components import Server
@@ -18,6 +18,7 @@ from ordnung.core.effect import CostMemory, compare_baselines
 from ordnung.core.folds import fold_fleet
 from ordnung.core.foresee import foresee
 from ordnung.core.listing import list_baseline
+from ordnung.core.matching import Catalogs
 from ordnung.core.merge import HostDevice, HostReport, merge_host_report
 from ordnung.core.packing import Trim, plan_packing
 from ordnung.core.releases import compare_issues
@@ -182,3 +183,11 @@ def test_what_could_not_move_before_is_not_lost_by_leaving_something_out():
     assert {(loss.what, loss.product, loss.servers) for loss in find_losses(standings, lines)} == {
         ("stays", "bios", ("a", "b"))
     }
+
+
+def test_a_route_is_worked_out_once_for_all_that_are_in_one_state_whatever_the_day():
+    catalogs, server = Catalogs(()), Server(name="s", model="m")
+    memory = Memory()
+    first = assess_fleet([server], catalogs, (), datetime.date(2026, 11, 1), memory)
+    second = assess_fleet([server], catalogs, (), datetime.date(2026, 11, 2), memory)
+    assert first[0].route is second[0].route and len(memory.routes) == 1 and len(memory.states) == 2

@@ -7,7 +7,7 @@ import pytest
 from ordnung.core import route as routes
 from ordnung.core import route_search
 from ordnung.core.catalog import Need, Release
-from ordnung.core.route import plan_route, plan_way_back
+from ordnung.core.route import go_alone, plan_route, plan_way_back
 from tests.core.houses import ONCE, POWER, REBOOT, RESTART, component, positions, product, release, shape
 
 
@@ -138,3 +138,13 @@ def test_a_state_from_which_no_best_route_leads_on_is_tried_once():
     second = product("second", release("1", RESTART, needs={"second": "3"}), release("2", None, direct_from="1"))
     parts = [component("a", "second", "2"), component("b", "second", "1"), component("c", "first", "2", waiting="1")]
     assert shape(plan([first, second], parts)) == [(["b>2"], POWER), (["c>2"], POWER)]
+
+
+def test_one_component_is_planned_alone_and_what_is_in_no_catalog_stays_as_it_is():
+    products = [product(name, release("1.0", REBOOT), release("2.0", REBOOT)) for name in ("bios", "nic")]
+    parts = [component("bios", "bios", "1.0"), component("nic", "nic", "1.0"), component("odd", "nobody's", "7")]
+    found = positions(products, parts, ())
+    together, apart = plan_route(found), plan_route(go_alone(found, {"nic", "odd"}))
+    assert [[w.slot for w in step.writes] for step in together.rounds] == [["bios", "nic"]]
+    assert sorted([w.slot for w in step.writes] for step in apart.rounds) == [["bios"], ["nic"]]
+    assert apart.outages == 2 and go_alone(found, frozenset()) == tuple(found)

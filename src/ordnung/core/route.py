@@ -83,13 +83,10 @@ def plan_route(positions: Sequence[Position]) -> Route:
 
 def go_alone(positions: Sequence[Position], slots: Set[str]) -> tuple[Position, ...]:
     """The positions with every release of some components to be written alone (R2), whatever the catalog says."""
-    return tuple(_alone(p) if p.component.slot in slots else p for p in positions)
+    return tuple(_alone(p, p.product) if p.product and p.component.slot in slots else p for p in positions)
 
 
-def _alone(position: Position) -> Position:
-    product = position.product
-    if product is None:
-        return position
+def _alone(position: Position, product: Product) -> Position:
     releases = tuple(dataclasses.replace(release, alone=True) for release in product.releases)
     match = dataclasses.replace(position.match, product=dataclasses.replace(product, releases=releases))
     return dataclasses.replace(position, match=match)

@@ -10,6 +10,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from ordnung.core.away import AwayPlace
 from ordnung.core.night.certainty import plan_surely
 from ordnung.core.night.durations import Durations, History
 from ordnung.core.night.forecast import Happened, forecast
@@ -159,3 +160,23 @@ def test_large_limits_are_looked_at_in_parts():
     timetable = plan_timetable(duties, limits)
     found = forecast(timetable, limits, samples=40)
     assert timetable.makespan <= found.end.p90 < 3 * timetable.makespan
+
+
+def test_who_comes_back_between_rounds_is_not_kept_away_by_its_own_healing():
+    """A15: two outages of one server of a ring that heals for long follow each other as they do in the timetable."""
+    duties = [a_duty("s1", (60.0, REBOOT), (60.0, REBOOT), group="ring")]
+    ring = GroupLimit(name="ring", may_be_away=1, heal_seconds=5000.0, between=True)
+    limits = NightLimits(groups=(ring,))
+    timetable = plan_timetable(duties, limits)
+    found = forecast(timetable, limits, samples=60)
+    assert timetable.makespan < 5000.0 and found.end.p99 < 5000.0
+
+
+def test_a_server_that_is_away_already_needs_no_further_place():
+    """A18."""
+    duties = [a_duty("s1", (60.0, REBOOT), group="pair")]
+    away = AwayPlace(server="s1", groups=("pair",), kept=True)
+    limits = NightLimits(groups=(GroupLimit(name="pair", may_be_away=1),), occupied=(away,))
+    timetable = plan_timetable(duties, limits)
+    assert [seat.server for seat in timetable.seats] == ["s1"]
+    assert forecast(timetable, limits, samples=20).end.p99 < 3 * timetable.makespan
