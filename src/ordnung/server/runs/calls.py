@@ -25,6 +25,8 @@ from ordnung.server.runs.turns import wave_stands, whole_stand
 from ordnung.server.work.events import tell
 from ordnung.server.work.models import Work
 
+UNREAD = ("rounds", "stranded", "lane", "waits", "identities", "left_out", "overrides", "back")
+"""Most of a row's bytes, and nothing of a call: every open page asks again whenever a run moves."""
 CallKind = Literal["tick", "refused", "question", "gate", "failed", "coming"]
 
 
@@ -77,7 +79,7 @@ def _looked_at() -> list[Run]:
 
 
 def _of_run(run: Run, notes: dict[tuple[int, str], str]) -> Iterator[CallRow]:
-    places = list(run.servers.select_related("server"))
+    places = list(run.servers.select_related("server").defer(*UNREAD))
     for place in places:
         found = _of_server(place)
         if found is not None:
