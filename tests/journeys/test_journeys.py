@@ -340,10 +340,10 @@ def test_8_hold_keeps_a_run_from_its_next_step(demo):
     api = Api(demo.web, demo.password)
     run = api.post("runs", {"servers": ["surge-03"]})
     api.post(f"runs/{run['id']}/start")
-    api.post(f"runs/{run['id']}/hold")
+    api.post(f"runs/{run['id']}/orders", {"order": "hold"})
     wait_until(lambda: "held" in api.get(f"runs/{run['id']}")["servers"][0]["detail"], "the hold")
     writes = writes_of(read_log(demo.control, "surge-03")["log"])
-    api.post(f"runs/{run['id']}/go")
+    api.post(f"runs/{run['id']}/orders", {"order": "go"})
     assert api.wait_for_work()["state"] == "done"
     assert len(writes_of(read_log(demo.control, "surge-03")["log"])) <= len(writes) + 1
 
@@ -377,10 +377,14 @@ def test_8_a_wave_waits_for_a_person_and_one_server_is_held(page, demo):
         "a person lets it go on after wave 1"
     )
     details.get_by_role("button", name=f"Hold {names[1]} before its next step").click()
+    meant = page.get_by_role("dialog")
+    expect(meant).to_contain_text(f"{names[1]} has not begun and begins only when it is let go on.")
+    meant.get_by_role("button", name=f"Hold {names[1]} before its next step").click()
     details.get_by_role("button", name=f"Let {names[1]} go on").wait_for()
     asks.get_by_role("button", name="Let the next wave begin").click()
     expect(page.get_by_role("table", name="State of each server")).to_contain_text("held before the next step")
     details.get_by_role("button", name=f"Let {names[1]} go on").click()
+    meant.get_by_role("button", name=f"Let {names[1]} go on").click()
     expect(page.get_by_role("heading", name="Ended, 2 of 2 servers done")).to_be_visible(timeout=LONG)
 
 

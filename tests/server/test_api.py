@@ -222,11 +222,12 @@ def test_nothing_to_do_is_said_not_drafted(web, catalogs):
 def test_only_a_running_run_takes_orders(web, catalogs):
     add_server()
     run = post(web, "runs", {}).json()
-    assert post(web, f"runs/{run['id']}/hold").status_code == 409
+    path = f"runs/{run['id']}/orders"
+    assert post(web, path, {"order": "hold"}).status_code == 409
     Run.objects.update(state="running", started_at=NOW)
-    assert post(web, f"runs/{run['id']}/hold").json()["order"] == "hold"
-    assert post(web, f"runs/{run['id']}/stop").json()["order"] == "stop"
-    assert post(web, f"runs/{run['id']}/go").status_code == 409
+    assert post(web, path, {"order": "hold"}).json()["order"] == "hold"
+    assert post(web, path, {"order": "stop"}).json()["order"] == "stop"
+    assert post(web, path, {"order": "go"}).status_code == 409
     assert web.delete(f"/api/v1/runs/{run['id']}").status_code == 409
 
 

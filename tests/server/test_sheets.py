@@ -22,7 +22,6 @@ from ordnung.server.fleet.readings import store_reading
 from ordnung.server.house.models import House
 from ordnung.server.repositories.models import Repository
 from ordnung.server.rights.rights import Right
-from ordnung.server.runs.adapters import DatabaseOrders
 from ordnung.server.runs.approvals import approved_writes
 from ordnung.server.runs.journal import DatabaseJournal
 from ordnung.server.runs.models import KeptDuration, Run, RunServer
@@ -363,24 +362,6 @@ def test_the_engine_begins_nothing_that_the_window_has_no_room_for_and_resets_no
     assert window_bars_reset(row.pk) == "" and begin(row, name) is None
     Run.objects.update(windows=[])
     assert house.post(path, {"until": (now() + HOUR).isoformat()})[0] == 409 and window_bars_reset(row.pk) == ""
-
-
-async def asked(run, server):
-    return await DatabaseOrders().order(str(run.pk), server)
-
-
-def test_one_server_is_held_while_the_others_go(house):
-    from asgiref.sync import async_to_sync
-
-    run, row = started(house)
-    first, second = (s["server"] for s in run["servers"][:2])
-    held = house.post(f"runs/{row.pk}/servers/{first}/hold")
-    assert next(s for s in held["servers"] if s["server"] == first)["hold"]
-    assert async_to_sync(asked)(row, first) == "hold" and async_to_sync(asked)(row, second) == "go"
-    house.post(f"runs/{row.pk}/servers/{first}/go")
-    assert async_to_sync(asked)(row, first) == "go"
-    Run.objects.update(state="ended")
-    assert house.post(f"runs/{row.pk}/servers/{first}/hold")[0] == 409
 
 
 def test_what_was_kept_of_past_runs_sharpens_the_forecast(house):

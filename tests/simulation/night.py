@@ -25,7 +25,7 @@ from ordnung.engine.run import carry_out_run
 from ordnung.engine.tape import fold
 from ordnung.engine.telling import tell_reason
 from ordnung.engine.world import Choice, Patience
-from ordnung.standins.faults import QUIRKS, Fault
+from ordnung.standins.faults import CHANGING, QUIRKS, Fault
 from ordnung.standins.hardware import Hardware, writes_of
 from ordnung.standins.scenario import random_hardware
 from ordnung.standins.workdesk import ASKED, DESK_FAULTS, DeskFault
@@ -140,7 +140,7 @@ SLOTTED = ("version late", "image refused", "signature refused", "staging full",
 SPOILS = (
     *SLOTTED, "answer lost", "answer lost", "busy", "session expired", "task stalls", "task vanishes", "link cut",
     "stays away", "boot hangs", "part gone", "clock wrong", "job pending", "array rebuilding", "feed lost",
-    "licence missing", "refuses company", "refuses company", "wants a restart",
+    "licence missing", "refuses company", "refuses company", "wants a restart", *CHANGING,
 )  # fmt: skip
 
 
@@ -185,7 +185,7 @@ async def _meddle(chance: random.Random, house: House) -> None:
     for _ in range(chance.choice((0, 0, 1, 2))):
         await house.clock.sleep(chance.uniform(10, 3000))
         name = chance.choice(sorted(house.devices))
-        house.orders[name] = chance.choice(("hold", "hold", "hold", "stop"))
+        house.orders[name] = chance.choice(("hold", "hold", "hold", "stop", "leave out"))
         await house.clock.sleep(chance.uniform(10, 2000))
         if house.orders[name] == "hold":
             del house.orders[name]

@@ -174,6 +174,35 @@ async def test_a_card_that_vanishes_is_found_by_the_check_after(house):
     assert state.ended == "failed" and "Quorrin Q25, 2 ports in nic-1 is gone" in state.reason
 
 
+CHANGED = [
+    ("link stays down", "nic-1 port 1 has no link any more"),
+    ("boot order changed", "it started from Volume 1, then Network, port 1, then Virtual disc; now from Virtual disc"),
+    ("settings lost", "the setting PowerProfile was Throughput and is Balanced"),
+    ("volume degraded", "Volume 1 was OK and is Degraded"),
+]
+
+
+@pytest.mark.parametrize(("kind", "told"), CHANGED, ids=[kind for kind, _ in CHANGED])
+async def test_what_is_otherwise_around_the_firmware_is_found_by_the_check_after(house, kind, told):
+    house.devices["surge-03"].faults.append(Fault(kind))
+    state = await carry_out(house, "surge-03")
+    assert state.ended == "failed" and told in state.reason
+    assert any("waiting for it to settle" in detail for _, _, detail in house.told)
+
+
+async def test_a_link_that_comes_up_late_is_waited_for(house):
+    house.devices["surge-03"].faults.append(Fault("link stays down", seconds=120))
+    state = await carry_out(house, "surge-03")
+    assert state.ended == "level", state.reason
+    assert any("waiting for it to settle: nic-1 port 1 has no link" in detail for _, _, detail in house.told)
+
+
+async def test_what_a_release_announces_is_no_surprise(house):
+    state = await carry_out(house, "vault-01")
+    settings = house.devices["vault-01"].surroundings.settings
+    assert state.ended == "level" and settings["MemoryInterleave"] == "Adaptive", state.reason
+
+
 async def test_a_missing_payload_stops_before_anything_is_sent(house, mirror, tmp_path):
     house.mirror = tmp_path
     state = await carry_out(house, "surge-03")
@@ -200,6 +229,24 @@ async def test_stop_leaves_a_known_state(house):
     house.orders["surge-07"] = "stop"
     state = await carry_out(house, "surge-07")
     assert state.ended == "stopped" and written(house, "surge-07") == []
+
+
+async def test_who_is_left_out_before_anything_is_sent_is_left_as_it_is(house):
+    house.orders["surge-07"] = "leave out"
+    state = await carry_out(house, "surge-07")
+    assert state.ended == "left out" and written(house, "surge-07") == []
+    assert state.reason == "a person left it out; nothing was sent"
+
+
+async def test_who_has_begun_meanwhile_is_stopped_and_nothing_is_cut_short(house):
+    def hear(server, state, detail):
+        if state == "writing":
+            house.orders["surge-07"] = "leave out"
+
+    house.listeners.append(hear)
+    state = await carry_out(house, "surge-07")
+    assert state.ended == "stopped" and len(written(house, "surge-07")) == 1
+    assert not [entry for entry in house.devices["surge-07"].log if entry["what"] in ("reset", "killed a write")]
 
 
 async def test_a_pair_is_never_away_together_and_four_go_at_once(house):

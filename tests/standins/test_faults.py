@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import json
+
 import pytest
 
 from ordnung.standins import makers as m
-from ordnung.standins.faults import FAULTS, LASTING, QUIRKS, Fault, random_faults
+from ordnung.standins.faults import CHANGING, FAULTS, LASTING, QUIRKS, Fault, random_faults
 from ordnung.standins.hardware import writes_of
 from ordnung.standins.keeping import dump, load
 from ordnung.standins.redfish import Request, Service
@@ -132,6 +134,27 @@ def test_a_part_that_is_gone_is_told_no_more(device, time):
     assert ask(device, path).status == 200
     device.reboot()
     assert ask(device, path).status == 404 and device.part("nic-1").gone
+
+
+def test_a_start_leaves_things_otherwise_than_they_were(device, time):
+    def told() -> tuple[object, ...]:
+        bodies = [json.loads(ask(device, f"/redfish/v1/{path}").body) for path in AROUND]
+        return tuple(
+            body[key] for body, key in zip(bodies, ("LinkStatus", "Boot", "Attributes", "Status"), strict=True)
+        )
+
+    before = told()
+    for kind in CHANGING:
+        put(device, kind, seconds=60)
+    assert told() == before, "nothing changes before a start"
+    device.reboot()
+    after = told()
+    assert all(a != b for a, b in zip(before, after, strict=True))
+    time.now += 5000
+    assert told()[0] == before[0] and told()[1:] == after[1:], "the link comes back, the rest is for a person"
+
+
+AROUND = ("Chassis/1/NetworkAdapters/nic-1/Ports/1", "Systems/1", "Systems/1/Bios", "Systems/1/Storage/1/Volumes/1")
 
 
 def test_someone_elses_job_bars_updates(device):

@@ -19,6 +19,7 @@ from ordnung.controllers.answers import (
 )
 from ordnung.controllers.errors import ControllerError
 from ordnung.controllers.reader import Reader
+from ordnung.controllers.surroundings import as_pairs, read_surroundings
 from ordnung.controllers.tree import Found
 from ordnung.core.facts import Facts, Licence, worst_health
 
@@ -40,9 +41,10 @@ async def read_facts(
     Raises:
         ControllerError: the controller can't be used any more.
     """
-    licences, account, jobs, volumes = await asyncio.gather(
-        _licences(reader, root), _account(reader, root, user), _jobs(reader, root), _volumes(reader, found)
-    )
+    licences, account, jobs, volumes, around = await asyncio.gather(
+        _licences(reader, root), _account(reader, root, user), _jobs(reader, root), _volumes(reader, found),
+        read_surroundings(reader, found),
+    )  # fmt: skip
     pulls, push = ways_in(service)
     account_body = as_dict(next(iter(account), None))
     return Facts(
@@ -63,6 +65,10 @@ async def read_facts(
         pulls=pulls,
         push=push,
         expands=reader.levels > 0,
+        volumes=as_pairs(map(_volume_state, volumes)),
+        links=around.links,
+        boot_order=around.boot_order,
+        settings=around.settings,
     )
 
 
@@ -149,6 +155,15 @@ def _broken(volume: Json) -> str | None:
     ):
         return None
     return f"{as_text(volume.get('Name')) or 'a volume'} is {(health if health != 'OK' else state) or state}"
+
+
+def _volume_state(volume: Json) -> tuple[str, str | None]:
+    """Its health, or the state it is in where that says more."""
+    status = as_dict(volume.get("Status"))
+    state, health = as_text(status.get("State")), as_text(status.get("Health"))
+    return as_text(volume.get("Name")) or as_text(volume.get("Id")) or "a volume", (
+        health if state in (None, "Enabled") else state
+    )
 
 
 def _locked(service: Json) -> str | None:

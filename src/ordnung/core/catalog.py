@@ -81,6 +81,8 @@ class Release:
     hands_before: str = ""
     hands_after: str = ""
     """What a person does at the server before or after it is installed (P3)."""
+    announces: tuple[str, ...] = ()
+    """What it changes around the versions and says so: ``setting NAME``, ``boot order``, ``links`` (N6.1)."""
 
     @property
     def size(self) -> int | None:

@@ -51,6 +51,14 @@ class Facts:
     push: str | None = None
     """``any`` takes an image for any component, ``own`` its own only; None: takes none."""
     expands: bool = False
+    volumes: tuple[tuple[str, str], ...] = ()
+    """Every volume with its health, or its state where that is not plain ``Enabled``."""
+    links: tuple[tuple[str, str], ...] = ()
+    """Every network port with ``up`` or ``down``."""
+    boot_order: tuple[str, ...] = ()
+    """What it starts from, first to last, by the names that people see."""
+    settings: tuple[tuple[str, str], ...] = ()
+    """The settings of its BIOS with their values."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

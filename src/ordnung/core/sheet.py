@@ -10,7 +10,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 from ordnung.core.baseline import Position
-from ordnung.core.catalog import Issue, Release
+from ordnung.core.catalog import Issue, Product, Release
 from ordnung.core.route import Round, Write
 
 
@@ -36,12 +36,14 @@ class PlannedWrite:
     """One write with what it sends; ``payload`` None when the catalog names no file for it.
 
     ``hands_before`` and ``hands_after``: what a person does at the server for it, as the catalog says (P3).
+    ``announces``: what it changes around the versions, as its release says: no surprise in the check after.
     """
 
     write: Write
     payload: NamedPayload | None
     hands_before: str = ""
     hands_after: str = ""
+    announces: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -81,7 +83,14 @@ def _planned(write: Write, position: Position | None) -> PlannedWrite:
     return PlannedWrite(
         write=write, payload=_payload(release, position.match.issue),
         hands_before=release.hands_before, hands_after=release.hands_after,
+        announces=_announced(position.product, write) if position.product else (),
     )  # fmt: skip
+
+
+def _announced(product: Product, write: Write) -> tuple[str, ...]:
+    """What all releases on the way change, be it upwards or back."""
+    passed = product.between(write.source, write.to) or product.between(write.to, write.source or write.to)
+    return tuple(sorted({text for release in passed for text in release.announces}))
 
 
 def _payload(release: Release, issue: Issue | None) -> NamedPayload | None:

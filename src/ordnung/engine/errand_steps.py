@@ -45,9 +45,15 @@ async def carry_on(hand: Hand) -> None:
         await _wait(hand, begun=True)
 
 
-async def stop(hand: Hand) -> None:
-    """A person stops the run while nothing is under way on this server: its work comes back first."""
-    if not hand.state.is_moved_off or await _do(hand, Errand(kind=ErrandKind.TAKE_BACK)):
+async def stop(hand: Hand, *, is_left_out: bool) -> None:
+    """A person ends it here while nothing is under way on this server: its work comes back first.
+
+    Left out is only who was not begun with; one that has begun since it was ordered is stopped.
+    """
+    state = hand.state
+    if is_left_out and not (state.changed or state.is_away or state.moved_off_in is not None):
+        await hand.end(Ending.LEFT_OUT, Reason.LEFT_OUT)
+    elif not state.is_moved_off or await _do(hand, Errand(kind=ErrandKind.TAKE_BACK)):
         await hand.end(Ending.STOPPED, Reason.STOPPED)
 
 
@@ -86,7 +92,7 @@ async def _wait(hand: Hand, *, begun: bool) -> None:
         if found.state is not HelpState.SILENT:
             begun = found.state is HelpState.PENDING
         why = _why_over(hand, pending, found)
-        stopped = kind in GIVES_UP_ON_STOP and await hand.world.orders.order(hand.run, hand.name) == "stop"
+        stopped = kind in GIVES_UP_ON_STOP and await hand.is_stopped()
         if why or stopped:
             # A person who has not ticked has not begun; a hook that has not refused may have.
             begun = begun and bool(pending.of)

@@ -13,6 +13,7 @@ from ordnung.core.away import AwayPlace
 from ordnung.core.checks import Finding, Severity, Situation, find_block, run_checks
 from ordnung.core.components import Component, Server
 from ordnung.core.errands import Moves
+from ordnung.core.orders import ENDS, Order
 from ordnung.core.route import Route, go_alone, plan_route, plan_way_back
 from ordnung.core.sheet import PlannedRound, name_payloads
 from ordnung.engine.entries import Deferred, Ended, Ending, Entry, Reason, TapeEntry, Warned, WriteUnsent
@@ -175,15 +176,19 @@ class Hand:
         Raises:
             StoppedError: a person stops it here.
         """
-        while (order := await self.world.orders.order(self.run, self.name)) == "hold":
+        while (order := await self.world.orders.order(self.run, self.name)) == Order.HOLD:
             if ticket is not None:
                 ticket.held = True
             await self.show("waiting", "held before the next step")
             await self.pause()
         if ticket is not None:
             ticket.held = False
-        if order == "stop":
-            raise StoppedError
+        if order in ENDS:
+            raise StoppedError(is_left_out=order == Order.LEAVE_OUT)
+
+    async def is_stopped(self) -> bool:
+        """Whether a person ends this server as soon as nothing is under way on it."""
+        return await self.world.orders.order(self.run, self.name) in ENDS
 
     # Someone else's job
 

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from ordnung.core.components import Server
 from ordnung.core.sheet import PlannedRound
+from ordnung.core.surroundings import find_changes_around
 from ordnung.engine.compare import find_surprises, lacking, tells_more
 from ordnung.engine.entries import Confirmed, Ending, Plan, Read, ReadWhy, Reason, ResetKind
 from ordnung.engine.errand_steps import bring_home
@@ -49,32 +51,51 @@ async def confirm(hand: Hand) -> None:
     """Read until every version promised is seen: it often shows up minutes late (N6.2)."""
     current, before = hand.state.current, hand.state.before
     assert current is not None and before is not None
-    patience, end = hand.world.patience, hand.until(hand.world.patience.version_s)
-    while True:
-        await hand.show("confirming", "reading again")
-        server, pin = await hand.patiently(hand.read, patience.contact_s)
-        missing = lacking(await hand.world.baseline.locate(server), current.activates)
-        if not missing:
-            break
-        if hand.world.clock.now() >= end:
-            minutes = round(patience.version_s / 60)
-            raise StepFailedError(Reason.NOT_SHOWN, missing="; ".join(missing), minutes=minutes)
-        await hand.show("confirming", f"waiting for the version to show: {missing[0]}")
-        await hand.pause()
+    server, pin = await _settled(hand, before, current)
     await hand.note(Read(server=server, why=ReadWhy.AFTER_ROUND))
     await hand.world.reporter.reading(hand.run, server, pin)
-    touched = {slot for slot, _ in (*hand.state.done, *current.activates)}
-    if hand.state.latest is not None:
-        # What was known to wait may be active now, by whatever reset.
-        touched |= {part.slot for part in hand.state.latest.components if part.has_waiting}
-    shared = {part.slot for part in server.components if hand.shares(part)}
-    surprises = find_surprises(before, server, touched | shared)
+    surprises = _surprises(hand, before, server, current)
     if surprises:
         raise StepFailedError(Reason.CHANGED, found="; ".join(surprises))
     await hand.note(Confirmed(versions=current.activates))
     if tells_more(before, server):
         await hand.note(Read(server=server, why=ReadWhy.MORE_IS_TOLD))
     await hand.show("checked", f"round {hand.state.round} confirmed by reading")
+
+
+async def _settled(hand: Hand, before: Server, current: PlannedRound) -> tuple[Server, str]:
+    """A reading that shows what was promised and nothing else; at the end of patience one with what is otherwise.
+
+    Links come up, volumes assemble and cards are listed minutes after a start: what is otherwise has time to settle.
+    """
+    patience = hand.world.patience
+    end, steady = hand.until(patience.version_s), hand.until(patience.steady_s)
+    while True:
+        await hand.show("confirming", "reading again")
+        server, pin = await hand.patiently(hand.read, patience.contact_s)
+        missing = lacking(await hand.world.baseline.locate(server), current.activates)
+        if missing and hand.world.clock.now() >= end:
+            minutes = round(patience.version_s / 60)
+            raise StepFailedError(Reason.NOT_SHOWN, missing="; ".join(missing), minutes=minutes)
+        if missing:
+            await hand.show("confirming", f"waiting for the version to show: {missing[0]}")
+        else:
+            surprises = _surprises(hand, before, server, current)
+            if not surprises or hand.world.clock.now() >= steady:
+                return server, pin
+            await hand.show("confirming", f"waiting for it to settle: {surprises[0]}")
+        await hand.pause()
+
+
+def _surprises(hand: Hand, before: Server, server: Server, current: PlannedRound) -> list[str]:
+    """What of a reading is otherwise than before the run, and neither its doing nor announced by a release."""
+    touched = {slot for slot, _ in (*hand.state.done, *current.activates)}
+    if hand.state.latest is not None:
+        # What was known to wait may be active now, by whatever reset.
+        touched |= {part.slot for part in hand.state.latest.components if part.has_waiting}
+    shared = {part.slot for part in server.components if hand.shares(part)}
+    around = find_changes_around(before, server, hand.state.announced)
+    return [*find_surprises(before, server, touched | shared), *around]
 
 
 async def check(hand: Hand) -> None:

@@ -172,9 +172,12 @@ class Reply:
 
 
 class Orders(Protocol):
-    """What the people want of a run under way: ``go``, ``hold`` or ``stop``; asked before each intent."""
+    """What the people want of a run under way; asked before each intent."""
 
-    async def order(self, run: str, server: str) -> str: ...
+    async def order(self, run: str, server: str) -> str:
+        """For one server: ``go``, ``hold``, ``stop`` or ``leave out`` (``core.orders``)."""
+        ...
+
     async def bars_reset(self, run: str, server: str) -> str:
         """Why no reset may begin now by the sheet's windows (T9); empty when it may."""
         ...

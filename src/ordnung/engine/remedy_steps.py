@@ -114,7 +114,7 @@ async def _wait_for_answer(hand: Hand) -> None:
         reply = await hand.world.orders.reply(hand.run, hand.name)
         waited = (hand.world.clock.now() - since).total_seconds()
         is_over = waited >= hand.world.patience.answer_s
-        is_stopped = await hand.world.orders.order(hand.run, hand.name) == "stop"
+        is_stopped = await hand.is_stopped()
         if reply is not None or is_over or is_stopped:
             break
         await hand.pause()

@@ -246,7 +246,7 @@ async def _is_wanted(hand: Hand, facts: Facts) -> bool:
         await hand.note(Answered(question=Question.FORCE_RESTART, answer=reply.answer, by=reply.by))
     answer = reply.answer if reply is not None else pending.answer
     waited = (hand.world.clock.now() - pending.asked_at).total_seconds()
-    is_over = waited >= hand.world.patience.answer_s or await hand.world.orders.order(hand.run, hand.name) == "stop"
+    is_over = waited >= hand.world.patience.answer_s or await hand.is_stopped()
     if (answer is not None and answer is not Answer.FORCE) or (answer is None and is_over):
         raise StepFailedError(Reason.RESET_IGNORED, **facts)
     return answer is Answer.FORCE

@@ -60,8 +60,8 @@ async def _go_on(hand: Hand) -> None:
     while (step := next_step(hand.state)) is not Step.NONE:
         try:
             await STEPS[step](hand)
-        except StoppedError:
-            await errand_steps.stop(hand)
+        except StoppedError as order:
+            await errand_steps.stop(hand, is_left_out=order.is_left_out)
         except StepFailedError as error:
             await remedy_steps.meet(hand, error.reason, error.facts)
         except ControllerError as error:

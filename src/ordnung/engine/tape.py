@@ -155,9 +155,10 @@ def _apply(state: TapeState, value: TapeEntry, at: datetime.datetime) -> TapeSta
             moved = -1 if state.is_moved_off else None
             # One that only heals counts neither among those at once nor in its rack: it needs a place anew.
             place = None if state.place is not None and state.place.heals and value.rounds else state.place
+            announced = {text for step in value.rounds for planned in step.writes for text in planned.announces}
             return change(
                 state, rounds=value.rounds, round=0, written=0, sends=0, is_ignored=False, moved_off_in=moved,
-                place=place, restart_due=False, failed_slot="",
+                place=place, restart_due=False, failed_slot="", announced=state.announced | announced,
             )  # fmt: skip
         case PlaceTaken():
             return change(state, place=value.place, moves=value.moves)

@@ -127,6 +127,8 @@ class TapeState:
     """The component that was not written, in this plan."""
     last_way: str = ""
     """How the last payload was brought."""
+    announced: frozenset[str] = frozenset()
+    """What the releases planned say that they change around the versions."""
     deferrals: int = 0
     warned: frozenset[tuple[str, str]] = frozenset()
     """(check, what it saw) of every warning that stands on the tape."""

@@ -48,6 +48,7 @@ SENTENCES: dict[Reason, str] = {
     Reason.LEVEL_ALREADY: "level already",
     Reason.NO_WAY_FORWARD: "nothing to do; no way for {slots}",
     Reason.STOPPED: "stopped by a person; nothing is under way on this server",
+    Reason.LEFT_OUT: "a person left it out; nothing was sent",
     Reason.NO_WINDOW: "its turn came no more: {why}. {sent} was sent. Plan it into another window.",
     Reason.NOT_APPROVED: "it would need {what} now, which is not what was approved. Nothing was sent. Plan it again.",
     Reason.PUT_BACK: "put back as it was, after this: {why}",

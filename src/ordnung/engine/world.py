@@ -33,6 +33,7 @@ class Patience:
     contact_s: float = 1800.0
     back_s: float = 2400.0
     version_s: float = 1200.0
+    steady_s: float = 300.0
     graceful_s: float = 900.0
     """How long a graceful restart may take to begin: a system closes its programs first."""
     job_s: float = 600.0
@@ -125,7 +126,10 @@ class World:
 
 
 class StoppedError(Exception):
-    """A person stops a server's run while nothing is under way on it."""
+    """A person ends a server's part in a run while nothing is under way on it."""
+
+    def __init__(self, *, is_left_out: bool) -> None:
+        self.is_left_out = is_left_out
 
 
 class StepFailedError(Exception):

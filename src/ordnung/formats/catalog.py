@@ -94,6 +94,7 @@ def _release(entry: dict[str, Any], faults: list[Fault], place: str) -> Release:
         notes=entry.get("notes", ""),
         hands_before=entry.get("hands", {}).get("before", ""),
         hands_after=entry.get("hands", {}).get("after", ""),
+        announces=tuple(entry.get("announces", ())),
     )
 
 
@@ -168,6 +169,7 @@ def _release_entry(release: Release) -> dict[str, Any]:
         "floor_after": release.floor_after,
         "notes": release.notes or None,
         "hands": _known({"before": release.hands_before or None, "after": release.hands_after or None}) or None,
+        "announces": list(release.announces) or None,
     }
     return {name: value for name, value in _known(entry).items() if value != []}
 

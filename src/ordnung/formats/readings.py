@@ -91,10 +91,12 @@ def _build_facts(entry: dict[str, Any], source: str, place: str) -> Facts:
     ]
     ends = _day(values.pop("certificate_ends", None), source, f"{place}.certificate_ends")
     values |= {name: tuple(values.get(name, ())) for name in _LISTS}
+    values |= {name: tuple(values.get(name, {}).items()) for name in _PAIRS}
     return Facts(certificate_ends=ends, licences=tuple(licences), **values)
 
 
-_LISTS = ("jobs", "rebuilding", "arrays_broken", "feeds_lost", "pulls")
+_LISTS = ("jobs", "rebuilding", "arrays_broken", "feeds_lost", "pulls", "boot_order")
+_PAIRS = ("volumes", "links", "settings")
 
 
 def _day(text: str | None, source: str, place: str) -> datetime.date | None:
@@ -169,6 +171,7 @@ def _facts_entry(facts: Facts) -> dict[str, Any]:
     for key in _LISTS:
         if key in entry:
             entry[key] = list(entry[key])
+    entry |= {key: dict(entry[key]) for key in _PAIRS if key in entry}
     if facts.certificate_ends:
         entry["certificate_ends"] = facts.certificate_ends.isoformat()
     if facts.licences:

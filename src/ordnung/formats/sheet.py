@@ -171,6 +171,7 @@ def _write_body(planned: PlannedWrite) -> Body:
         "to": write.to,
         "seconds": write.seconds,
         "payload": None if payload is None else dataclasses.asdict(payload),
+        **({"announces": list(planned.announces)} if planned.announces else {}),
     }
 
 
@@ -260,7 +261,11 @@ def _read_write(body: Mapping[str, Any]) -> PlannedWrite:
         slot=body["slot"], product=body["product"], source=body["from"], to=body["to"], seconds=body["seconds"]
     )
     payload = body["payload"]
-    return PlannedWrite(write=write, payload=None if payload is None else NamedPayload(**payload))
+    return PlannedWrite(
+        write=write,
+        payload=None if payload is None else NamedPayload(**payload),
+        announces=tuple(body.get("announces", ())),
+    )
 
 
 def _read_approval(body: Mapping[str, Any], source: str, place: str) -> Approval:

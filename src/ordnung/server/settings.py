@@ -209,6 +209,7 @@ SPECTACULAR_SETTINGS = {
         "Right": ["look", "plan", "run", "approve", "keep"],
         "WorkState": ["asked", "running", "done", "failed"],
         "RunState": ["draft", "running", "ended"],
+        "OrderState": ["go", "hold", "stop"],
         "RepositoryState": ["packing", "signing", "sealed", "waiting", "incomplete"],
         "LineState": ["waiting", "fetching", "packed", "refused", "left out", "elsewhere"],
         "WrittenState": ["writing", "done", "failed"],

@@ -33,6 +33,10 @@ FAULTS: dict[str, str] = {
     "stays away": "the controller is away `seconds` longer",
     "boot hangs": "the server stands still in its power-on self-test",
     "part gone": "a component is gone after the next reboot",
+    "link stays down": "the first port of a card has no link after the next reboot, for `seconds` (0: until mended)",
+    "boot order changed": "the next reboot puts its boot order in another order",
+    "settings lost": "the next reboot puts one of its settings back to what it was delivered with",
+    "volume degraded": "its volume comes back degraded from the next reboot",
     # the server's own state
     "clock wrong": "its clock is `seconds` off",
     "job pending": "someone else's job waits",
@@ -48,6 +52,9 @@ LASTING = frozenset(
     }
 )  # fmt: skip
 """Faults that last until they are cleared; the others are used up, ``times`` times."""
+
+CHANGING = ("link stays down", "boot order changed", "settings lost", "volume degraded")
+"""Faults by which a start leaves something around the firmware otherwise than it was."""
 
 QUIRKS: dict[str, str] = {
     "numbers as strings": "numbers and booleans are spelled as strings, versions as numbers where they look like one",
@@ -96,7 +103,7 @@ class Fault:
 def random_faults(seed: int, count: int) -> list[Fault]:
     """Faults for a soak: never one that needs a person to clear it before a server answers again."""
     chance = random.Random(seed)
-    kinds = sorted(set(FAULTS) - LASTING - {"password changed", "part gone", "write fails", "task lies"})
+    kinds = sorted(set(FAULTS) - LASTING - {"password changed", "part gone", "write fails", "task lies", *CHANGING})
     found = []
     for _ in range(count):
         kind = chance.choice(kinds)

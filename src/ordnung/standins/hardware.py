@@ -24,9 +24,10 @@ from ordnung.formats.pldm import (
     find_record,
     parse_package,
 )
-from ordnung.standins.faults import Fault
+from ordnung.standins.faults import CHANGING, Fault
 from ordnung.standins.objections import find_objection
 from ordnung.standins.parts import Account, Part, Task
+from ordnung.standins.surroundings import Surroundings
 
 VERIFY_SECONDS = 6.0
 """How long a device looks at an image before it begins to write."""
@@ -90,6 +91,7 @@ class Hardware:
     certificate_days: int = 3650
     same_certificate: bool = False
     """Whether it shows the certificate that its maker puts into every controller."""
+    surroundings: Surroundings = field(default_factory=Surroundings)
     task_count: int = 0
     log: list[dict[str, Any]] = field(default_factory=list)
 
@@ -256,6 +258,7 @@ class Hardware:
             if floor and (part.floor is None or part.at_least(floor, part.floor)):
                 part.floor = floor
             part.generation = max(part.generation, int(part.waiting_rules.get("brings_generation", 0)))
+            self.surroundings.settings.update(part.waiting_rules.get("sets", {}))
             part.waiting_rules, part.waiting_activation = {}, None
             late = self.take_fault("version late", part.slot)
             seconds = late.seconds if late else self.late_seconds if kind != "at once" else 0.0
@@ -380,6 +383,9 @@ class Hardware:
         if lost is not None:
             lost.gone = True
             self.note("part gone", slot=lost.slot)
+        for fault in [taken for kind in CHANGING if (taken := self.take_fault(kind)) is not None]:
+            self.surroundings.change(fault, self.boot_until)
+            self.note(fault.kind)
         boot = self.patched.get("/redfish/v1/Systems/1", {}).get("Boot", {})
         if boot.get("BootSourceOverrideEnabled") == "Once":
             boot.update({"BootSourceOverrideEnabled": "Disabled", "BootSourceOverrideTarget": "None"})

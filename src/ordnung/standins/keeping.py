@@ -6,6 +6,7 @@ from typing import Any
 
 from ordnung.standins.hardware import Hardware
 from ordnung.standins.parts import Account, Part, Task
+from ordnung.standins.surroundings import Surroundings
 
 
 def dump(device: Hardware) -> dict[str, Any]:
@@ -22,6 +23,7 @@ def dump(device: Hardware) -> dict[str, Any]:
         "boot_until": device.boot_until,
         "controller_reset_at": device.controller_reset_at,
         "system_reset_at": device.system_reset_at,
+        "surroundings": vars(device.surroundings),
     }
 
 
@@ -35,6 +37,7 @@ def load(device: Hardware, state: dict[str, Any]) -> None:
     device.accounts = {number: Account(**account) for number, account in state["accounts"].items()}
     device.coming = [(at, kind) for at, kind in state["coming"]]
     device.away_until, device.boot_until = state["away_until"], state["boot_until"]
+    device.surroundings = Surroundings(**state["surroundings"])
     device.controller_reset_at, device.system_reset_at = (
         state["controller_reset_at"],
         state["system_reset_at"],

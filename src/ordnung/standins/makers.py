@@ -38,6 +38,8 @@ class Made:
     brings: int = 0
     hands: str = ""
     """What a person does at the server afterwards."""
+    sets: tuple[tuple[str, str], ...] = ()
+    """Settings that it changes when it becomes active, with their new values."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -120,7 +122,11 @@ REED12_BMC = Make(
 HEATH24_BIOS = Make(
     id="corvane.heath24.bios", name="Heath 24 BIOS", kind="bios", software_id="CRV-H24-BIOS",
     write_seconds=300, reset_seconds=420, kilobytes=1700,
-    releases=(Made("2.2.0", "2025-05-06"), Made("2.6.0", "2026-10-07", "security", "Closes CRV-SA-2026-014.", _SA14)),
+    releases=(
+        Made("2.2.0", "2025-05-06"),
+        Made("2.6.0", "2026-10-07", "security", "Closes CRV-SA-2026-014. MemoryInterleave becomes Adaptive.", _SA14,
+            sets=(("MemoryInterleave", "Adaptive"),)),
+    ),
 )  # fmt: skip
 HEATH24_BMC = Make(
     id="corvane.heath24.bmc", name="Heath 24 controller", kind="controller", software_id="CRV-H24-BMC",
@@ -273,6 +279,8 @@ def device_rules(make: Make, made: Made) -> dict[str, Any]:
         rules["floor_after"] = made.floor_after
     if made.brings:
         rules["brings_generation"] = made.brings
+    if made.sets:
+        rules["sets"] = dict(made.sets)
     return rules
 
 
@@ -377,4 +385,6 @@ def _release(make: Make, made: Made, sums: Sums, maker: str) -> dict[str, Any]:
     }
     if made.hands:
         optional["hands"] = {"after": made.hands}
+    if made.sets:
+        optional["announces"] = [f"setting {name}" for name, _ in made.sets]
     return {**entry, **{name: value for name, value in optional.items() if value}}

@@ -1,9 +1,9 @@
-// What may have to be done meanwhile: plan anew who was read otherwise, end a window later, hold one server.
+// What may have to be done meanwhile: plan anew who was read otherwise, end a window later.
 import TextField from "@mui/material/TextField";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { api, type Run, type RunServer, take } from "../api/client";
+import { api, type Run, take } from "../api/client";
 import { clock, count, day } from "../shell/format";
 import { Act } from "../ui/Act";
 import { Block, Row, Text } from "../ui/layout";
@@ -78,27 +78,6 @@ export function WindowEnd({ run }: { run: Run }) {
         </Act>
       </Row>
       {later.error && <Notice>{later.error.message}</Notice>}
-    </Block>
-  );
-}
-
-/** Hold one server before its next write or reset, or let it go on. */
-export function HoldOne({ run, lane }: { run: number; lane: RunServer }) {
-  const path = { params: { path: { id: run, name: lane.server } } };
-  const turn = useMutation({
-    mutationFn: () =>
-      take(
-        lane.hold
-          ? api.POST("/api/v1/runs/{id}/servers/{name}/go", path)
-          : api.POST("/api/v1/runs/{id}/servers/{name}/hold", path),
-      ),
-  });
-  return (
-    <Block my={1}>
-      <Act takes="run" variant="outlined" loading={turn.isPending} onClick={() => turn.mutate()}>
-        {lane.hold ? `Let ${lane.server} go on` : `Hold ${lane.server} before its next step`}
-      </Act>
-      {turn.error && <Notice>{turn.error.message}</Notice>}
     </Block>
   );
 }

@@ -19,6 +19,7 @@ import { useParam, useSelection } from "../shell/selection";
 import { useSiteNow } from "../shell/time";
 import { SignsKey } from "./LaneMarks";
 import { NewSheet } from "./NewSheet";
+import { RunOrders } from "./Orders";
 import { SheetPanel } from "./SheetPanel";
 import { States } from "./States";
 import { Timetable } from "./Timetable";
@@ -212,20 +213,11 @@ function whenOf(run: Run, now: number): string {
   return opens && opens.getTime() > now ? `from ${day(opens)} ${clock(opens)} on` : "now";
 }
 
-/** Start, hold, go on, stop: each says what it will do. */
+/** Start, throw away; hold, go on, stop: each says what it will do. */
 function Orders({ run, now }: { run: Run; now: number }) {
   const navigate = useNavigate();
   const path = { params: { path: { id: run.id } } };
   const start = useMutation({ mutationFn: () => take(api.POST("/api/v1/runs/{id}/start", path)) });
-  const hold = useMutation({
-    mutationFn: () =>
-      take(
-        run.order === "hold"
-          ? api.POST("/api/v1/runs/{id}/go", path)
-          : api.POST("/api/v1/runs/{id}/hold", path),
-      ),
-  });
-  const stop = useMutation({ mutationFn: () => take(api.POST("/api/v1/runs/{id}/stop", path)) });
   const drop = useMutation({
     mutationFn: () => take(api.DELETE("/api/v1/runs/{id}", path)),
     onSuccess: () => void navigate("/run-sheet"),
@@ -236,7 +228,7 @@ function Orders({ run, now }: { run: Run; now: number }) {
         .slice(0, 3)
         .join(", ")}${run.missing.length > 3 ? ` and ${run.missing.length - 3} more` : ""}`
     : null;
-  const trouble = start.error ?? hold.error ?? stop.error ?? drop.error;
+  const trouble = start.error ?? drop.error;
   return (
     <>
       {trouble && <Notice>{trouble.message}</Notice>}
@@ -266,16 +258,7 @@ function Orders({ run, now }: { run: Run; now: number }) {
           </Act>
         </>
       )}
-      {run.state === "running" && run.order !== "stop" && (
-        <>
-          <Act takes="run" variant="outlined" onClick={() => hold.mutate()}>
-            {run.order === "hold" ? "Go on" : "Hold before the next step"}
-          </Act>
-          <Act takes="run" variant="outlined" color="error" onClick={() => stop.mutate()}>
-            Stop after the present steps
-          </Act>
-        </>
-      )}
+      {run.state === "running" && run.order !== "stop" && <RunOrders run={run} now={now} />}
       {run.state === "running" && run.order === "stop" && (
         <Tag tone="deep">stopping after the present steps</Tag>
       )}

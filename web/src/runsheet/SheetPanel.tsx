@@ -16,7 +16,8 @@ import { Begins } from "./Begins";
 import { Checks } from "./Checks";
 import { Errand } from "./Errand";
 import { Expected } from "./Expected";
-import { HoldOne, Stale, WindowEnd } from "./Meanwhile";
+import { Stale, WindowEnd } from "./Meanwhile";
+import { PartOrders, ServerOrders } from "./Orders";
 import { Override } from "./Override";
 import { Paper } from "./Paper";
 import { Question } from "./Question";
@@ -96,6 +97,7 @@ export function SheetPanel({ run, now, picked, pick }: Props) {
         </Notice>
       ))}
       {!lane && run.state === "running" && <Expected run={run} />}
+      {!lane && run.state === "running" && <PartOrders run={run} now={now} />}
       {!lane &&
         stopping.map((s) => (
           <Notice
@@ -178,7 +180,7 @@ function Plan({ run, lane, now, close }: { run: Run; lane: RunServer; now: numbe
             Waits {duration(wait.end - wait.start)} {wait.why}.
           </Text>
         ))}
-      {run.state === "running" && !lane.ended && <HoldOne run={run.id} lane={lane} />}
+      {run.state === "running" && !lane.ended && <ServerOrders run={run} now={now} lane={lane} />}
       {run.state === "draft" ? (
         <Override run={run.id} lane={lane} />
       ) : (
@@ -205,6 +207,11 @@ function Plan({ run, lane, now, close }: { run: Run; lane: RunServer; now: numbe
                   >
                     identity {w.identity}
                   </Box>
+                )}
+                {w.announces.length > 0 && (
+                  <Text tone="quiet" size="note">
+                    changes by its notes: {w.announces.join(", ")}; the check after expects that
+                  </Text>
                 )}
               </Box>
             ))}

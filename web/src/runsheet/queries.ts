@@ -1,7 +1,7 @@
 // What the run sheet asks for.
-import { queryOptions } from "@tanstack/react-query";
+import { keepPreviousData, queryOptions } from "@tanstack/react-query";
 
-import { api, type Run, take, takePage } from "../api/client";
+import { api, type Order, type Run, take, takePage } from "../api/client";
 
 export const run = (id: number) =>
   queryOptions({
@@ -28,6 +28,21 @@ export const tape = (id: number, name: string | null, limit: number) =>
           params: { path: { id }, query: { limit, ...(name ? { server: name } : {}) } },
         }),
       ),
+  });
+/** A part of a run: a wave, a group or a server; nothing of it is the whole run. */
+export interface Scope {
+  wave?: string;
+  group?: string;
+  server?: string;
+}
+/** What an order would mean is asked while it is looked at: servers go on meanwhile. */
+const MEANT_MS = 2_000;
+export const meaning = (id: number, order: Scope & { order: Order; not_before?: string }) =>
+  queryOptions({
+    queryKey: ["meaning", id, order],
+    refetchInterval: MEANT_MS,
+    placeholderData: keepPreviousData,
+    queryFn: () => take(api.GET("/api/v1/runs/{id}/orders", { params: { path: { id }, query: order } })),
   });
 export const checks = (run: Run) =>
   queryOptions({

@@ -2,25 +2,29 @@
 
 from __future__ import annotations
 
+import datetime
 from dataclasses import dataclass
 
 from django.shortcuts import get_object_or_404
+from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from ordnung.core.orders import Meaning, Order
 from ordnung.server.api.fleet_shapes import Names
 from ordnung.server.api.paging import page_of, paged
 from ordnung.server.house.windows import coming_opening
 from ordnung.server.problems import Problem
-from ordnung.server.runs.commands import discard_draft, order_run, start_run
+from ordnung.server.runs.commands import discard_draft, start_run
 from ordnung.server.runs.models import Run
 from ordnung.server.runs.night import ForecastRow, forecast_row
+from ordnung.server.runs.orders import Scope, give_order, mean_order
 from ordnung.server.runs.rows import EntryRow, RecordRow, RunRow, RunSummaryRow, entry_row, record_row, run_row, summary
 from ordnung.server.runs.sheets import draft_sheet, narrow
 from ordnung.server.runs.way_back import draft_way_back
-from ordnung.server.shapes import limited, read, shape
+from ordnung.server.shapes import limited, read, row_from, shape
 
 RUNS_SHOWN, ENTRIES_SHOWN = 100, 300
 
@@ -92,11 +96,50 @@ class RunStartView(APIView):
         return Response(run_row(run), status=202)
 
 
-class RunOrderView(APIView):
-    @extend_schema(request=None, responses=shape(RunRow))
-    def post(self, request: Request, pk: int, order: str) -> Response:
-        """Hold before the next write or reset, go on, or stop. What is under way is always finished."""
-        order_run(pk, order)
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RunOrder:
+    """An order, and whom it is for: a wave, a group, one server; none of them: the whole run.
+
+    ``not_before``: of ``later``, the time before which nobody of them begins.
+    """
+
+    order: Order
+    wave: str = limited(default="", max_length=100, allow_blank=True)
+    group: str = limited(default="", max_length=200, allow_blank=True)
+    server: str = limited(default="", max_length=200, allow_blank=True)
+    not_before: datetime.datetime | None = None
+
+    @property
+    def scope(self) -> Scope:
+        """Whom it is for."""
+        return Scope(wave=self.wave, group=self.group, server=self.server)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class MeaningRow(Meaning):
+    """What an order will mean, in sentences: for whom, what becomes of each, and who can't be ordered that."""
+
+
+ORDER_PARAMETERS = [
+    OpenApiParameter("order", str, enum=[str(order) for order in Order], required=True),
+    *(OpenApiParameter(name, str, required=False) for name in ("wave", "group", "server")),
+    OpenApiParameter("not_before", OpenApiTypes.DATETIME, required=False),
+]
+
+
+class RunOrdersView(APIView):
+    @extend_schema(parameters=ORDER_PARAMETERS, responses=shape(MeaningRow))
+    def get(self, request: Request, pk: int) -> Response:
+        """What an order would mean now. Nothing is changed."""
+        asked = read(RunOrder, request.query_params.dict())
+        meaning = mean_order(get_object_or_404(Run, pk=pk), asked.order, asked.scope, asked.not_before)
+        return Response(row_from(MeaningRow, meaning))
+
+    @extend_schema(request=shape(RunOrder), responses=shape(RunRow))
+    def post(self, request: Request, pk: int) -> Response:
+        """Hold, go on, stop, leave out or begin later. What is under way is always finished."""
+        asked = read(RunOrder, request)
+        give_order(get_object_or_404(Run, pk=pk), asked.order, asked.scope, asked.not_before)
         return Response(run_row(get_object_or_404(Run, pk=pk)))
 
 

@@ -13,13 +13,12 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from ordnung.server.api.overrides import find_place
 from ordnung.server.api.paging import paged, rows_of
 from ordnung.server.api.tables import FOR, write_table
 from ordnung.server.runs.again import copy_sheet, plan_again
 from ordnung.server.runs.approvals import approve, take_approval_back
 from ordnung.server.runs.changes import SheetChange, change_sheet
-from ordnung.server.runs.commands import extend_window, hold_server, open_wave
+from ordnung.server.runs.commands import extend_window, open_wave
 from ordnung.server.runs.given_out import SHEET_COLUMNS, SHEET_TEXTS, sheet_file, sheet_table
 from ordnung.server.runs.models import Run
 from ordnung.server.runs.revisions import SheetDifferenceRow, SheetRevisionRow, compare_runs, revision_rows
@@ -121,14 +120,6 @@ class WindowView(APIView):
     def post(self, request: Request, pk: int) -> Response:
         """Put the end of the window of a run under way later."""
         extend_window(get_object_or_404(Run, pk=pk), read(WindowEnd, request).until)
-        return Response(run_row(Run.objects.get(pk=pk)))
-
-
-class ServerHoldView(APIView):
-    @extend_schema(request=None, responses=shape(RunRow))
-    def post(self, request: Request, pk: int, name: str, hold: bool) -> Response:
-        """Hold one server before its next write or reset, or let it go on."""
-        hold_server(find_place(pk, name), hold)
         return Response(run_row(Run.objects.get(pk=pk)))
 
 

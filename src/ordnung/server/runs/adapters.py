@@ -11,10 +11,12 @@ from typing import Any
 import structlog
 from asgiref.sync import sync_to_async
 from django.db import transaction
+from django.db.models import Q
 
 from ordnung.core.baseline import Position, locate
 from ordnung.core.components import Server as ServerValue
 from ordnung.core.matching import Catalogs
+from ordnung.core.orders import ENDS, Order
 from ordnung.core.review import leave_out
 from ordnung.core.rules import Rule
 from ordnung.engine.entries import Answer
@@ -73,19 +75,21 @@ class DatabaseOrders:
     """What the people want of a run; looked up again after a moment, however many servers ask."""
 
     def __init__(self) -> None:
-        self._known: dict[str, tuple[float, str, frozenset[str]]] = {}
+        self._known: dict[str, tuple[float, str, dict[str, str]]] = {}
 
     async def order(self, run: str, server: str) -> str:
-        """``go``, ``hold`` or ``stop``; of a server that a person holds, ``hold`` while the others go."""
-        asked, known, held = self._known.get(run, (0.0, "", frozenset()))
+        """The run's order where that is to stop or to hold, else what was ordered for this server."""
+        asked, whole, own = self._known.get(run, (0.0, "", {}))
         if time.monotonic() - asked > ORDER_S:
-            known, held = await sync_to_async(self._order)(run)
-            self._known[run] = (time.monotonic(), known, held)
-        return "hold" if known == "go" and server in held else known
+            whole, own = await sync_to_async(self._order)(run)
+            self._known[run] = (time.monotonic(), whole, own)
+        mine = own.get(server, Order.GO)
+        return mine if whole == Order.GO or (whole == Order.HOLD and mine in ENDS) else whole
 
-    def _order(self, run: str) -> tuple[str, frozenset[str]]:
-        held = RunServer.objects.filter(run_id=int(run), hold=True).values_list("server__name", flat=True)
-        return Run.objects.values_list("order", flat=True).get(pk=int(run)), frozenset(held)
+    def _order(self, run: str) -> tuple[str, dict[str, str]]:
+        rows = RunServer.objects.filter(Q(hold=True) | ~Q(ends=""), run_id=int(run), ended="")
+        own = {name: ends or Order.HOLD for name, ends in rows.values_list("server__name", "ends")}
+        return Run.objects.values_list("order", flat=True).get(pk=int(run)), own
 
     async def bars_reset(self, run: str, server: str) -> str:
         """Why no reset may begin now by the sheet's windows."""

@@ -113,28 +113,6 @@ def extend_window(run: Run, until: datetime.datetime) -> None:
     tell("runs", id=run.pk)
 
 
-def hold_server(place: RunServer, hold: bool) -> None:
-    """Hold one server of a run under way before its next write or reset, or let it go on.
-
-    Raises:
-        Problem: its run is a draft, whose hold points are changed on the sheet, or it has ended for this server.
-    """
-    if place.run.state != Run.State.RUNNING or place.ended:
-        raise Problem("not-running", f"{place.server.name} is not under way in {place.run.name}.", status=409)
-    record(on={"server": place.server.name}, before={"hold": place.hold}, after={"hold": hold})
-    RunServer.objects.filter(pk=place.pk).update(hold=hold)
-    tell("runs", id=place.run_id)
-
-
-def order_run(pk: int, order: str) -> None:
-    """Hold a run before its next write or reset, let it go on, or stop it. Raises Problem if it is not under way."""
-    before = Run.objects.filter(pk=pk).values_list("order", flat=True).first()
-    record(before={"order": before}, after={"order": order})
-    if not Run.objects.give_order(pk, order):
-        raise Problem("not-running", "This run is not under way.", status=409)
-    tell("runs", id=pk)
-
-
 def discard_draft(run: Run) -> None:
     """Throw a draft away. Raises Problem for what was started: it stays on record."""
     if run.state != Run.State.DRAFT:

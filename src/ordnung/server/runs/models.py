@@ -103,6 +103,8 @@ class RunServer(models.Model):
     pinned = models.BooleanField(default=False)
     hold = models.BooleanField(default=False)
     """A person lets it begin or go on."""
+    ends = models.CharField(max_length=10, default="")
+    """What a person has ordered under way that ends it: stop or leave out (``core.orders``)."""
     needs_seconds = models.FloatField(default=0)
     """How long it takes as surely as the sheet asks for, without its waits."""
     waits = models.JSONField(default=list)

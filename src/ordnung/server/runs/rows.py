@@ -44,6 +44,8 @@ class SheetWriteRow:
     size: int
     issue: str
     identity: str
+    announces: list[str]
+    """What its releases say that they change around the versions: no surprise in the check after."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -328,6 +330,7 @@ def _write_row(place: RunServer, planned: PlannedWrite) -> SheetWriteRow:
         size=payload.size if payload else 0,
         issue=f"{payload.maker} {payload.issue}" if payload else "",
         identity=place.identities.get(f"{write.slot} {write.to}", ""),
+        announces=list(planned.announces),
     )
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from ordnung.standins.hardware import Hardware
 from ordnung.standins.parts import Part
+from ordnung.standins.redfish.boot import ports_link
 from ordnung.standins.redfish.systems import action_info, facts_of, find_part, has_old_shapes, parts_of, status_of
 from ordnung.standins.redfish.tree import OK, V1, Resource, collection, link, resource
 
@@ -79,6 +80,7 @@ def adapter(device: Hardware, name: str, slot: str) -> Resource | None:
         "PartNumber": part.number,
         "SerialNumber": part.serial,
         "Status": status_of(part),
+        **ports_link(device, slot),
         "Controllers": [{"FirmwarePackageVersion": device.shown_version(part), "Links": {"PCIeDevices": cards}}],
     }
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from ordnung.standins.hardware import Hardware, moment
 from ordnung.standins.parts import Part
+from ordnung.standins.redfish.boot import boot_order
 from ordnung.standins.redfish.tree import OK, V1, Resource, collection, link, resource
 
 SYSTEM_RESET = f"{V1}/Systems/1/Actions/ComputerSystem.Reset"
@@ -59,6 +60,7 @@ def system(device: Hardware) -> Resource:
             "BootSourceOverrideTarget": "None",
             "BootSourceOverrideTarget@Redfish.AllowableValues": BOOT_TARGETS,
             "BootSourceOverrideMode": "UEFI",
+            **boot_order(device),
         },
         "Bios": link(f"{V1}/Systems/1/Bios"),
         "Storage": link(f"{V1}/Systems/1/Storage"),
@@ -70,6 +72,7 @@ def system(device: Hardware) -> Resource:
     }
     if has_old_shapes(device):
         body["NetworkInterfaces"] = link(f"{V1}/Systems/1/NetworkInterfaces")
+        body["EthernetInterfaces"] = link(f"{V1}/Systems/1/EthernetInterfaces")
     return body
 
 
@@ -91,7 +94,8 @@ def health(device: Hardware) -> str:
     """The worst of its components."""
     if any(part.dead for part in device.seen):
         return "Critical"
-    return "Warning" if any(map(device.has_fault, ("array rebuilding", "feed lost"))) else "OK"
+    is_poor = device.surroundings.volume_degraded or any(map(device.has_fault, ("array rebuilding", "feed lost")))
+    return "Warning" if is_poor else "OK"
 
 
 def bank_links(part: Part) -> Resource:
@@ -104,7 +108,10 @@ def bank_links(part: Part) -> Resource:
 
 @resource("Systems/1/Bios", "Bios", "v1_2_0", "BIOS")
 def bios(device: Hardware) -> Resource:
-    return {"Links": bank_links(parts_of(device, "bios")[0])}
+    body: Resource = {"Links": bank_links(parts_of(device, "bios")[0])}
+    if device.generation != "oldest":
+        body["Attributes"] = dict(device.surroundings.settings)
+    return body
 
 
 @collection("Systems/1/Storage", "Storage")
@@ -184,6 +191,8 @@ collection("Systems/1/Storage/1/Volumes", "Volume")(
 def volume(device: Hardware) -> Resource | None:
     if device.generation == "oldest" or not parts_of(device, "drive"):
         return None
+    if device.surroundings.volume_degraded:
+        return {"Status": {"State": "Degraded", "Health": "Warning"}, "Operations": []}
     if not device.has_fault("array rebuilding"):
         return {"Status": OK, "Operations": []}
     work = {"OperationName": "Rebuild", "PercentageComplete": 37}
