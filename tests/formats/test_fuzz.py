@@ -27,13 +27,16 @@ from ordnung.formats.offers import parse_index
 from ordnung.formats.packing import parse_packing, write_packing
 from ordnung.formats.pldm import parse_package
 from ordnung.formats.readings import parse_readings
+from ordnung.formats.record import parse_record, sign_record, write_record
 from ordnung.formats.rules import parse_rules
 from ordnung.formats.server_list import parse_server_list
 from ordnung.formats.text import clean
 from ordnung.standins import makers
+from tests.core.records import a_record
 from tests.formats.mutations import budget, spoil_bytes, spoil_document
 from tests.formats.test_audit import Trail, chain, sign
 from tests.formats.test_hostile import GOOD
+from tests.formats.test_record import KEY
 from tests.repository.sealing import PAYLOADS, packing_of
 
 TIMES = 10 * int(os.environ.get("ORDNUNG_FUZZ", "1"))
@@ -55,6 +58,7 @@ def documents(mirror: Path) -> list[tuple[str, Callable[[bytes, str], object], b
         ("packing list", parse_packing, write_packing(packing_of(PAYLOADS, 1))),
         ("trail", parse_trail, write_trail(Trail(site="s", entries=trail, heads=(sign(trail[-1]),)))),
     ]
+    samples.append(("record", parse_record, write_record(sign_record("s", a_record(), KEY))))
     samples += [("catalog", parse_catalog, p.read_bytes()) for p in sorted((mirror / "catalogs").glob("*-2026-*.json"))]
     samples += [("advisory", parse_advisory, p.read_bytes()) for p in sorted((mirror / "advisories").glob("*.json"))]
     return [*samples, ("index", parse_index, (mirror / "corvane-index.json").read_bytes())]

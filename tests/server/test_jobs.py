@@ -8,7 +8,9 @@ from django.test import Client as Browser
 
 from ordnung.controllers import Client, RedfishControllers
 from ordnung.formats.authorities import Authorities
+from ordnung.formats.record import check_record, parse_record
 from ordnung.server.assessment import current
+from ordnung.server.audit.heads import public_half, site_key
 from ordnung.server.catalogs.bring_in import bring_in
 from ordnung.server.engine import claim, left_over
 from ordnung.server.engine_ports import EnginePorts
@@ -140,7 +142,30 @@ async def test_the_whole_line_over_the_database(site):
         ]
     ]
     assert ("behind", "level") in verdicts
+    assert record["summary"][0] == "All 2 servers are level with the baseline."
+    assert "foretold with nine in ten" in record["summary"][-1] and record["forecasts"] == 1
+    assert [w["result"] for step in first["rounds"] for w in step["writes"]] == ["written"]
+    assert [p["what"] for p in record["people"]] == ["lay out a run sheet", "start a run", "end a run"]
+    assert record["people"][1]["who"] == "technician" and record["people"][1]["servers"] == ["gauge-04", "surge-03"]
+    await sync_to_async(check_files)(site, run["id"])
     assert await Event.objects.filter(topic="step").aexists()
+
+
+def check_files(site, run: int) -> None:
+    """The record as files: signed, as a table, and as bills of materials of before and after."""
+    signed = parse_record(site.browser.get(f"/api/v1/exports/records/{run}.json").content)
+    assert check_record(signed, public_half(site_key())) == () and len(signed.record.servers) == 2
+    assert any(entry.text.startswith("planned 1 writes") for entry in signed.record.servers[0].tape)
+    table = site.browser.get(f"/api/v1/exports/records/{run}.csv").content.decode().splitlines()
+    assert len(table) == 3 and table[0].startswith("run,name,server,model,serial")
+    assert any(",raid-1,7.16.1,7.18.0,written," in line for line in table)
+    seen = {}
+    for when in ("before", "after"):
+        bom = site.browser.get(f"/api/v1/exports/records/{run}.cdx.json?when={when}").json()
+        firmware = {c["bom-ref"]: c.get("version") for device in bom["components"] for c in device["components"]}
+        seen[when] = firmware["server/surge-03/raid-1"]
+    assert seen == {"before": "7.16.1", "after": "7.18.0"}
+    assert site.browser.get(f"/api/v1/exports/records/{run}.cdx.json?when=never").status_code == 422
 
 
 async def test_one_update_is_taken_back_and_the_record_says_where_it_is_now(site):

@@ -149,7 +149,7 @@ def tell_entry(value: TapeEntry) -> str:
             by = f", as {value.by} says" if value.by else ""
             return f"tries a remedy{by}: {REMEDIES[value.remedy]}"
         case ErrandAsked():
-            return f"asked {value.of or 'for a tick'}: {_ERRANDS[value.errand.kind].format_map(_errand_facts(value))}"
+            return f"asked {value.of or 'for a tick'}: {tell_errand_asked(value)}"
         case ErrandDone():
             return f"done by {value.by}" + (f": {value.note}" if value.note else "")
         case ErrandGivenUp():
@@ -180,8 +180,10 @@ _ERRANDS = {
 }
 
 
-def _errand_facts(value: ErrandAsked) -> Mapping[str, str]:
-    return {"slot": value.errand.slot, "to": value.errand.to, "what": value.errand.what}
+def tell_errand_asked(value: ErrandAsked) -> str:
+    """What is asked for outside."""
+    facts = {"slot": value.errand.slot, "to": value.errand.to, "what": value.errand.what}
+    return _ERRANDS[value.errand.kind].format_map(facts)
 
 
 def tell_question(value: Asked) -> str:

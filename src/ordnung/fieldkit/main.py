@@ -20,6 +20,7 @@ from ordnung.fieldkit import (
     package,
     planning,
     processes,
+    record,
     repository,
     seal,
     sheet,
@@ -56,6 +57,7 @@ for command in (
     seal.seal,
     audit.audit,
     sheet.sheet,
+    record.record,
 ):
     cli.add_command(command)
 

@@ -19,6 +19,7 @@ from ordnung.server.api import fleet as fleet
 from ordnung.server.api import house as house
 from ordnung.server.api import overrides as overrides
 from ordnung.server.api import people as people
+from ordnung.server.api import records as records
 from ordnung.server.api import repositories as repositories
 from ordnung.server.api import runs as runs
 from ordnung.server.api import seal as sealing
@@ -167,7 +168,10 @@ urlpatterns = [
     path(f"{V1}runs/<int:pk>/start", runs.RunStartView.as_view()),
     path(f"{V1}runs/<int:pk>/orders", runs.RunOrdersView.as_view()),
     path(f"{V1}runs/<int:pk>/tape", runs.TapeView.as_view()),
-    path(f"{V1}runs/<int:pk>/record", runs.RecordView.as_view()),
+    path(f"{V1}runs/<int:pk>/record", records.RecordView.as_view()),
+    path(f"{V1}exports/records/<int:pk>.json", records.RecordFileView.as_view()),
+    path(f"{V1}exports/records/<int:pk>.csv", records.RecordTableView.as_view()),
+    path(f"{V1}exports/records/<int:pk>.cdx.json", records.RecordBomView.as_view()),
     path(f"{V1}runs/<int:pk>/take-back", runs.TakeBackView.as_view()),
     re_path(r"^api(/.*)?$", not_found),
     re_path(r"^(?!static/).*$", interface),

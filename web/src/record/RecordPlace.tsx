@@ -4,20 +4,22 @@ import { useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 
-import { api, type RecordServer, type RunRecord, type RunSummary, take } from "../api/client";
+import { api, type RunRecord, type RunSummary, take } from "../api/client";
 import { record as recordQuery, runsPage } from "./queries";
-import { clock, count, day, duration } from "../shell/format";
+import { clock, count, day } from "../shell/format";
 import { Act } from "../ui/Act";
 import { EmptyPlace } from "../ui/EmptyPlace";
 import { More } from "../ui/More";
 import { Notice } from "../ui/Notice";
 import { Split } from "../ui/Split";
-import { Table } from "../ui/Table";
 import { Tag } from "../ui/Tag";
-import { Mono, Title } from "../ui/text";
+import { Title } from "../ui/text";
 import { ink } from "../theme/theme";
-import { GlyphRow } from "../waterline/GlyphRow";
-import { Block, Row, Stack, Text } from "../ui/layout";
+import { Block, Row, Text } from "../ui/layout";
+import { Files } from "./Files";
+import { People } from "./People";
+import { Servers } from "./Servers";
+import { Summary } from "./Summary";
 
 /** What was done, with before and after, and the way back of each update. */
 export function RecordPlace() {
@@ -121,7 +123,8 @@ function Shown({ id }: { id: number }) {
         <Title>{data.name}</Title>
         <Tag tone={data.state === "running" ? "water" : data.failed ? "deep" : "done"}>{data.state}</Tag>
         <Text tone="quiet">
-          drafted by {data.drafted_by}, started by {data.started_by}
+          drafted by {data.drafted_by}
+          {data.approvals.map((a) => `, approved by ${a.by}`)}, started by {data.started_by}
         </Text>
         <Row className="no-print" ml="auto" gap={1}>
           <Button variant="outlined" component={Link} to={`/run-sheet/${id}`}>
@@ -132,44 +135,12 @@ function Shown({ id }: { id: number }) {
           </Button>
         </Row>
       </Row>
-      <Facts data={data} />
+      <Summary data={data} />
+      <Files data={data} />
       <TakeBack data={data} />
       <Servers data={data} />
+      <People data={data} />
     </Split>
-  );
-}
-
-function Facts({ data }: { data: RunRecord }) {
-  const took =
-    data.started_at && data.ended_at
-      ? (Date.parse(data.ended_at) - Date.parse(data.started_at)) / 1000
-      : null;
-  const good = data.servers.filter((s) => ["level", "skipped", "put back"].includes(s.ended)).length;
-  const resets = data.servers.reduce((n, s) => n + s.resets, 0);
-  const facts: [string, string][] = [
-    [`${good} of ${data.count}`, data.takes_back ? "put back" : "level with the baseline"],
-    [String(resets), `resets, ${data.outages + data.restarts} planned`],
-    [took === null ? "–" : duration(took), `planned ${duration(data.planned_seconds)}`],
-    [String(data.failed), "failed"],
-  ];
-  return (
-    <Box
-      component="dl"
-      sx={{
-        display: "flex",
-        gap: 5,
-        my: 1.5,
-        "& dd": { m: 0, color: "text.secondary", fontSize: 12.5 },
-        "& dt": { fontWeight: 700, fontSize: 15.5 },
-      }}
-    >
-      {facts.map(([value, what]) => (
-        <div key={what}>
-          <dt>{value}</dt>
-          <dd>{what}</dd>
-        </div>
-      ))}
-    </Box>
   );
 }
 
@@ -207,127 +178,5 @@ function TakeBack({ data }: { data: RunRecord }) {
       </Row>
       {back.error && <Notice>{back.error.message}</Notice>}
     </Block>
-  );
-}
-
-function Servers({ data }: { data: RunRecord }) {
-  return (
-    <Table aria-label="Before and after" framed>
-      <thead>
-        <tr>
-          <th scope="col">Server</th>
-          <th scope="col">Before</th>
-          <th scope="col">After</th>
-          <th scope="col">What was done, and its way back</th>
-          <th scope="col" className="n">
-            Resets
-          </th>
-          <th scope="col" className="n">
-            Away
-          </th>
-          <th scope="col">Compared with before</th>
-        </tr>
-      </thead>
-      <tbody>
-        {data.servers.map((s) => (
-          <ServerRow key={s.server} run={data.id} server={s} />
-        ))}
-      </tbody>
-    </Table>
-  );
-}
-
-function ServerRow({ run, server: s }: { run: number; server: RecordServer }) {
-  return (
-    <tr>
-      <td style={{ whiteSpace: "nowrap" }}>
-        <strong>{s.server}</strong>
-        <br />
-        <Tag tone={s.ended === "failed" ? "deep" : s.ended ? "done" : "rule"}>{s.ended || "under way"}</Tag>
-      </td>
-      <td>
-        <GlyphRow cells={s.before} />
-      </td>
-      <td>
-        <GlyphRow cells={s.after} />
-      </td>
-      <td>
-        <Done run={run} server={s} />
-      </td>
-      <td className="n">{s.resets}</td>
-      <td className="n">{s.away_seconds ? duration(s.away_seconds) : "–"}</td>
-      <td>
-        {s.overrides.map((o) => (
-          <Block key={o.check} maxWidth={260}>
-            {o.check} check overridden: {o.reason}
-          </Block>
-        ))}
-        {s.differences.length ? (
-          <Text tone="deep" maxWidth={260}>
-            {s.differences.join("; ")}
-          </Text>
-        ) : s.ended ? (
-          "as it was"
-        ) : (
-          "–"
-        )}
-      </td>
-    </tr>
-  );
-}
-
-function Done({ run, server: s }: { run: number; server: RecordServer }) {
-  const navigate = useNavigate();
-  const back = useMutation({
-    mutationFn: (slot: string) =>
-      take(
-        api.POST("/api/v1/runs/{id}/take-back", {
-          params: { path: { id: run } },
-          body: { server: s.server, slot },
-        }),
-      ),
-    onSuccess: (draft) => void navigate(`/run-sheet/${draft.id}`),
-  });
-  const goes = s.done.filter((d) => d.back_to);
-  if (!s.done.length) return <>{s.reason || "nothing"}</>;
-  return (
-    <Stack gap={0.25}>
-      {s.done.map((d) => (
-        <Row key={d.slot} gap={1} align="center">
-          <Block flex={1}>
-            {d.slot}{" "}
-            <Mono>
-              {d.before} → {d.after}
-            </Mono>
-          </Block>
-          <Act
-            takes="run"
-            className="no-print"
-            variant="outlined"
-            why={d.back_to ? null : `No way back: ${d.barred}`}
-            aria-label={`${d.back_to ? `Back to ${d.back_to}` : "No way back"}: ${d.slot} of ${s.server}`}
-            onClick={() => back.mutate(d.slot)}
-            sx={{ py: 0, fontSize: 12, width: 124 }}
-          >
-            {d.back_to ? `Back to ${d.back_to}` : "No way back"}
-          </Act>
-        </Row>
-      ))}
-      {goes.length > 1 && (
-        <Block ml="auto">
-          <Act
-            takes="run"
-            className="no-print"
-            variant="outlined"
-            aria-label={`All of it back: ${s.server}`}
-            onClick={() => back.mutate("")}
-            sx={{ py: 0, fontSize: 12, width: 124 }}
-          >
-            All of it back
-          </Act>
-        </Block>
-      )}
-      {back.error && <Notice>{back.error.message}</Notice>}
-    </Stack>
   );
 }

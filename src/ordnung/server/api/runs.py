@@ -21,7 +21,7 @@ from ordnung.server.runs.commands import discard_draft, start_run
 from ordnung.server.runs.models import Run
 from ordnung.server.runs.night import ForecastRow, forecast_row
 from ordnung.server.runs.orders import Scope, give_order, mean_order
-from ordnung.server.runs.rows import EntryRow, RecordRow, RunRow, RunSummaryRow, entry_row, record_row, run_row, summary
+from ordnung.server.runs.rows import EntryRow, RunRow, RunSummaryRow, entry_row, run_row, summary
 from ordnung.server.runs.sheets import draft_sheet, narrow
 from ordnung.server.runs.way_back import draft_way_back
 from ordnung.server.shapes import limited, read, row_from, shape
@@ -163,10 +163,3 @@ class TapeView(APIView):
         if "server" in request.query_params:
             entries = entries.filter(server=request.query_params["server"])
         return page_of(request, entries, entry_row, ENTRIES_SHOWN)
-
-
-class RecordView(APIView):
-    @extend_schema(responses=shape(RecordRow))
-    def get(self, request: Request, pk: int) -> Response:
-        """Before and after of every server of a run, what was done, and what can be taken back."""
-        return Response(record_row(get_object_or_404(Run, pk=pk)))

@@ -16,6 +16,7 @@ from ordnung.server.runs.approvals import demand_approval
 from ordnung.server.runs.documents import keep_revision
 from ordnung.server.runs.layout import LAID_FIELDS, lay_out_sheet, places_of
 from ordnung.server.runs.models import Run, RunServer
+from ordnung.server.runs.night import forecast_row
 from ordnung.server.runs.sheets import expected_stop, what_is_missing
 from ordnung.server.runs.turns import ALL
 from ordnung.server.work.events import tell
@@ -55,8 +56,10 @@ def start_run(run: Run, person: str) -> None:
         raise Problem("server-busy", message, status=409) from None
     names = list(run.servers.values_list("server__name", flat=True))
     record(on={"servers": names}, after={"name": run.name, "servers": len(names), "drafted_by": run.drafted_by})
-    tell("runs", id=run.pk)
     run.refresh_from_db()
+    end = forecast_row(run).end
+    Run.objects.filter(pk=run.pk).update(foretold={"p50": end.p50, "p90": end.p90, "p99": end.p99})
+    tell("runs", id=run.pk)
 
 
 def _demand_seal(run: Run) -> None:

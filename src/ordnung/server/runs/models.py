@@ -64,6 +64,8 @@ class Run(models.Model):
     """How surely a server has to be back in its window; None without windows (F4)."""
     lanes_from = models.DateTimeField(null=True)
     """The moment from which the lanes' seconds count, on a draft; once started they count from the start."""
+    foretold = models.JSONField(null=True)
+    """By when, in seconds from the start, half, nine in ten and 99 in 100 were to be done, as foretold at the start."""
 
     objects = RunQuerySet.as_manager()
 

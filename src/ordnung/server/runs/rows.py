@@ -2,35 +2,28 @@
 
 from __future__ import annotations
 
-import dataclasses
 import datetime
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-from ordnung.core.assessment import Standing, assess_fleet
-from ordnung.core.components import Server
 from ordnung.core.night.waits import Wait
 from ordnung.core.run_sheet import HandsOn
 from ordnung.core.sheet import PlannedWrite
 from ordnung.core.turn import WaveStand
-from ordnung.engine.entries import Back, Confirmed, Entry
+from ordnung.engine.entries import Entry
 from ordnung.engine.entry_codec import parse_rounds, read_entry
 from ordnung.engine.telling import tell_entry
-from ordnung.server.assessment.current import current_assessment
-from ordnung.server.assessment.present import CellRow, StrandedRow, glyph_row
-from ordnung.server.baselines.current import read_follows, read_rules
-from ordnung.server.clock import now
+from ordnung.server.assessment.present import StrandedRow
 from ordnung.server.house.settings import house
 from ordnung.server.runs.again import StaleServerRow, stale_rows
 from ordnung.server.runs.approvals import ApprovalRow, approval_rows
-from ordnung.server.runs.derived import load_acts, load_ends
+from ordnung.server.runs.derived import load_acts
 from ordnung.server.runs.models import Run, RunServer, TapeEntry
 from ordnung.server.runs.sheets import MissingRow, what_is_missing
 from ordnung.server.runs.story import SpanRow, tell_steps
 from ordnung.server.runs.ticks import ErrandRow, errand_row
 from ordnung.server.runs.turns import wave_stands, whole_stand
-from ordnung.server.runs.way_back import way_back_version
 from ordnung.server.shapes import row_from
 
 
@@ -174,36 +167,6 @@ class RunRow(RunSummaryRow):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class DoneRow:
-    slot: str
-    name: str
-    before: str | None
-    after: str
-    back_to: str | None
-    barred: str
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class RecordServerRow:
-    server: str
-    wave: str
-    ended: str
-    reason: str
-    before: list[CellRow]
-    after: list[CellRow]
-    done: list[DoneRow]
-    resets: int
-    away_seconds: float
-    differences: list[str]
-    overrides: list[OverriddenRow]
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class RecordRow(RunSummaryRow):
-    servers: list[RecordServerRow]
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
 class EntryRow:
     seq: int
     server: str
@@ -342,72 +305,3 @@ def override_rows(place: RunServer) -> list[OverriddenRow]:
 def entry_row(row: TapeEntry) -> EntryRow:
     """One entry of a tape in words."""
     return row_from(EntryRow, row, text=tell_entry(read_entry(row.seq, row.at, row.version, row.kind, row.body).value))
-
-
-def record_row(run: Run) -> RecordRow:
-    """Before and after of every server of a run, what was done, and what can be taken back."""
-    places = list(run.servers.select_related("server"))
-    acts, ends = load_acts(run), load_ends(run)
-    servers = []
-    for place in places:
-        name = place.server.name
-        servers.append(_record(run, place, acts.get(name, []), ends.get(name, ())))
-    return row_from(RecordRow, summary(run, places), servers=servers)
-
-
-def _record(run: Run, place: RunServer, acts: Sequence[Entry], ends: Sequence[Server]) -> RecordServerRow:
-    values = [dataclasses.replace(server, group=place.group or None) for server in ends]
-    catalogs = current_assessment().catalogs.following(read_follows(run.follows))
-    standings = assess_fleet(values, catalogs, read_rules(run.rules), now().date())
-    spans = tell_steps(acts, run.started_at) if run.started_at else []
-    away = [(s.start, s.end) for s in spans if s.kind in ("server reboot", "power cycle") and s.end is not None]
-    return RecordServerRow(
-        server=place.server.name,
-        wave=place.wave,
-        ended=place.ended,
-        reason=place.reason,
-        before=glyph_row(standings[0]) if standings else [],
-        after=glyph_row(standings[-1]) if standings else [],
-        done=_done_rows(place.server.name, _confirmed(acts), values[0] if values else None),
-        resets=sum(isinstance(entry.value, Back) for entry in acts),
-        away_seconds=sum(end - start for start, end in away),
-        differences=[place.reason] if place.ended == "failed" else [],
-        overrides=override_rows(place),
-    )
-
-
-def _confirmed(acts: Sequence[Entry]) -> list[tuple[str, str]]:
-    """(slot, version) of everything that was confirmed, in order."""
-    return [pair for entry in acts if isinstance(entry.value, Confirmed) for pair in entry.value.versions]
-
-
-def _done_rows(name: str, done: Sequence[tuple[str, str]], before: Server | None) -> list[DoneRow]:
-    standing = current_assessment().standings.get(name)
-    rows = []
-    for slot, version in dict(done).items():
-        old = before.component(slot) if before else None
-        now_at = standing.server.component(slot) if standing else None
-        back, barred = None, ""
-        if standing is not None and now_at is not None and old is not None:
-            passed = [v for s, v in done if s == slot]
-            back, barred = _way_back(standing, slot, old.version, passed, version)
-        rows.append(
-            DoneRow(
-                slot=slot, name=now_at.name if now_at else slot, before=old.version if old else None, after=version,
-                back_to=back, barred=barred,
-            )
-        )  # fmt: skip
-    return rows
-
-
-def _way_back(
-    standing: Standing, slot: str, before: str | None, passed: Sequence[str], version: str
-) -> tuple[str | None, str]:
-    """To what an update can be taken back now, or why it can't."""
-    back = way_back_version(standing, slot, before, passed)
-    component = standing.server.component(slot)
-    if back is None:
-        return None, "a floor version bars everything older"
-    if component is not None and component.version != version:
-        return None, f"it is at {component.version} now"
-    return back, ""
