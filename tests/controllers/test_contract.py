@@ -128,3 +128,17 @@ async def test_a_controller_that_restarts_is_away_and_comes_back(face):
     face.device.away_until = 0.0
     async with face.open() as controller:
         assert (await controller.marker()).controller != before.controller
+
+
+async def test_a_bank_is_chosen_by_what_it_holds_and_told_as_waiting(face):
+    face.device.part("bios").spare = "1.40.0"
+    async with face.open() as controller:
+        before = (await controller.read(lambda: NOW)).component("bios")
+        assert before.can_switch and before.banks[1:] == ("1.40.0",) and not before.has_waiting
+        await controller.choose_bank("bios", "1.40.0")
+        await controller.choose_bank("bios", "1.40.0")
+        assert (await controller.read(lambda: NOW)).component("bios").waiting == "1.40.0"
+        with pytest.raises(ControllerError, match="no bank of bios holds 9"):
+            await controller.choose_bank("bios", "9")
+        with pytest.raises(ControllerError, match="does not let the bank of nic-1"):
+            await controller.choose_bank("nic-1", "1")

@@ -395,7 +395,14 @@ async def test_what_it_lacks_who_reaches_it_who_fetched_and_the_way_back(desk):
     back = await desk.get("ways-back?server=surge-03&slot=raid-1")
     assert back["installed"] == "7.18.0"
     assert [(w["version"], [r["name"] for r in w["repositories"]]) for w in back["ways"] if w["repositories"]] == [("7.16.1", [told["name"]])]  # fmt: skip
+    way = next(w for w in back["ways"] if w["version"] == "7.16.1")
+    assert (way["resets"], way["outage"], way["switches"]) == ("1 reboot", True, False) and way["seconds"] > 300
     assert (await desk.call("get", "ways-back?server=surge-03&slot=none")).status_code == 404
+    asked = {"server": "surge-03", "slot": "raid-1", "to": "7.16.1"}
+    laid = (await desk.call("post", "ways-back", asked)).json()
+    assert laid["servers"][0]["rounds"][0]["writes"][0]["to"] == "7.16.1" and laid["missing"] == []
+    for change, status in (({"to": "9"}, 422), ({"slot": "none"}, 404), ({"server": "nobody"}, 404)):
+        assert (await desk.call("post", "ways-back", asked | change)).status_code == status
 
 
 async def test_dropped_repositories_leave_loose_payloads_that_can_be_cleared(desk):

@@ -218,3 +218,47 @@ def test_state_outlives_the_process(device, time):
     load(again, kept)
     assert again.password == "another one" and again.running_task().id == device.running_task().id
     assert dump(again) == dump(device)
+
+
+MANAGER, BIOS = "/redfish/v1/Managers/1", "/redfish/v1/Systems/1/Bios"
+IMAGES = "/redfish/v1/UpdateService/FirmwareInventory"
+
+
+def choose(device, owner, image):
+    body = json.dumps({"Links": {"ActiveSoftwareImage": {"@odata.id": f"{IMAGES}/{image}"}}}).encode()
+    return ask(device, owner, "PATCH", body)
+
+
+def active(device, owner):
+    return json.loads(ask(device, owner).body)["Links"]["ActiveSoftwareImage"]["@odata.id"].rsplit("/", 1)[-1]
+
+
+def test_the_other_bank_is_started_from_with_the_reset_that_suits_it(device, time):
+    part = device.part("bios")
+    part.spare, was = "2.4.1", part.version
+    assert choose(device, BIOS, "bios.standby").status == 200 and active(device, BIOS) == "bios.standby"
+    device.restart_controller()
+    time.now += 1000
+    device.advance()
+    assert part.version == was, "a restart of the controller is not its reset"
+    device.reboot()
+    time.now += 1000
+    device.advance()
+    assert (part.version, part.spare) == ("2.4.1", was) and active(device, BIOS) == "bios"
+
+
+def test_a_choice_is_taken_back_as_it_was_made(device, time):
+    assert choose(device, MANAGER, "bmc.standby").status == 200 and choose(device, MANAGER, "bmc").status == 200
+    was = device.part("bmc").version
+    device.restart_controller()
+    time.now += 1000
+    device.advance()
+    assert device.part("bmc").version == was
+
+
+def test_no_bank_is_chosen_that_is_not_there_or_below_the_floor(device):
+    assert choose(device, MANAGER, "nic-1").status == 400
+    device.part("bmc").spare, device.part("bmc").floor = "1.0.0", "5.0.0"
+    assert choose(device, MANAGER, "bmc.standby").status == 400
+    device.part("bmc").spare = None
+    assert choose(device, MANAGER, "bmc.standby").status == 400 and active(device, MANAGER) == "bmc"

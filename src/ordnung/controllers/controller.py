@@ -10,7 +10,7 @@ from contextlib import AbstractAsyncContextManager, asynccontextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
-from ordnung.controllers import reset, survey, tasks, update
+from ordnung.controllers import banks, reset, survey, tasks, update
 from ordnung.controllers.client import Client, Endpoint
 from ordnung.controllers.errors import ControllerError
 from ordnung.controllers.probe import send_probe
@@ -51,6 +51,10 @@ class RedfishController:
     async def push(self, reach: Reach, slot: str, image: Path) -> Accepted:
         """Upload an image to be written."""
         return await update.send_push(self._session, reach, await update.target_of(self._session, slot), image)
+
+    async def choose_bank(self, slot: str, version: str) -> None:
+        """Have a component start from the bank that holds a version, with its next reset."""
+        await banks.choose_bank(self._session, slot, version)
 
     async def task(self, task: str | None, monitor: str | None) -> TaskView | None:
         """How a piece of work stands, or None when it is forgotten."""

@@ -49,7 +49,8 @@ class _Firmware:
     slot: str
     entry: Json
     waiting: str | None = None
-    standby: list[str] = field(default_factory=list)
+    standby: dict[str, str] = field(default_factory=dict)
+    """What its other banks hold, by their paths."""
     fitted: Fitted | None = None
 
 
@@ -142,7 +143,7 @@ def _fold(entries: list[Json]) -> list[_Firmware]:
         if state == "StandbySpare":
             owner.waiting = version
         elif state == "StandbyOffline":
-            owner.standby.append(version)
+            owner.standby[link_of(entry) or str(len(owner.standby))] = version
     return [*found.values(), *doubles]
 
 
@@ -188,8 +189,9 @@ def _component(firmware: _Firmware) -> Component:
         name=as_text(entry.get("Name")) or firmware.slot,
         software_id=as_text(entry.get("SoftwareId")),
         version=version,
-        waiting=firmware.waiting,
-        banks=tuple(v for v in (version, *firmware.standby) if v),
+        waiting=firmware.waiting or _chosen(firmware),
+        banks=tuple(v for v in (version, *firmware.standby.values()) if v),
+        can_switch=bool(part and any(path in firmware.standby for path in part.images)),
         updateable=None if updateable is None else is_true(updateable),
         pci=part.pci if part else None,
         part=part.number if part else None,
@@ -199,6 +201,11 @@ def _component(firmware: _Firmware) -> Component:
         product=part.product if part else None,
         health=health_of(entry) if health_of(entry) not in (None, "OK") or part is None else part.health,
     )
+
+
+def _chosen(firmware: _Firmware) -> str | None:
+    """The version of another bank from which it was told to start with its next reset."""
+    return firmware.standby.get(firmware.fitted.active or "") if firmware.fitted is not None else None
 
 
 def _guess_kind(entry: Json) -> str:

@@ -34,7 +34,9 @@ class Fitted:
     """Its model name, as its maker calls it."""
     pci: str | None = None
     active: str | None = None
-    """The inventory member that it says it runs."""
+    """The inventory member that it says it runs, or starts from next."""
+    images: tuple[str, ...] = ()
+    """All those that it could start from, where it tells."""
     is_alone: bool = True
     """Whether ``paths`` name this device and no other."""
     body: Json = field(default_factory=dict)
@@ -122,16 +124,23 @@ async def _timed(
 async def _read_own(reader: Reader, system: Json, manager: Json) -> list[Fitted]:
     bios = await reader.find(link_of(system.get("Bios"))) or {}
     own = tuple(path for path in (link_of(bios), link_of(system)) if path)
-    parts = [Fitted("bios", "bios", "BIOS", as_text(system.get("BiosVersion")), own, active=_active(bios))]
+    version = as_text(system.get("BiosVersion"))
+    parts = [Fitted("bios", "bios", "BIOS", version, own, active=_active(bios), images=_images(bios))]
     if manager:
         version, path = as_text(manager.get("FirmwareVersion")), link_of(manager)
         slot, name = "controller", as_text(manager.get("Name")) or "Management controller"
-        parts.append(Fitted(slot, "controller", name, version, (path,) if path else (), active=_active(manager)))
+        paths = (path,) if path else ()
+        parts.append(Fitted(slot, "controller", name, version, paths, active=_active(manager), images=_images(manager)))
     return parts
 
 
 def _active(body: Json) -> str | None:
     return link_of(as_dict(body.get("Links")).get("ActiveSoftwareImage"))
+
+
+def _images(body: Json) -> tuple[str, ...]:
+    links = as_list(as_dict(body.get("Links")).get("SoftwareImages"))
+    return tuple(path for image in links if (path := link_of(image)))
 
 
 async def _read_storage(reader: Reader, storage: Json) -> list[Fitted]:

@@ -25,6 +25,8 @@ class Component:
     version: str | None
     waiting: str | None = None
     banks: tuple[str, ...] = ()
+    can_switch: bool = False
+    """Whether the controller tells between which banks it can be switched."""
     updateable: bool | None = None
     pci: str | None = None
     part: str | None = None

@@ -6,6 +6,7 @@ in later changes no run.
 
 from __future__ import annotations
 
+import dataclasses
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
@@ -36,6 +37,7 @@ class PlannedWrite:
     """One write with what it sends; ``payload`` None when the catalog names no file for it.
 
     ``hands_before`` and ``hands_after``: what a person does at the server for it, as the catalog says (P3).
+    ``bank``: nothing is sent; the component is switched to its bank that holds the version (N7.4).
     ``announces``: what it changes around the versions, as its release says: no surprise in the check after.
     """
 
@@ -44,6 +46,14 @@ class PlannedWrite:
     hands_before: str = ""
     hands_after: str = ""
     announces: tuple[str, ...] = ()
+    bank: bool = False
+
+    @property
+    def brings(self) -> str:
+        """What it brings, by its checksum or as a bank; empty where the catalog names no file for it."""
+        if self.bank:
+            return f"bank {self.write.to}"
+        return self.payload.sha256 if self.payload is not None else ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -61,18 +71,44 @@ class PlannedRound:
         return self.reset in ("server reboot", "power cycle")
 
 
-def name_payloads(rounds: Iterable[Round], positions: Sequence[Position]) -> tuple[PlannedRound, ...]:
-    """The rounds of a route with the payload of each write, as the issue lists it that its component matched."""
+SWITCH_S = 5.0
+"""How long it takes to choose a bank."""
+
+
+def name_payloads(
+    rounds: Iterable[Round], positions: Sequence[Position], *, by_bank: bool = False
+) -> tuple[PlannedRound, ...]:
+    """The rounds of a route with the payload of each write, as the issue lists it that its component matched.
+
+    Args:
+        by_bank: for a way back: a component whose other bank holds the version wanted is switched to it.
+    """
     by_slot = {position.component.slot: position for position in positions}
     return tuple(
         PlannedRound(
-            writes=tuple(_planned(w, by_slot.get(w.slot)) for w in step.writes),
+            writes=tuple(
+                _switched(w) if by_bank and _is_in_bank(w, by_slot.get(w.slot)) else _planned(w, by_slot.get(w.slot))
+                for w in step.writes
+            ),
             reset=step.reset,
             reset_seconds=step.reset_seconds,
             activates=step.activates,
         )
         for step in rounds
     )
+
+
+def _is_in_bank(write: Write, position: Position | None) -> bool:
+    """Whether the component can be switched to that version; only at first: later its banks hold something else."""
+    if position is None:
+        return False
+    component = position.component
+    others = [version for version in component.banks[1:] if version != component.version]
+    return component.can_switch and write.source == component.version and write.to in others
+
+
+def _switched(write: Write) -> PlannedWrite:
+    return PlannedWrite(write=dataclasses.replace(write, seconds=SWITCH_S), payload=None, bank=True)
 
 
 def _planned(write: Write, position: Position | None) -> PlannedWrite:

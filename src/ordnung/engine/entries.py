@@ -93,6 +93,7 @@ class Reason(StrEnum):
     NO_CONTACT = "no contact"
     NO_WAY_IN = "no way in"
     NOT_NAMED = "payload not named"
+    NO_BANK = "no bank holds it"
     NOT_AT_HAND = "payload not at hand"
     FOREIGN_PAYLOAD = "payload is for another device"
     GONE = "component gone"

@@ -147,7 +147,7 @@ class Hand:
         positions = await self.world.baseline.locate(server)
         back = self.takes_back
         route = plan_route(go_alone(positions, self.state.alone)) if back is None else plan_way_back(positions, back)
-        return route, name_payloads(route.rounds, positions)
+        return route, name_payloads(route.rounds, positions, by_bank=self.takes_back is not None)
 
     @property
     def takes_back(self) -> Mapping[str, str] | None:
@@ -165,9 +165,7 @@ class Hand:
         if self.approved is None:
             return ""
         return ", ".join(
-            f"{p.write.slot} {p.write.to}"
-            for p in writes
-            if p.payload is None or (p.write.slot, p.payload.sha256) not in self.approved
+            f"{p.write.slot} {p.write.to}" for p in writes if (p.write.slot, p.brings) not in self.approved
         )
 
     async def may_go_on(self, ticket: Ticket | None = None) -> None:

@@ -63,6 +63,7 @@ SENTENCES: dict[Reason, str] = {
     Reason.CONTROLLER: "{cause}: {detail}. {remedy}",
     Reason.NO_CONTACT: "no answer for {minutes} min ({cause}: {detail}). Nothing more was sent. {remedy}",
     Reason.NO_WAY_IN: "{slot}: this controller can neither fetch nor be pushed a payload; nothing was sent",
+    Reason.NO_BANK: "{slot}: none of its banks holds {to} any more; nothing was sent. Plan it again.",
     Reason.NOT_NAMED: "{slot}: no catalog names a file for {to}; nothing was sent",
     Reason.NOT_AT_HAND: "{slot}: {why}; nothing was sent. Pack a repository for this server, then plan again.",
     Reason.FOREIGN_PAYLOAD: "{slot}: {why}; nothing was sent",

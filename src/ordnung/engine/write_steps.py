@@ -11,6 +11,7 @@ from ordnung.core.baseline import Position
 from ordnung.core.checks import Before, Situation
 from ordnung.core.components import Server
 from ordnung.core.sheet import NamedPayload, PlannedWrite
+from ordnung.engine.bank_steps import switch_bank
 from ordnung.engine.compare import find_position, find_surprises, holds, is_same
 from ordnung.engine.entries import (
     Evidence,
@@ -40,6 +41,9 @@ async def write(hand: Hand) -> None:
     slot = planned.write.slot
     if hand.state.sends >= MAX_SENDS:
         raise StepFailedError(Reason.NOT_ARRIVED, slot=slot, tries=MAX_SENDS)
+    if planned.bank:
+        await switch_bank(hand, planned)
+        return
     if planned.payload is None:
         raise StepFailedError(Reason.NOT_NAMED, slot=slot, to=planned.write.to)
     await hand.show("staging", f"{slot} {planned.write.to}")
@@ -196,7 +200,7 @@ async def find_write(hand: Hand) -> None:
             return
         if look == 1:
             await hand.world.clock.sleep(patience.settle_s)
-    if can_tell:
+    if can_tell or (hand.state.open_write is not None and hand.state.open_write.planned.bank):
         facts = {"why": "the device knows no such task and holds no such version"}
         await hand.note(WriteUnsent(reason=Reason.TRANSFER_FAILED, facts={"message": facts["why"]}))
         return

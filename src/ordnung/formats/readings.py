@@ -69,6 +69,7 @@ def build_component(item: dict[str, Any]) -> Component:
         version=item["version"] if (item["version"] or "").strip() else None,
         waiting=item.get("waiting"),
         banks=tuple(item.get("banks") or ()),
+        can_switch=item.get("can_switch", False),
         updateable=item.get("updateable"),
         pci=item.get("pci"),
         part=item.get("part"),
@@ -157,7 +158,7 @@ def component_entry(c: Component) -> dict[str, Any]:
     }
     optional = {
         "serial": c.serial, "uuid": c.uuid, "maker": c.maker, "product": c.product, "health": c.health,
-        "state": c.state, "reported": c.reported,
+        "state": c.state, "reported": c.reported, "can_switch": c.can_switch or None,
     }  # fmt: skip
     return entry | {key: value for key, value in optional.items() if value is not None}
 

@@ -172,6 +172,7 @@ def _write_body(planned: PlannedWrite) -> Body:
         "seconds": write.seconds,
         "payload": None if payload is None else dataclasses.asdict(payload),
         **({"announces": list(planned.announces)} if planned.announces else {}),
+        **({"bank": True} if planned.bank else {}),
     }
 
 
@@ -265,6 +266,7 @@ def _read_write(body: Mapping[str, Any]) -> PlannedWrite:
         write=write,
         payload=None if payload is None else NamedPayload(**payload),
         announces=tuple(body.get("announces", ())),
+        bank=body.get("bank", False),
     )
 
 

@@ -26,6 +26,7 @@ from ordnung.server.api import seal as sealing
 from ordnung.server.api import sheets as sheets
 from ordnung.server.api import site as work
 from ordnung.server.api import store as storing
+from ordnung.server.api import ways_back as ways_back
 from ordnung.server.api import written as writing
 from ordnung.server.api.advisories import AdvisoriesView
 from ordnung.server.api.floor import FloorView
@@ -125,7 +126,7 @@ urlpatterns = [
     path(f"{V1}repositories/<int:pk>/baseline", arriving.TakeBaselineView.as_view()),
     path(f"{V1}repositories/<int:pk>/written", writing.WrittenOutView.as_view()),
     path(f"{V1}repositories/<int:pk>/written/<int:written>/file", writing.WrittenFileView.as_view()),
-    path(f"{V1}ways-back", compared.WaysBackView.as_view()),
+    path(f"{V1}ways-back", ways_back.WaysBackView.as_view()),
     path(f"{V1}uploads", arriving.UploadsView.as_view()),
     path(f"{V1}uploads/<uuid:pk>", arriving.UploadView.as_view()),
     path(f"{V1}arrivals", arriving.ArrivalsView.as_view()),

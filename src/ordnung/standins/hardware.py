@@ -24,6 +24,7 @@ from ordnung.formats.pldm import (
     find_record,
     parse_package,
 )
+from ordnung.standins import banks
 from ordnung.standins.faults import CHANGING, Fault
 from ordnung.standins.objections import find_objection
 from ordnung.standins.parts import Account, Part, Task
@@ -237,17 +238,12 @@ class Hardware:
         else:
             task.messages.append(("Update.1.0.AwaitToActivate", [task.version, ", ".join(task.slots)]))
 
-    def _save_controller(self) -> None:
-        """A controller that no longer starts from one bank starts from the other (N7.4)."""
-        for part in self.parts:
-            if part.kind == "controller" and part.dead and part.spare is not None:
-                part.version, part.spare, part.dead = part.spare, None, False
-                part.waiting, part.waiting_rules, part.waiting_activation = None, {}, None
-                self.note("saved by its second bank", slot=part.slot, version=part.version)
-
     def _activate(self, kind: str) -> None:
-        if kind in ("power cycle", "controller restart") and not self.is_second:
-            self._save_controller()
+        for part in filter(self._owns, self.parts):
+            if kind in ("power cycle", "controller restart") and banks.save(part):
+                self.note("saved by its second bank", slot=part.slot, version=part.version)
+            if (before := banks.start(part, kind)) is not None:
+                self.note("activated", slot=part.slot, version=part.version, before=before, by=f"{kind}, other bank")
         for part in self.parts:
             if part.waiting is None or kind not in ("power cycle", part.waiting_activation) or not self._owns(part):
                 continue

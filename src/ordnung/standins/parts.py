@@ -22,6 +22,8 @@ class Part:
     pci: str | None = None
     number: str = ""
     spare: str | None = None
+    next_bank: bool = False
+    """With the next reset it starts from its other bank."""
     waiting: str | None = None
     waiting_activation: str | None = None
     waiting_rules: dict[str, Any] = field(default_factory=dict)

@@ -26,6 +26,7 @@ export type Site = Schemas["Site"];
 export type Run = Schemas["Run"];
 export type RunSummary = Schemas["RunSummary"];
 export type RunServer = Schemas["RunServer"];
+export type WayBack = Schemas["RollbackOptions"]["ways"][number];
 export type Order = Schemas["RunOrderRequest"]["order"];
 export type Forecast = Schemas["Forecast"];
 export type RunRecord = Schemas["Record"];

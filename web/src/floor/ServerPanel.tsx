@@ -8,6 +8,7 @@ import { ago, clock, count, day, month } from "../shell/format";
 import { Act } from "../ui/Act";
 import { Notice } from "../ui/Notice";
 import { Tag } from "../ui/Tag";
+import { GoBack } from "./GoBack";
 import { Mono, Title } from "../ui/text";
 import { useSiteNow } from "../shell/time";
 import { fonts, ink } from "../theme/theme";
@@ -124,13 +125,13 @@ function Parts({ server }: { server: ServerDetail }) {
   return (
     <Block as="ul" aria-label="Components" m={0} p={0} plain>
       {groups(server.parts).map((parts) => (
-        <PartGroup key={`${parts[0]?.slot}`} parts={parts} />
+        <PartGroup key={`${parts[0]?.slot}`} server={server.name} parts={parts} />
       ))}
     </Block>
   );
 }
 
-function PartGroup({ parts }: { parts: Component[] }) {
+function PartGroup({ server, parts }: { server: string; parts: Component[] }) {
   const lead = [...parts].sort((a, b) => WORST_FIRST.indexOf(a.verdict) - WORST_FIRST.indexOf(b.verdict))[0];
   if (!lead) return null;
   const versions = [
@@ -189,6 +190,9 @@ function PartGroup({ parts }: { parts: Component[] }) {
         <Text size="note" tone="quiet">
           {tellPart(lead)}
         </Text>
+        {lead.version && lead.kind !== "store" && parts.length === 1 && (
+          <GoBack server={server} slot={lead.slot} />
+        )}
       </Block>
       {off && lead.importance && (
         <Box>

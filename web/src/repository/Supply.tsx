@@ -5,7 +5,8 @@ import { useState } from "react";
 
 import { api, take } from "../api/client";
 import { site as siteQuery } from "../api/queries";
-import { places as placesQuery, store as storeQuery, waysBack } from "./queries";
+import { places as placesQuery, store as storeQuery } from "./queries";
+import { waysBack } from "../api/waysBack";
 import { ago, count, size } from "../shell/format";
 import { Act } from "../ui/Act";
 import { Notice } from "../ui/Notice";

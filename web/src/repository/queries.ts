@@ -67,9 +67,3 @@ export const store = queryOptions({
   queryKey: ["repositories", "store"],
   queryFn: () => take(api.GET("/api/v1/store")),
 });
-export const waysBack = (server: string, slot: string) =>
-  queryOptions({
-    queryKey: ["ways-back", server, slot],
-    retry: false,
-    queryFn: () => take(api.GET("/api/v1/ways-back", { params: { query: { server, slot } } })),
-  });

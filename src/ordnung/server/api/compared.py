@@ -14,7 +14,6 @@ from rest_framework.views import APIView
 
 from ordnung.core.packing import Trim, kept
 from ordnung.core.reach import best_way
-from ordnung.core.way_back import list_ways_back
 from ordnung.formats.text import whole_number
 from ordnung.server.api.paging import page_of, paged
 from ordnung.server.assessment.current import current_assessment
@@ -53,31 +52,6 @@ class StaleRow:
     lines: list[LineRow]
     not_needed: int
     revision: int
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class HolderRow:
-    id: int
-    name: str
-    edition: int
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class RollbackOptionRow:
-    version: str
-    bank: bool
-    repositories: list[HolderRow]
-    stored: bool
-    barred: str
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class RollbackOptionsRow:
-    server: str
-    slot: str
-    name: str
-    installed: str | None
-    ways: list[RollbackOptionRow]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -160,37 +134,6 @@ class StaleView(APIView):
             revision=current_assessment().baseline.number,
         )
         return Response(body)
-
-
-class WaysBackView(APIView):
-    @extend_schema(
-        parameters=[OpenApiParameter("server", str, required=True), OpenApiParameter("slot", str, required=True)],
-        responses=shape(RollbackOptionsRow),
-    )  # fmt: skip
-    def get(self, request: Request) -> Response:
-        """To which versions a component can go back, and where each is held."""
-        server, slot = (request.query_params.get(key, "") for key in ("server", "slot"))
-        standing = current_assessment().standings.get(server)
-        found = next((p for p in standing.positions if p.component.slot == slot), None) if standing else None
-        if found is None:
-            raise Problem("not-found", f"There is no component {slot} in {server}.", status=404, field="slot")
-        ways = list_ways_back(found)
-        sums = {way.sha256 for way in ways if way.sha256}
-        holders: dict[str, list[Repository]] = {}
-        lines = Line.objects.packed().filter(sha256__in=sums, repository__in=Repository.objects.sealed())
-        for line in lines.select_related("repository").order_by("-repository_id"):
-            holders.setdefault(line.sha256, []).append(line.repository)
-        rows = [
-            row_from(
-                RollbackOptionRow, way, bank=way.in_bank, stored=way.sha256 in holders,
-                repositories=[row_from(HolderRow, row) for row in holders.get(way.sha256, [])],
-            )
-            for way in ways
-            if way.in_bank or way.sha256 in holders
-        ]  # fmt: skip
-        name = found.product.name if found.product else found.component.name
-        installed = found.component.version
-        return Response(RollbackOptionsRow(server=server, slot=slot, name=name, installed=installed, ways=rows))
 
 
 WAYS = {

@@ -152,6 +152,7 @@ COMMANDS: dict[tuple[str, str], Command] = {
     ("windows/<int:pk>", "DELETE"): _do("delete a window", KEEP),
     ("runs/<int:pk>/start", "POST"): _do("start a run", RUN),
     ("runs/<int:pk>/orders", "POST"): _do("give an order to a run", RUN),
+    ("ways-back", "POST"): _do("lay out the way back of a component", PLAN, whole=False),
     ("runs/<int:pk>/take-back", "POST"): _do("lay out a way back", RUN, whole=False),
     # Work
     ("work/<int:pk>/seen", "POST"): _do("note how work ended", Right.LOOK),

@@ -100,9 +100,9 @@ def demand_approval(run: Run, person: str) -> None:
 
 
 def approved_writes(place: RunServer) -> frozenset[tuple[str, str]]:
-    """Slots of a server with the sums of the payloads that its sheet names for them."""
+    """Slots of a server with what its sheet brings them: payloads by their sums, or a bank."""
     rounds: tuple[PlannedRound, ...] = parse_rounds(place.rounds)
-    return frozenset((p.write.slot, p.payload.sha256) for step in rounds for p in step.writes if p.payload is not None)
+    return frozenset((p.write.slot, p.brings) for step in rounds for p in step.writes if p.brings)
 
 
 def approvals_of(run: Run) -> tuple[Approval, ...]:

@@ -127,7 +127,9 @@ def _outside(place: RunServer, standing: Standing, rounds: Sequence[PlannedRound
         done_by=known.done_by,
         reading_hours=known.hours,
         lacking=tuple(
-            f"{p.write.slot} {p.write.to}" for p in writes if p.payload is None or not known.store.has(p.payload.sha256)
+            f"{p.write.slot} {p.write.to}"
+            for p in writes
+            if not p.bank and (p.payload is None or not known.store.has(p.payload.sha256))
         ),
         unsettled=tuple(f"{name}: {how}" for name, how in sorted(place.identities.items()) if how.startswith("not")),
         barred=() if place.back else tuple(_barred(place, standing, rounds, known.store)),

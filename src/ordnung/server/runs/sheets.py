@@ -94,7 +94,10 @@ def store_sheet(
 ) -> Run:  # fmt: skip
     """Keep a draft for servers with their routes, laid out. ``backs``: by server, what goes back to which version."""
     assessment = current_assessment()
-    named = {s.server.name: name_payloads(r.rounds, s.positions) for s, r in zip(standings, routes, strict=True)}
+    named = {
+        s.server.name: name_payloads(r.rounds, s.positions, by_bank=s.server.name in (backs or {}))
+        for s, r in zip(standings, routes, strict=True)
+    }
     repository = _find_repository(p.sha256 for rounds in named.values() for p in payloads_of(rounds))
     run = Run(
         name=name,
@@ -196,7 +199,7 @@ def what_is_missing(run: Run) -> list[MissingRow]:
         for step in parse_rounds(place.rounds):
             for planned in step.writes:
                 write, payload = planned.write, planned.payload
-                if payload is None or not store.has(payload.sha256):
+                if not planned.bank and (payload is None or not store.has(payload.sha256)):
                     product = products.get(write.product)
                     name = product.name if product else write.product
                     missing.setdefault((write.product, write.to), MissingRow(product=name, version=write.to))

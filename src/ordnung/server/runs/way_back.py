@@ -7,10 +7,17 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from ordnung.core.assessment import Standing
+from ordnung.core.away import AwayPlace
+from ordnung.core.night.itinerary import duty_of_rounds, plan_itinerary
+from ordnung.core.night.limits import NightLimits
 from ordnung.core.packing import ways_back
 from ordnung.core.route import Route, Stranded, plan_way_back
+from ordnung.core.sheet import name_payloads
+from ordnung.core.way_back import list_ways_back
+from ordnung.engine.compare import find_position
 from ordnung.engine.tape import fold
 from ordnung.server.assessment.current import current_assessment
+from ordnung.server.assessment.present import resets_text
 from ordnung.server.problems import Problem
 from ordnung.server.runs.derived import load_tape
 from ordnung.server.runs.models import Run
@@ -51,6 +58,53 @@ def draft_way_back(run: Run, person: str, *, server: str = "", slot: str = "", w
         _name(run, going[0], server, slot, wave), person, [way.standing for way in going],
         [way.route for way in going], backs={way.standing.server.name: way.back for way in going}, takes_back=run,
     )  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class BackCost:
+    """What going back to a version takes: ``seconds`` of work on the server, resets in words; why it can't be."""
+
+    seconds: float
+    resets: str
+    outage: bool
+    by_bank: bool
+    barred: str
+
+
+def cost_of_back(standing: Standing, slot: str, version: str) -> BackCost:
+    """What it would cost to take a component back to a version, by the bank that holds it or by its payload."""
+    route = plan_way_back(standing.positions, {slot: version})
+    rounds = name_payloads(route.rounds, standing.positions, by_bank=True)
+    place = AwayPlace(server=standing.server.name)
+    steps = plan_itinerary(duty_of_rounds(place, standing.server.model, rounds), NightLimits()).steps
+    return BackCost(
+        seconds=sum(step.seconds for step in steps),
+        resets=resets_text(route),
+        outage=route.outages > 0,
+        by_bank=any(planned.bank for step in rounds for planned in step.writes),
+        barred="; ".join(lost.reason for lost in route.stranded),
+    )
+
+
+def draft_back(server: str, slot: str, version: str, person: str) -> Run:
+    """A draft that takes one component back to a version, whoever brought it to where it is.
+
+    Raises:
+        Problem: there is no such component, or it has no way back to that version, with the reason.
+    """
+    standing = current_assessment().standings.get(server)
+    position = find_position(standing.positions, slot) if standing is not None else None
+    if standing is None or position is None:
+        raise Problem("not-found", f"There is no component {slot} in {server}.", status=404, field="slot")
+    way = next((way for way in list_ways_back(position) if way.version == version), None)
+    if way is None:
+        raise Problem("barred", f"{slot} of {server} has no older version {version} to go back to.", field="to")
+    route = plan_way_back(standing.positions, {slot: version})
+    barred = way.barred or "; ".join(lost.reason for lost in route.stranded)
+    if barred or not route.rounds:
+        raise Problem("barred", f"{slot} of {server} can't go back to {version}: {barred or 'it is there'}.")
+    name = f"Take back {slot} of {server} to {version}"[:200]
+    return store_sheet(name, person, [standing], [route], backs={server: {slot: version}})
 
 
 def _of_server(run: Run, server: str, slot: str) -> WayBack | None:

@@ -8,10 +8,11 @@ import secrets
 from collections.abc import Callable
 from typing import Any
 
+from ordnung.standins import banks
 from ordnung.standins.hardware import Hardware
-from ordnung.standins.parts import PRIVILEGES, Account
+from ordnung.standins.parts import PRIVILEGES, Account, Part
 from ordnung.standins.redfish.registries import message
-from ordnung.standins.redfish.systems import BOOT_TARGETS
+from ordnung.standins.redfish.systems import BOOT_TARGETS, INVENTORY
 from ordnung.standins.redfish.tree import V1, Resource, merge
 
 Check = Callable[[Any], bool]
@@ -34,8 +35,11 @@ _BOOT: dict[str, Check] = {
     "BootSourceOverrideTarget": _one_of(*BOOT_TARGETS),
     "BootSourceOverrideMode": _one_of("UEFI", "Legacy"),
 }
+_IMAGE = {"Links": {"ActiveSoftwareImage": lambda value: isinstance(value, dict) and _text(value.get("@odata.id"))}}
 WRITABLE: tuple[tuple[str, dict[str, Any]], ...] = (
     ("Systems/1", {"AssetTag": _text, "Boot": _BOOT}),
+    ("Systems/1/Bios", _IMAGE),
+    ("Managers/1", _IMAGE),
     ("Chassis/1", {"AssetTag": _text}),
     ("SessionService", {"SessionTimeout": lambda v: isinstance(v, int) and 30 <= v <= 86400}),
     ("EventService/Subscriptions/[^/]+", {"Context": _text}),
@@ -84,8 +88,31 @@ def sort_changes(
     return good, notes
 
 
+_BANKED = {"Managers/1": "controller", "Systems/1/Bios": "bios"}
+
+
+def object_to(device: Hardware, path: str, good: Resource) -> list[Resource]:
+    """What speaks against the good part of a PATCH on this very device."""
+    part, chosen = _banked(device, path), good.get("Links", {}).get("ActiveSoftwareImage", {}).get("@odata.id")
+    if part is None or chosen is None:
+        return []
+    names = (f"{INVENTORY}/{part.slot}", f"{INVENTORY}/{part.slot}.standby")
+    if chosen in names and (chosen == names[0] or banks.objection_to(part) is None):
+        return []
+    return [message("PropertyValueNotInList", str(chosen), "ActiveSoftwareImage", related="Links/ActiveSoftwareImage")]
+
+
+def _banked(device: Hardware, path: str) -> Part | None:
+    kind = _BANKED.get(path.removeprefix(f"{V1}/"))
+    return next((part for part in device.seen if part.kind == kind), None)
+
+
 def change(device: Hardware, path: str, good: Resource) -> None:
     """Carry out the good part of a PATCH."""
+    if (part := _banked(device, path)) is not None:
+        banks.choose(part, good["Links"]["ActiveSoftwareImage"]["@odata.id"].endswith(".standby"))
+        device.note("bank chosen", slot=part.slot, version=part.spare if part.next_bank else part.version)
+        return
     match path.removeprefix(f"{V1}/").split("/"):
         case ["AccountService", "Accounts", number]:
             _change_account(device, number, good)

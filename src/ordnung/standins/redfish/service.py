@@ -15,7 +15,7 @@ from ordnung.standins.parts import PRIVILEGES
 from ordnung.standins.redfish import actions, chassis, managers, second, systems, updates
 from ordnung.standins.redfish.accounts import SSE, TEST_EVENT
 from ordnung.standins.redfish.actions import ACCOUNTS, SUBSCRIPTIONS
-from ordnung.standins.redfish.changes import change, sort_changes, writable
+from ordnung.standins.redfish.changes import change, object_to, sort_changes, writable
 from ordnung.standins.redfish.query import QueryError, apply_query, is_open
 from ordnung.standins.redfish.quirks import ELSEWHERE
 from ordnung.standins.redfish.registries import message
@@ -190,6 +190,8 @@ class Service:
             return as_reply(shown, headers={"ETag": tag})
         if not good:
             return refuse(400, notes or [message("UnrecognizedRequestBody")])
+        if objections := object_to(device, path, good):
+            return refuse(400, objections)
         change(device, path, good)
         after = find_resource(device, path) or {}
         shown = {"@odata.id": path, "@odata.etag": etag(after), **after}

@@ -103,7 +103,8 @@ def bank_links(part: Part) -> Resource:
     images = [link(f"{INVENTORY}/{part.slot}")]
     if part.spare is not None:
         images.append(link(f"{INVENTORY}/{part.slot}.standby"))
-    return {"ActiveSoftwareImage": images[0], "SoftwareImages": images, "SoftwareImages@odata.count": len(images)}
+    active = images[-1] if part.next_bank else images[0]
+    return {"ActiveSoftwareImage": active, "SoftwareImages": images, "SoftwareImages@odata.count": len(images)}
 
 
 @resource("Systems/1/Bios", "Bios", "v1_2_0", "BIOS")
