@@ -58,6 +58,9 @@ FAILED = e.Ended(ending=e.Ending.FAILED, reason=e.Reason.NOT_BACK)
 GIVEN = e.PlaceGiven(by="lead", why="seen in the aisle")
 DEFERRED = e.Deferred(reason=e.Reason.FOREIGN_JOB)
 BEGUN = (PLACE, READ, PLAN)
+AHEAD_DONE = e.AheadDone()
+EARLY = e.PlaceTaken(place=dataclasses.replace(PLACE.place, outage=False, ahead=True))
+BORNE = e.Plan(rounds=(dataclasses.replace(ROUND, writes=(dataclasses.replace(ROUND.writes[0], ahead=True),)),))
 WRITTEN = (*BEGUN, INTENT, SENT, DONE)
 
 TROUBLE = e.Troubled(reason=e.Reason.TASK_FAILED, facts={"slot": "bios"}, slot="bios", way="push")
@@ -110,6 +113,17 @@ def tape(*values):
         ((*NOT_WRITTEN, TROUBLE, ASK_REMEDY, TRY), "remedy"),
         ((*NOT_WRITTEN, TROUBLE, ASK_REMEDY, TRY, ALONE), "read"),
         ((*NOT_WRITTEN, TROUBLE, ALONE, READ), "plan"),
+        ((EARLY, READ), "plan"),
+        ((EARLY, READ, PLAN), "ahead done"),  # what is written is active at once, or bears no company
+        ((EARLY, READ, BORNE), "write"),
+        ((EARLY, READ, BORNE, INTENT, SENT), "follow"),
+        ((EARLY, READ, BORNE, INTENT, SENT, DONE), "ahead done"),
+        ((EARLY, READ, BORNE, INTENT, SENT, DONE, AHEAD_DONE), "take a place"),
+        ((EARLY, READ, BORNE, INTENT, SENT, DONE, AHEAD_DONE, PLACE), "read"),
+        (
+            (EARLY, READ, BORNE, INTENT, SENT, e.WriteFailed(reason=e.Reason.TASK_FAILED), TROUBLE, ALONE, READ, BORNE),
+            "ahead done",
+        ),
         (MOVED, "errand"),
         ((*MOVED, OFF), "errand"),
         ((*MOVED, OFF, DONE_OUTSIDE), "reset"),
@@ -150,6 +164,10 @@ def test_what_comes_next_follows_from_the_tape_alone(values, step):
         (*NOT_WRITTEN, TROUBLE, ASK_REMEDY, ASK_REMEDY),
         (*NOT_WRITTEN, TROUBLE, ASK_REMEDY, ALONE),  # nobody has answered
         (*NOT_WRITTEN, ASK_REMEDY),
+        (EARLY, READ, BORNE, RESET),  # its turn has not come
+        (EARLY, READ, BORNE, dataclasses.replace(RESET, kind=e.ResetKind.CONTROLLER_RESTART)),
+        (*BEGUN, AHEAD_DONE),
+        (EARLY, READ, BORNE, INTENT, AHEAD_DONE),
         (*MOVED, RESET),  # its work is still there
         (*MOVED, OFF, RESET),
         (*MOVED, OFF, OFF),
@@ -217,7 +235,7 @@ EVERY = (
     *WRITTEN, RESET, RESET_SENT, ASKED, ANSWERED, SEEN, BACK, CONFIRMED, UNSENT, RESET_UNSENT, FAILED, GIVEN, DEFERRED,
     e.Warned(check="clock", seen="its clock is 8 min ahead", remedy="Set it."),
     e.WriteFailed(reason=e.Reason.TASK_FAILED, facts={"slot": "bios"}),
-    OFF, DONE_OUTSIDE, REFUSED, TROUBLE, RESTART,
+    OFF, DONE_OUTSIDE, REFUSED, TROUBLE, RESTART, AHEAD_DONE,
 )  # fmt: skip
 
 

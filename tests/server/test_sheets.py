@@ -12,7 +12,8 @@ from django.test import Client
 from ordnung.core.away import AwayPlace
 from ordnung.core.components import Component
 from ordnung.core.facts import Facts
-from ordnung.engine.entries import PlaceTaken
+from ordnung.core.turn import may_turn
+from ordnung.engine.entries import AheadDone, PlaceTaken
 from ordnung.engine.ports import NoPlaceError
 from ordnung.formats.sheet import check_sheet, parse_sheet
 from ordnung.server.audit.heads import public_half, site_key
@@ -23,6 +24,7 @@ from ordnung.server.house.models import House
 from ordnung.server.repositories.models import Repository
 from ordnung.server.rights.rights import Right
 from ordnung.server.runs.approvals import approved_writes
+from ordnung.server.runs.derived import taken_places
 from ordnung.server.runs.journal import DatabaseJournal
 from ordnung.server.runs.models import KeptDuration, Run, RunServer
 from ordnung.server.runs.turns import Turns, turns_of, window_bars_reset
@@ -122,6 +124,39 @@ def test_what_does_not_fit_into_the_window_is_left_over_with_what_it_needs(house
     assert all(s["plan"] for s in wide["servers"]) and not any(s["detail"].startswith("Left") for s in wide["servers"])
     free = patch(house, run, windows=[])
     assert free["certainty"] is None and free["lanes_from"] is None
+
+
+def test_what_waits_for_a_reset_may_be_written_before_the_window(house, approver):
+    run = patch(house, house.post("runs"), windows=[a_window(begin=2 * HOUR)])
+    assert run["ahead"] == "nothing" and not any(span["ahead"] for plan in lanes(run).values() for span in plan)
+    ahead = patch(house, run, ahead="writing")
+    assert ahead["sheet"] == run["sheet"] + 1 and ahead["sha256"] != run["sha256"], "it is part of what is approved"
+    early = {name: [s for s in plan if s["ahead"]] for name, plan in lanes(ahead).items()}
+    assert any(early.values()) and all(s["kind"] in ("staging", "writing") for plan in early.values() for s in plan)
+    opens = (datetime.datetime.fromisoformat(ahead["windows"][0]["start"]) - _instant(ahead["lanes_from"])).seconds
+    assert all(s["end"] <= opens + 1 for plan in early.values() for s in plan)
+    assert all(s["start"] >= opens - 1 for plan in lanes(ahead).values() for s in plan if not s["ahead"])
+    assert patch(house, ahead, ahead="everything")[0] == 400
+    file = parse_sheet(house.web.get(f"/api/v1/exports/sheets/{run['id']}.json").content)
+    assert file.sheet.limits.ahead == "writing"
+    again = house.post(f"runs/{run['id']}/sheet/copy")
+    assert again["ahead"] == "writing"
+
+
+def test_who_is_written_ahead_counts_among_those_at_once_alone_and_still_waits_for_its_turn(house):
+    run, row = started(house, windows=[a_window(begin=2 * HOUR)], ahead="writing")
+    first = run["servers"][0]["server"]
+    assert "the window opens" in str(begin(row, first))
+    early = PlaceTaken(place=AwayPlace(server=first, groups=("surge ensemble",), outage=False, ahead=True))
+    DatabaseJournal().append_now(str(row.pk), first, 1, early)
+    assert [place.ahead for place in taken_places()] == [True]
+    assert "the window opens" in str(Turns().of(row.pk, first) and may_turn(Turns().of(row.pk, first), now()))
+    DatabaseJournal().append_now(str(row.pk), first, 2, AheadDone())
+    assert taken_places() == []
+
+
+def _instant(text):
+    return datetime.datetime.fromisoformat(text)
 
 
 def test_a_sheet_is_made_for_the_next_opening_of_a_window_for_a_group_or_for_what_is_exposed(house):

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import asyncio
 import dataclasses
+import datetime
 import itertools
 import random
 from collections.abc import Sequence
@@ -18,6 +19,7 @@ from ordnung.core.away import AwayLimits
 from ordnung.core.drift import Verdict
 from ordnung.core.errands import ErrandKind, Moves
 from ordnung.core.rules import FIXED_RULES
+from ordnung.core.turn import Turn
 from ordnung.engine import entries as e
 from ordnung.engine.entries import Answer, Remedy
 from ordnung.engine.ports import Reply
@@ -90,6 +92,8 @@ async def _play(seed: int, mirror: Path) -> Night:
             device.faults.append(Fault("answer lost", on="reset", times=chance.randint(1, 2)))
     runs = [devices[::2], devices[1::2]] if len(devices) > 1 and chance.random() < 0.6 else [devices]
     house.moves = {device.name: chance.choice(MOVES) for device in devices}
+    if chance.random() < 0.4:
+        _give_window(chance, house)
     house.remedies = {remedy: chance.choice(tuple(Choice)) for remedy in Remedy}
     house.desk.faults = [_desk_fault(chance, devices) for _ in range(chance.choice((0, 0, 0, 1, 3)))]
     house.desk.seconds, house.desk.heals = chance.choice((5.0, 60.0, 600.0)), chance.choice((0.0, 900.0))
@@ -103,6 +107,15 @@ async def _play(seed: int, mirror: Path) -> Night:
     assert not house.troubles, f"errors of our own: {house.troubles}"
     endings = tuple(str(state.ended.ending) for state in house.journal.states.values() if state.ended)
     return Night(seed, len(devices), lives, endings)
+
+
+def _give_window(chance: random.Random, house: House) -> None:
+    """A window hours away, with or without writing ahead of it; long enough for whatever the night brings."""
+    opens = house.clock.now() + datetime.timedelta(minutes=chance.choice((10, 90, 300)))
+    house.windows = ((opens, opens + datetime.timedelta(days=20)),)
+    house.ahead = chance.random() < 0.7
+    for name in house.devices:
+        house.journal.turns[name] = lambda _, name=name: Turn(server=name, windows=house.windows, needs_seconds=3600.0)
 
 
 MOVES = (
@@ -198,6 +211,8 @@ async def check_server(house: House, number: str, device: Hardware) -> None:
     values = [entry.value for entry in tape]
     assert state.ended is not None and tell_reason(state.ended.reason, state.ended.facts), device.name
     what = [entry["what"] for entry in device.log]
+    opens = house.windows[0][0].timestamp() if house.windows else 0.0
+    assert not [e for e in device.log if e["what"] == "reset" and e["at"] < opens], "a reset before the window"
     assert "killed a write" not in what and "button pushed" not in what, device.name
     assert not any(part.dead for part in device.parts), f"{device.name}: a dead component"
     _check_writes(device, values)

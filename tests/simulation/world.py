@@ -63,7 +63,7 @@ class MemoryJournal:
         if seq != len(tape) + 1:
             raise TapeConflictError(f"{server}: entry {seq} is taken")
         if isinstance(value, PlaceTaken):
-            begins = server in self.turns and fold(tape).place is None
+            begins = server in self.turns and fold(tape).place is None and not value.place.ahead
             turn = self.turns[server](self) if begins else None
             refusal = may_turn(turn, self.clock.now()) if turn else None
             refusal = refusal or may_begin(self.places, self.limits, value.place)
@@ -93,7 +93,7 @@ class House:
         )
         self.journal = MemoryJournal(clock, limits)
         self.orders, self.told, self.overridden, self.replies, self.troubles, self.listeners = {}, [], {}, {}, [], []
-        self.packages, self.windows = {}, None
+        self.packages, self.windows, self.ahead = {}, None, False
         self.desk = WorkDesk(lambda: self.clock.t)
         self.moves, self.ticks, self.remedies = {}, {}, dict(USUAL)
         self.patience = Patience()
@@ -190,7 +190,8 @@ class House:
 
     def lane(self, name: str, group: str | None = None) -> RunServer:
         place = AwayPlace(server=name, groups=(group,) if group else ())
-        return RunServer(endpoint=self.endpoint(name), place=place, moves=self.moves.get(name, Moves()))
+        moves = self.moves.get(name, Moves())
+        return RunServer(endpoint=self.endpoint(name), place=place, moves=moves, ahead=self.ahead)
 
 
 def small_mirror(folder: Path, base: str = "https://mirror.example/", share: int = 1000) -> Path:

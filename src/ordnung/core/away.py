@@ -27,6 +27,8 @@ class AwayPlace:
     room: str | None = None
     outage: bool = True
     kept: bool = False
+    ahead: bool = False
+    """Nothing but writes that wait for a reset is done with it, in service: it counts among those at once (T8)."""
     heals: bool = False
     """It is back, but its groups count it until what it holds is whole again (T5, A13)."""
 

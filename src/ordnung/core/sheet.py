@@ -37,6 +37,7 @@ class PlannedWrite:
     """One write with what it sends; ``payload`` None when the catalog names no file for it.
 
     ``hands_before`` and ``hands_after``: what a person does at the server for it, as the catalog says (P3).
+    ``ahead``: it waits for its reset and bears company, so that it may be written before the window (T8, A26).
     ``bank``: nothing is sent; the component is switched to its bank that holds the version (N7.4).
     ``announces``: what it changes around the versions, as its release says: no surprise in the check after.
     """
@@ -47,6 +48,7 @@ class PlannedWrite:
     hands_after: str = ""
     announces: tuple[str, ...] = ()
     bank: bool = False
+    ahead: bool = False
 
     @property
     def brings(self) -> str:
@@ -120,6 +122,7 @@ def _planned(write: Write, position: Position | None) -> PlannedWrite:
         write=write, payload=_payload(release, position.match.issue),
         hands_before=release.hands_before, hands_after=release.hands_after,
         announces=_announced(position.product, write) if position.product else (),
+        ahead=release.activation not in (None, "at once") and not release.alone,
     )  # fmt: skip
 
 

@@ -83,6 +83,7 @@ class Reason(StrEnum):
     STOPPED = "stopped by a person"
     LEFT_OUT = "left out by a person"
     NO_PLACE = "no place"
+    NO_PLACE_ANY_MORE = "no place any more"
     NO_WINDOW = "no window"
     NOT_APPROVED = "not approved"
     NOT_MOVED_OFF = "work not moved off"
@@ -191,6 +192,11 @@ class Deferred:
 
     reason: Reason
     facts: Facts = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class AheadDone:
+    """What may be done before its turn is done, or was given up: its place is free until its turn comes (T8)."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -370,6 +376,7 @@ TapeEntry = (
     | PlaceTaken
     | PlaceGiven
     | Deferred
+    | AheadDone
     | Warned
     | Troubled
     | Remedied

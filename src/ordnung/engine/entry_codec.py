@@ -25,6 +25,7 @@ KINDS: dict[str, type[TapeEntry]] = {
     "place taken": entries.PlaceTaken,
     "place given": entries.PlaceGiven,
     "deferred": entries.Deferred,
+    "ahead done": entries.AheadDone,
     "warned": entries.Warned,
     "troubled": entries.Troubled,
     "remedied": entries.Remedied,

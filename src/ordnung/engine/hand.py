@@ -40,6 +40,8 @@ class Hand:
     """Slots with the sums of the payloads that may be sent there; None: the sheet needed no approval (P4)."""
     moves: Moves = Moves()
     """What its group wants done around an outage (P1)."""
+    ahead: bool = False
+    """Whether the sheet lets it be written before its turn, what then waits for its reset (T8)."""
     state: TapeState = field(default_factory=TapeState)
     troubled_since: datetime.datetime | None = None
     judged: Server | None = None

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import dataclasses
 
-from ordnung.engine.entries import Ending, PlaceTaken, Reason
+from ordnung.core.away import AwayPlace, Refusal
+from ordnung.core.turn import NotYet
+from ordnung.engine.entries import AheadDone, Ending, PlaceTaken, Reason
 from ordnung.engine.hand import Hand
 from ordnung.engine.ports import NoPlaceError
 from ordnung.engine.world import Ticket
@@ -29,18 +31,55 @@ async def take_place(hand: Hand) -> None:
                     return
                 except NoPlaceError as error:
                     ticket.refusal = error.refusal
+                    if _may_go_ahead(hand, error.refusal) and await _begin_ahead(hand, place):
+                        return
             why = ticket.refusal
             if why is not None and why.never:
-                # One that was put off for somebody else's job may have had some of its rounds.
-                ending, sent = (Ending.STOPPED, "Nothing more") if hand.state.done else (Ending.LEFT_OVER, "Nothing")
+                # One that was put off, or was written ahead, has had some of what it was to have.
+                begun = hand.state.changed
+                ending, sent = (Ending.STOPPED, "Nothing more") if begun else (Ending.LEFT_OVER, "Nothing")
                 await hand.end(ending, Reason.NO_WINDOW, why=why, sent=sent)
                 return
-            await hand.show("waiting", f"for its turn: {why}" if why else "for its turn")
+            written = ", ".join(sorted(slot for slot, _ in hand.state.said_written)) if hand.state.was_ahead else ""
+            told = f"{written} written ahead; for its turn" if written else "for its turn"
+            await hand.show("waiting", f"{told}: {why}" if why else told)
             if why is None or not why.kept:
                 end = hand.until(hand.world.patience.place_s)
             elif hand.world.clock.now() >= end:
-                await hand.end(Ending.LEFT_OVER, Reason.NO_PLACE, why=why)
+                if hand.state.changed:
+                    await hand.end(Ending.STOPPED, Reason.NO_PLACE_ANY_MORE, why=why)
+                else:
+                    await hand.end(Ending.LEFT_OVER, Reason.NO_PLACE, why=why)
                 return
             await hand.pause()
     finally:
         hand.world.site.line.remove(ticket)
+
+
+WAITED_FOR = ("window", "wave", "wait")
+"""What of a sheet a server may be written ahead of (T8): not of a person who has to say something, nor a wish."""
+
+
+def _may_go_ahead(hand: Hand, refusal: Refusal | NotYet) -> bool:
+    """Whether what waits for a reset may be written before its turn: once, and with nothing done yet."""
+    state = hand.state
+    if not hand.ahead or hand.takes_back is not None or refusal.never or refusal.limit not in WAITED_FOR:
+        return False
+    return not (state.was_ahead or state.deferrals or state.changed or state.remedies)
+
+
+async def _begin_ahead(hand: Hand, place: AwayPlace) -> bool:
+    """Take a place among those at once alone; False where none is free."""
+    try:
+        ahead = dataclasses.replace(place, outage=False, ahead=True)
+        await hand.note(PlaceTaken(place=ahead, moves=hand.moves))
+    except NoPlaceError:
+        return False
+    return True
+
+
+async def leave_ahead(hand: Hand) -> None:
+    """Nothing more can be done before its turn: what waits in it now is read, and its place is free."""
+    server, pin = await hand.patiently(hand.read, hand.world.patience.contact_s)
+    await hand.world.reporter.reading(hand.run, server, pin)
+    await hand.note(AheadDone())

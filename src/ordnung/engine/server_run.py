@@ -29,6 +29,7 @@ STEPS: dict[Step, Callable[[Hand], Awaitable[None]]] = {
     Step.PLAN: look_steps.plan,
     Step.REMEDY: remedy_steps.decide,
     Step.ERRAND: errand_steps.carry_on,
+    Step.AHEAD: place_steps.leave_ahead,
     Step.WRITE: write_steps.write,
     Step.FIND_WRITE: write_steps.find_write,
     Step.FOLLOW: write_steps.follow,

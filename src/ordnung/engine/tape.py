@@ -22,6 +22,7 @@ from typing import assert_never
 from ordnung.core.away import AwayPlace
 from ordnung.core.errands import Errand, ErrandKind, hands_after, hands_before
 from ordnung.engine.entries import (
+    AheadDone,
     Answer,
     Answered,
     Asked,
@@ -75,6 +76,7 @@ class Step(StrEnum):
     PLAN = "plan"
     REMEDY = "remedy"
     ERRAND = "errand"
+    AHEAD = "ahead done"
     WRITE = "write"
     FIND_WRITE = "find write"
     FOLLOW = "follow"
@@ -126,7 +128,8 @@ def _fits(state: TapeState, value: TapeEntry) -> bool:
         case ResetIntent():
             placed = not value.kind.is_outage or (state.place is not None and state.place.outage) or not value.type
             free = not value.kind.is_outage or not state.moves.off or state.is_moved_off
-            return not _is_busy(state) and state.open_errand is None and placed and free
+            its_turn = state.place is None or not state.place.ahead
+            return not _is_busy(state) and state.open_errand is None and placed and free and its_turn
         case ResetSent() | ResetSeen() | ResetUnsent() | Back():
             return state.open_reset is not None
         case Asked():
@@ -135,6 +138,8 @@ def _fits(state: TapeState, value: TapeEntry) -> bool:
             return state.open_reset is not None and state.open_reset.question is not None
         case Deferred():
             return not _is_busy(state) and not state.is_away and not state.is_moved_off
+        case AheadDone():
+            return not _is_busy(state) and state.place is not None and state.place.ahead
         case PlaceGiven():
             return False
         case _:
@@ -166,6 +171,9 @@ def _apply(state: TapeState, value: TapeEntry, at: datetime.datetime) -> TapeSta
             return change(state, place=None, is_away=False)
         case Deferred():
             return change(state, place=None, latest=None, rounds=None, deferrals=state.deferrals + 1)
+        case AheadDone():
+            # Its turn may come hours later: it is read and planned anew then, by what waits in it.
+            return change(state, place=None, latest=None, rounds=None, written=0, was_ahead=True)
         case Warned():
             return change(state, warned=state.warned | {(value.check, value.seen)})
         case Troubled() | Remedied():
@@ -349,6 +357,8 @@ def next_step(state: TapeState) -> Step:
         return Step.READ
     if state.rounds is None:
         return Step.PLAN
+    if state.place.ahead:
+        return Step.WRITE if state.may_write_ahead else Step.AHEAD
     if due_errand(state) is not None:
         return Step.ERRAND
     current = state.current

@@ -129,6 +129,8 @@ class TapeState:
     """How the last payload was brought."""
     announced: frozenset[str] = frozenset()
     """What the releases planned say that they change around the versions."""
+    was_ahead: bool = False
+    """What may be done before its turn was done, or given up: that is not begun with again."""
     deferrals: int = 0
     warned: frozenset[tuple[str, str]] = frozenset()
     """(check, what it saw) of every warning that stands on the tape."""
@@ -158,6 +160,17 @@ class TapeState:
     def puts_back(self) -> bool:
         """Whether what this run did is being taken back."""
         return self.has_tried(Remedy.PUT_BACK)
+
+    @property
+    def may_write_ahead(self) -> bool:
+        """Whether the next write may be done before its turn (T8): of the first round, all of which waits for a reset,
+        needs nobody at the server, and has met no trouble.
+        """
+        current = self.current
+        if current is None or self.round or self.done or self.remedies or self.restart_due:
+            return False
+        is_borne = all(planned.ahead and not planned.hands_before for planned in current.writes)
+        return is_borne and current.reset is not None and self.written < len(current.writes)
 
     @property
     def is_moved_off(self) -> bool:

@@ -9,6 +9,7 @@ from typing import assert_never
 
 from ordnung.core.errands import ErrandKind
 from ordnung.engine.entries import (
+    AheadDone,
     Answer,
     Answered,
     Asked,
@@ -60,6 +61,8 @@ SENTENCES: dict[Reason, str] = {
     "says that it is back.",
     Reason.NO_HANDS: "{what} {why}. {sent}.",
     Reason.NO_PLACE: "its turn never came: {why}. Nothing was sent. Bring the others back first, then start it again.",
+    Reason.NO_PLACE_ANY_MORE: "its turn never came: {why}. What was written before it waits for a reset; nothing more "
+    "was sent. Bring the others back first, then plan it again.",
     Reason.CONTROLLER: "{cause}: {detail}. {remedy}",
     Reason.NO_CONTACT: "no answer for {minutes} min ({cause}: {detail}). Nothing more was sent. {remedy}",
     Reason.NO_WAY_IN: "{slot}: this controller can neither fetch nor be pushed a payload; nothing was sent",
@@ -137,11 +140,15 @@ def tell_entry(value: TapeEntry) -> str:
         case Plan():
             return _tell_plan(value)
         case PlaceTaken():
+            if value.place.ahead:
+                return "before its turn: what waits for a reset is written, in service"
             return "its turn: it may go away" if value.place.outage else "its turn: it stays in service"
         case PlaceGiven():
             return f"counted as back: {value.why} ({value.by})" if value.why else f"counted as back ({value.by})"
         case Deferred():
             return f"put off to the end: {tell_reason(value.reason, value.facts)}"
+        case AheadDone():
+            return "what can be done before its turn is done; it goes on when its turn comes"
         case Warned():
             return f"warning, {value.check}: {value.seen}. {value.remedy}"
         case Troubled():

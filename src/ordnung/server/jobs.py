@@ -136,6 +136,7 @@ def _prepare(run: Run, ports: EnginePorts) -> tuple[list[Lane], World, set[str]]
             back=p.back,
             approved=approved_writes(p) if is_approved else None,
             moves=moves_of(p.server.group),
+            ahead=run.ahead == "writing",
         )
         for p in places
     ]

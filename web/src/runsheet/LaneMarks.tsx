@@ -51,7 +51,7 @@ function Bar({ mark, span }: { mark: Mark; span: Span }) {
       fill={mark.done ? solid : light}
       stroke={mark.done ? "none" : solid}
       strokeWidth={0.8}
-      opacity={mark.done ? 1 : 0.75}
+      opacity={mark.done ? 1 : span.ahead ? 0.4 : 0.75}
     />
   );
 }

@@ -12,6 +12,7 @@ import { Notice } from "../ui/Notice";
 import { Sides } from "../ui/Sides";
 import { Mono, Title } from "../ui/text";
 import { ink } from "../theme/theme";
+import { Ahead } from "./Ahead";
 import { Begins } from "./Begins";
 import { Checks } from "./Checks";
 import { Errand } from "./Errand";
@@ -74,6 +75,7 @@ export function SheetPanel({ run, now, picked, pick }: Props) {
       {open.error && <Notice>{open.error.message}</Notice>}
       {!lane && isDraft && <Expected run={run} />}
       {!lane && isDraft && <WhatIf run={run} now={now} />}
+      {!lane && isDraft && <Ahead run={run} />}
       <Standing run={run} now={now} />
       {!lane && run.state === "running" && <WindowEnd run={run} />}
       {run.servers

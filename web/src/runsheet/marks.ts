@@ -90,7 +90,7 @@ export const countIn = (mark: Mark): number =>
 /** A mark in words: "writing bios 2.4.1", or "2 writing, server reboot". */
 export function tellMark(mark: Mark): string {
   const [only] = mark.spans;
-  if (only && mark.spans.length === 1) return only.label || only.kind;
+  if (only && mark.spans.length === 1) return `${only.label || only.kind}${only.ahead ? ", ahead" : ""}`;
   const counts = new Map<string, number>();
   for (const span of mark.spans) counts.set(span.kind, (counts.get(span.kind) ?? 0) + 1);
   return [...counts].map(([kind, n]) => (n > 1 ? `${n} × ${kind}` : kind)).join(", ");

@@ -47,6 +47,8 @@ def copy_sheet(run: Run, person: str) -> Run:
             for wave in run.waves
         ]
         change_sheet(fresh, SheetChange(waves=waves), person)
+    if run.ahead == "writing":
+        change_sheet(fresh, SheetChange(ahead="writing"), person)
     return fresh
 
 

@@ -70,6 +70,7 @@ class SheetChange:
     leave_out: list[str] = limited(default=list)
     wishes: list[WishChange] = limited(default=list)
     hold: list[str] | None = None
+    ahead: Literal["nothing", "writing"] | None = one_of(("nothing", "writing"), default=None)
 
 
 def change_sheet(run: Run, change: SheetChange, person: str) -> None:
@@ -115,6 +116,8 @@ def put_change(run: Run, places: Sequence[RunServer], change: SheetChange) -> li
         _set_windows(run, change.windows)
     if change.certainty is not None:
         run.certainty = change.certainty
+    if change.ahead is not None:
+        run.ahead = change.ahead
     kept = [place for place in places if place.server.name not in set(change.leave_out)]
     if run.name == usual_name(by_name):
         run.name = usual_name([place.server.name for place in kept])
@@ -211,5 +214,6 @@ def _tell(change: SheetChange) -> str:
         (bool(change.leave_out), f"left out {', '.join(change.leave_out[:5])}"),
         (bool(change.wishes), f"times of {', '.join(w.server for w in change.wishes[:5])}"),
         (change.hold is not None, "hold points"),
+        (change.ahead is not None, "what is done ahead"),
     ]
     return "; ".join(words for is_so, words in parts if is_so) or "nothing"

@@ -125,6 +125,7 @@ def lease_values(state: TapeState) -> dict[str, Any] | None:
         "rack": place.rack,
         "room": place.room,
         "outage": place.outage,
+        "ahead": place.ahead,
         "heals": place.heals,
         "kept": place.kept,
     }
@@ -132,10 +133,10 @@ def lease_values(state: TapeState) -> dict[str, Any] | None:
 
 def taken_places() -> list[AwayPlace]:
     """Who holds a place now, over all runs."""
-    rows = AwayLease.objects.values_list("server__name", "groups", "rack", "room", "outage", "kept", "heals")
+    fields = ("groups", "rack", "room", "outage", "ahead", "kept", "heals")
+    rows = AwayLease.objects.values("server__name", *fields)
     return [
-        AwayPlace(server=name, groups=tuple(groups), rack=rack, room=room, outage=outage, kept=kept, heals=heals)
-        for name, groups, rack, room, outage, kept, heals in rows
+        AwayPlace(server=row.pop("server__name"), **{**row, "groups": tuple(row["groups"])}) for row in map(dict, rows)
     ]
 
 

@@ -31,6 +31,7 @@ def sheet_of(run: Run, places: Sequence[RunServer] | None = None) -> RunSheet:
             rooms={name: n for name, n in limits.rooms.items() if name in rooms},
             certainty=run.certainty if run.windows else None,
             holds_early=False,
+            ahead=run.ahead,
         ),
     )
 

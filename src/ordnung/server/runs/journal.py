@@ -56,7 +56,7 @@ class DatabaseJournal:
     def append_now(self, run: str, server: str, seq: int, value: TapeEntry) -> Entry:
         """As ``append``, for code that may block."""
         entry = Entry(seq=seq, at=now(), value=value)
-        if isinstance(value, PlaceTaken):
+        if isinstance(value, PlaceTaken) and not value.place.ahead:
             self._demand_turn(int(run), server)
         kind, body = write_entry(value)
         with self._lock:

@@ -117,8 +117,10 @@ def _duty(place: RunServer, assessment: Assessment) -> Duty:
 
 
 def sheet_start(run: Run) -> datetime.datetime:
-    """Second 0 of a draft: now, or when its first window that is not over opens."""
+    """Second 0 of a draft: now, or when its first window that is not over opens; what is ahead begins now."""
     at, windows = now(), windows_of(run)
+    if run.ahead != "nothing":
+        return at
     coming = [max(at, start) for start, end in windows or () if end > at]
     return min(coming, default=at)
 
@@ -136,6 +138,7 @@ def sheet_limits(run: Run, places: Sequence[RunServer], start: datetime.datetime
         windows=None if windows is None else window_spans(windows, start),
         certainty=run.certainty if windows is not None else None,
         wishes=wishes,
+        ahead=run.ahead,
     )
 
 
@@ -232,6 +235,7 @@ def lane_of(placed: Placed) -> list[dict[str, object]]:
             "start": at,
             "end": at + step.seconds,
             "label": f"{step.slot} {step.to}" if step.slot else "",
+            "ahead": number < placed.itinerary.ahead,
         }
-        for at, step in zip(placed.starts, placed.itinerary.steps, strict=True)
+        for number, (at, step) in enumerate(zip(placed.starts, placed.itinerary.steps, strict=True))
     ]

@@ -64,6 +64,8 @@ class Run(models.Model):
     """How surely a server has to be back in its window; None without windows (F4)."""
     lanes_from = models.DateTimeField(null=True)
     """The moment from which the lanes' seconds count, on a draft; once started they count from the start."""
+    ahead = models.CharField(max_length=10, default="nothing")
+    """What may be done before the window and the wave: nothing, or ``writing`` of the first round (T8)."""
     foretold = models.JSONField(null=True)
     """By when, in seconds from the start, half, nine in ten and 99 in 100 were to be done, as foretold at the start."""
 
@@ -251,6 +253,8 @@ class AwayLease(models.Model):
     rack = models.CharField(max_length=100, null=True)
     room = models.CharField(max_length=100, null=True)
     outage = models.BooleanField()
+    ahead = models.BooleanField(default=False)
+    """Only what waits for a reset is written, before its turn (T8)."""
     heals = models.BooleanField(default=False)
     """It is back; only its groups count it until they are whole again (A13)."""
     kept = models.BooleanField(default=False)

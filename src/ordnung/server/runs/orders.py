@@ -18,12 +18,14 @@ from ordnung.server.clock import is_near, now
 from ordnung.server.house.windows import zone
 from ordnung.server.problems import Problem
 from ordnung.server.runs.derived import load_tape
-from ordnung.server.runs.models import AwayLease, Run, RunServer
+from ordnung.server.runs.models import Run, RunServer
 from ordnung.server.runs.turns import windows_of
 from ordnung.server.work.events import tell
 
 USUAL_WRITE_S, USUAL_RESET_S, CHECK_S = 120.0, 300.0, 20.0
 """Of what nothing is known (T1)."""
+SENDS = ("write intent", "reset intent", "errand asked")
+"""Entries by which a server has begun: something was, or is about to be, asked of it or for it."""
 _WHOLE = (Order.HOLD, Order.GO, Order.STOP)
 """What can be ordered of a run as a whole, those of it that come later included."""
 TELLING = 10
@@ -108,7 +110,7 @@ def _mean(
 ) -> Meaning:
     if order is Order.GO and run.order == Order.HOLD and not scope.is_whole:
         raise Problem("held", "The whole run is held: let that go on first.", status=409)
-    begun = set(AwayLease.objects.filter(run=run).values_list("server__name", flat=True))
+    begun = set(run.entries.filter(kind__in=SENDS).values_list("server", flat=True))
     servers = [_ordered(run, place, place.server.name in begun) for place in places]
     if scope.is_whole:
         # Whom a person holds by name goes on by name.
@@ -121,10 +123,10 @@ def _mean(
     return tell_meaning(order, servers, tell_time(local), left)
 
 
-def _ordered(run: Run, place: RunServer, has_place: bool) -> Ordered:
-    """Where a server stands. One without a place has not begun: its tape need not be read."""
+def _ordered(run: Run, place: RunServer, has_begun: bool) -> Ordered:
+    """Where a server stands. The tape of one that has not begun need not be read."""
     name = place.server.name
-    if not has_place:
+    if not has_begun:
         return Ordered(server=name, begun=False, held=place.hold, needs_s=place.needs_seconds)
     tape = load_tape(run.pk, name)
     state = fold(tape)
@@ -132,16 +134,18 @@ def _ordered(run: Run, place: RunServer, has_place: bool) -> Ordered:
     step, left = _under_way(state, gone, place.percent)
     current = state.current
     waits = [p.write.slot for p in current.writes[: state.written]] if current is not None and not step else []
+    if state.was_ahead and not step and not state.done:
+        waits = sorted(slot for slot, _ in state.said_written)
     return Ordered(
         server=name,
-        begun=bool(step or state.changed or state.is_away or state.is_moved_off),
+        begun=True,
         step=step,
         left_s=left,
         needs_s=place.needs_seconds,
         held=place.hold,
         is_last=state.open_reset is not None and state.round + 1 == len(state.rounds or ()),
         elsewhere=state.is_moved_off,
-        waits=tuple(waits) if current is not None and current.reset else (),
+        waits=tuple(waits) if current is None or current.reset else (),
     )
 
 

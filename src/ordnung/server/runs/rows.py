@@ -154,6 +154,8 @@ class RunRow(RunSummaryRow):
     too_many_failed: bool
     """Of a sheet without waves so many failed that the others wait until a person lets them go on."""
     certainty: float | None
+    ahead: Literal["nothing", "writing"]
+    """What may be done before the window and the wave."""
     lanes_from: datetime.datetime | None
     """The moment from which the lanes' seconds count; None: from whenever it is started."""
     sheet: int
@@ -213,6 +215,7 @@ def run_row(run: Run) -> RunRow:
         windows=[_window_row(window) for window in run.windows],
         too_many_failed=_too_many_failed(run, places),
         certainty=run.certainty,
+        ahead=run.ahead,
         lanes_from=run.started_at or (run.lanes_from if run.windows else None),
         sheet=last.number if last is not None else 0,
         sha256=last.sha256 if last is not None else "",

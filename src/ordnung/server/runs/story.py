@@ -45,6 +45,8 @@ class SpanRow:
     start: float
     end: float | None
     label: str
+    ahead: bool = False
+    """Done before its turn, in service (T8)."""
 
 
 def tell_steps(entries: Iterable[Entry], start: datetime.datetime) -> list[SpanRow]:

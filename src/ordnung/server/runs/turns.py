@@ -83,7 +83,7 @@ class Turns:
 
     def of(self, run: int, server: str) -> Turn:
         """The turn of a server; of one that has its place already, nothing is asked any more."""
-        if AwayLease.objects.filter(run_id=run, server__name=server).exists():
+        if AwayLease.objects.filter(run_id=run, server__name=server, ahead=False).exists():
             return Turn(server=server)
         with self._lock:
             asked, known = self._known.get(run, (0.0, {}))
