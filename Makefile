@@ -98,6 +98,7 @@ screenshots: setup /usr/bin/chromium
 soak: setup
 	$(PY) -m tests.simulation.soak --runs $(NIGHTS)
 	HYPOTHESIS_PROFILE=soak $(PY) -m pytest tests/core tests/formats
+	ORDNUNG_KILLS=200 $(PY) -m pytest tests/journeys/test_processes.py -k killing
 	ORDNUNG_FUZZ=50 $(PY) -m pytest tests/server/test_contract.py tests/formats/test_fuzz.py tests/repository/test_fuzz.py
 
 lock:

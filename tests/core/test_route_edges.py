@@ -6,8 +6,9 @@ import pytest
 
 from ordnung.core import route as routes
 from ordnung.core import route_search
-from ordnung.core.catalog import Need, Release
-from ordnung.core.route import go_alone, plan_route, plan_way_back
+from ordnung.core.catalog import Need, Payload, Release
+from ordnung.core.detours import go_alone, go_between, release_between
+from ordnung.core.route import plan_route, plan_way_back
 from tests.core.houses import ONCE, POWER, REBOOT, RESTART, component, positions, product, release, shape
 
 
@@ -148,3 +149,27 @@ def test_one_component_is_planned_alone_and_what_is_in_no_catalog_stays_as_it_is
     assert [[w.slot for w in step.writes] for step in together.rounds] == [["bios", "nic"]]
     assert sorted([w.slot for w in step.writes] for step in apart.rounds) == [["bios"], ["nic"]]
     assert apart.outages == 2 and go_alone(found, frozenset()) == tuple(found)
+
+
+FILE = Payload(path="p", size=4, sha256="ab" * 32)
+RELEASES = (
+    release("1.0", payload=FILE), release("1.5", payload=FILE), release("1.8"), release("2.0", payload=FILE),
+)  # fmt: skip
+
+
+def test_a_release_between_is_the_newest_with_a_file_below_the_one_that_is_not_taken():
+    (found,) = positions([product("bios", *RELEASES)], [component("bios", "bios", "1.0")], ())
+    assert release_between(found, "2.0").version == "1.5"
+    assert release_between(found, "1.5") is None and release_between(found, "1.0") is None
+    (odd,) = positions([product("bios", *RELEASES)], [component("odd", "nobody's", "1.0")], ())
+    assert release_between(odd, "2.0") is None
+
+
+def test_a_component_goes_by_a_release_more_and_the_others_as_they_went():
+    products = [product("bios", *RELEASES), product("nic", release("1.0", REBOOT), release("2.0", REBOOT))]
+    found = positions(products, [component("bios", "bios", "1.0"), component("nic", "nic", "1.0")], ())
+    stepped = plan_route(go_between(found, {"bios": "2.0"}))
+    assert [(w.slot, w.to) for w in stepped.writes if w.slot == "bios"] == [("bios", "1.5"), ("bios", "2.0")]
+    assert [(w.slot, w.to) for w in stepped.writes if w.slot == "nic"] == [("nic", "2.0")]
+    assert go_between(found, {}) == tuple(found) == go_between(found, {"nic": "2.0"}), "nic has none between"
+    assert go_between(found, {"bios": "9"}) == tuple(found), "a version that nobody made"

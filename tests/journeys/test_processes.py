@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+import random
 import signal
 import socket
 import subprocess
@@ -22,8 +23,8 @@ from tests.journeys.site import Api, Demo, clean_environment, free_port, read_lo
 
 pytestmark = pytest.mark.journey
 RATE = 100.0
-KILL_AFTER_S = (0.6, 1.1, 0.4, 1.9, 0.8, 1.4)
-"""Real seconds after each start of the engine at which it is killed: staging, writing, resets, confirming."""
+KILLS = int(os.environ.get("ORDNUNG_KILLS", "10"))
+"""How often the engine is killed: while it stages, writes, resets, confirms; ``make soak`` does it 200 times."""
 
 
 class Site:
@@ -105,29 +106,45 @@ def site(tmp_path):
 
 
 def test_killing_the_engine_at_any_moment_loses_and_doubles_nothing(site):
+    """A run and, while kills are left, its way back and the run again, killed all along."""
     names = ["surge-07", "gauge-01", "surge-08", "vault-01"]
-    api = Api(site.web, PEOPLE["lead"])
+    api, chance, kills = Api(site.web, PEOPLE["lead"]), random.Random(KILLS), KILLS
     api.be_patient()
     api.post("surveys", {"servers": names})
     assert api.wait_for_work()["state"] == "done"
     api.post("repositories", {"servers": names})
     assert api.wait_for_work()["state"] == "done"
     run = api.post("runs", {"servers": names})
-    api.post(f"runs/{run['id']}/start")
-    for after in KILL_AFTER_S:
-        time.sleep(after)  # real time is the point: the engine dies wherever it happens to be
+    while True:
+        kills = carry_through(site, api, run["id"], kills, chance)
+        if not kills:
+            return
+        goes_back = run["takes_back"] is None
+        run = api.post(f"runs/{run['id']}/take-back") if goes_back else api.post("runs", {"servers": names})
+
+
+def carry_through(site, api, run: int, kills: int, chance: random.Random) -> int:
+    """Start a run, kill the engine now and then until it has ended, and hold it to the devices' own logs."""
+    control = site.told["control"]
+    before = {s["server"]: len(read_log(control, s["server"])["log"]) for s in api.get(f"runs/{run}")["servers"]}
+    api.post(f"runs/{run}/start")
+    while kills and api.get(f"runs/{run}")["state"] == "running":
+        time.sleep(chance.uniform(0.2, 2.0))  # real time is the point: the engine dies wherever it happens to be
         site.kill_engine()
         site.start_engine()
+        kills -= 1
     assert api.wait_for_work()["state"] == "done", api.get("work")
-    lanes = {s["server"]: s for s in api.get(f"runs/{run['id']}")["servers"]}
-    for name in names:
-        assert lanes[name]["ended"] == "level", lanes[name]["reason"]
-        told = read_log(site.told["control"], name)
-        planned = [(w["slot"], w["to"]) for r in lanes[name]["rounds"] for w in r["writes"]]
-        assert sorted(writes_of(told["log"])) == sorted(planned), "every write once"
-        resets = [e["kind"] for e in told["log"] if e["what"] == "reset"]
-        assert resets == [r["reset"] for r in lanes[name]["rounds"] if r["reset"]], "every reset once"
+    for lane in api.get(f"runs/{run}")["servers"]:
+        name = lane["server"]
+        assert lane["ended"] in ("level", "put back"), (name, lane["reason"])
+        told = read_log(control, name)
+        log = told["log"][before[name] :]
+        sent = [(w["slot"], w["to"]) for r in lane["rounds"] for w in r["writes"] if w["sha256"]]
+        assert sorted(writes_of(log)) == sorted(sent), "every write once"
+        resets = [e["kind"] for e in log if e["what"] == "reset"]
+        assert resets == [r["reset"] for r in lane["rounds"] if r["reset"]], "every reset once"
         assert told["dead"] == [] and told["waiting"] == {}
+    return kills
 
 
 def test_a_busy_port_is_a_clear_sentence(tmp_path):

@@ -47,6 +47,7 @@ THEMES: tuple[list[str], ...] = (
 """Manners that are met together, and are dangerous together."""
 OUTAGES = ("server reboot", "power cycle")
 BY_FAULT = (
+    "does not follow the one that is installed",
     "the image was refused", "the signature was refused", "no room is left for an image", "it failed while writing",
     "the line broke while fetching", "the update service is not ready", "not while",
 )  # fmt: skip

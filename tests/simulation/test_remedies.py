@@ -44,7 +44,9 @@ def remedies(house, name=ONE):
 
 
 def choose(house, **choices):
-    house.remedies = {**USUAL, **{Remedy[name]: Choice[choice] for name, choice in choices.items()}}
+    """As usual but for these; a release between only where it is chosen."""
+    chosen = {Remedy[name]: Choice[choice] for name, choice in choices.items()}
+    house.remedies = {**USUAL, Remedy.BETWEEN: Choice.NEVER, **chosen}
 
 
 async def test_what_is_refused_in_company_is_taken_alone(house):
@@ -66,6 +68,54 @@ async def test_a_controller_that_wants_a_restart_gets_one(house):
     state = await carry_out(house.hand(ONE))
     assert (state.ended.ending, remedies(house)) == (Ending.LEVEL, ["restart first"])
     await check_server(house, "1", device)
+
+
+STEP = Fault("wants a step", slot="raid-1", on="7.16.1")
+
+
+async def test_what_is_not_taken_over_the_old_one_is_brought_by_a_release_between(mirror_folder):
+    house = make(mirror_folder, "surge-06")
+    choose(house, ALONE="NEVER", RESTART_FIRST="NEVER", BETWEEN="AUTOMATIC")
+    device = spoil(house, dataclasses.replace(STEP))
+    state = await carry_out(house.hand("surge-06"))
+    assert (state.ended.ending, remedies(house, "surge-06")) == (Ending.LEVEL, ["release between"])
+    assert [version for slot, version in writes_of(device.log) if slot == "raid-1"] == ["7.16.1", "7.18.0"]
+    await check_server(house, "1", device)
+    told = [tell_entry(x.value) for x in house.journal.tapes["1", "surge-06"]]
+    assert "tries a remedy: a release between the two written first" in told
+
+
+async def test_a_release_between_is_asked_for_unless_the_house_says_otherwise(mirror_folder):
+    house = make(mirror_folder, "surge-06")
+    house.remedies = {**USUAL, Remedy.ALONE: Choice.NEVER, Remedy.RESTART_FIRST: Choice.NEVER}
+    house.replies = {"surge-06": Reply(answer=Answer.TRY, by="lead")}
+    spoil(house, dataclasses.replace(STEP))
+    state = await carry_out(house.hand("surge-06"))
+    assert state.ended.ending is Ending.LEVEL and remedies(house, "surge-06") == ["release between"]
+
+
+@pytest.mark.parametrize("why", ["not at hand", "approved", "none"])
+async def test_no_release_between_is_tried_that_is_not_here_not_seen_or_not_made(mirror_folder, why):
+    house = make(mirror_folder, "surge-06")
+    choose(house, ALONE="NEVER", RESTART_FIRST="NEVER", BETWEEN="AUTOMATIC", PUT_BACK="NEVER")
+    device = spoil(house, dataclasses.replace(STEP))
+    hand = house.hand("surge-06")
+    if why == "not at hand":
+        find = house.find
+        house.find = lambda payload: find(
+            dataclasses.replace(payload, path="gone") if "7.16.1" in payload.path else payload
+        )
+    elif why == "approved":
+        async with hand.open() as controller:
+            _, rounds = await hand.plan(await controller.read(house.clock.now))
+        hand.approved = frozenset((p.write.slot, p.brings) for step in rounds for p in step.writes)
+    else:
+        device.part("raid-1").version = "7.16.1"
+        device.faults[:] = [Fault("wants a step", slot="raid-1", on="7.17.0")]
+    state = await carry_out(hand)
+    assert state.ended.ending is Ending.FAILED and remedies(house, "surge-06") == []
+    assert "does not follow the one that is installed" in tell_reason(state.ended.reason, state.ended.facts)
+    assert not [w for w in writes_of(device.log) if w[0] == "raid-1"]
 
 
 async def test_what_does_not_arrive_by_one_way_is_brought_by_another(mirror_folder):
@@ -131,7 +181,8 @@ async def test_what_this_run_did_is_put_back_where_the_house_wants_that(house):
     assert state.ended.ending is Ending.PUT_BACK, tell_reason(state.ended.reason, state.ended.facts)
     assert {part.slot: part.version for part in device.parts} == before
     assert tell_reason(state.ended.reason, state.ended.facts).startswith("put back as it was, after this: bios 1.56.0")
-    assert writes_of(device.log) == [("bmc", "2.80.0"), ("bmc", "2.75.3")]
+    assert writes_of(device.log) == [("bmc", "2.80.0")], "back to what its other bank holds: switched, not written"
+    assert "bank chosen" in [entry["what"] for entry in device.log]
 
 
 async def test_nothing_is_put_back_by_itself_that_nobody_approved(house):

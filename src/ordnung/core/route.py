@@ -6,9 +6,8 @@ with the fewest resets and a proof of it (see ``planning.md`` and rules R1 to R2
 
 from __future__ import annotations
 
-import dataclasses
 import itertools
-from collections.abc import Iterable, Mapping, Sequence, Set
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 from ordnung.core.baseline import Position
@@ -79,17 +78,6 @@ def plan_route(positions: Sequence[Position]) -> Route:
     fitted = {p.component.slot: _fit_up(p) for p in positions}
     barred = {slot: reason for slot, p in _by_slot(positions) if (reason := _bar(p)) is not None}
     return _route_with(fitted, barred, downwards=False)
-
-
-def go_alone(positions: Sequence[Position], slots: Set[str]) -> tuple[Position, ...]:
-    """The positions with every release of some components to be written alone (R2), whatever the catalog says."""
-    return tuple(_alone(p, p.product) if p.product and p.component.slot in slots else p for p in positions)
-
-
-def _alone(position: Position, product: Product) -> Position:
-    releases = tuple(dataclasses.replace(release, alone=True) for release in product.releases)
-    match = dataclasses.replace(position.match, product=dataclasses.replace(product, releases=releases))
-    return dataclasses.replace(position, match=match)
 
 
 def plan_way_back(positions: Sequence[Position], back: Mapping[str, str]) -> Route:

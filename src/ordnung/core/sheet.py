@@ -119,7 +119,7 @@ def _planned(write: Write, position: Position | None) -> PlannedWrite:
     if position is None or release is None:
         return PlannedWrite(write=write, payload=None)
     return PlannedWrite(
-        write=write, payload=_payload(release, position.match.issue),
+        write=write, payload=payload_of(release, position.match.issue),
         hands_before=release.hands_before, hands_after=release.hands_after,
         announces=_announced(position.product, write) if position.product else (),
         ahead=release.activation not in (None, "at once") and not release.alone,
@@ -132,7 +132,8 @@ def _announced(product: Product, write: Write) -> tuple[str, ...]:
     return tuple(sorted({text for release in passed for text in release.announces}))
 
 
-def _payload(release: Release, issue: Issue | None) -> NamedPayload | None:
+def payload_of(release: Release, issue: Issue | None) -> NamedPayload | None:
+    """The bytes of a release by name; None where the catalog names no file for it."""
     if release.payload is None or issue is None:
         return None
     payload = release.payload

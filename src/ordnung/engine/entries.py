@@ -144,6 +144,8 @@ class Remedy(StrEnum):
     """The update that failed is tried by itself, without company."""
     RESTART_FIRST = "restart first"
     """The controller is restarted, then it is tried again."""
+    BETWEEN = "release between"
+    """A release between the one it has and the one it would not take is written first."""
     OTHER_WAY = "another way"
     """The payload is brought by another way."""
     PUT_BACK = "put back"

@@ -12,9 +12,10 @@ from ordnung.controllers import ControllerError, Endpoint, TaskView
 from ordnung.core.away import AwayPlace
 from ordnung.core.checks import Finding, Severity, Situation, find_block, run_checks
 from ordnung.core.components import Component, Server
+from ordnung.core.detours import go_alone, go_between
 from ordnung.core.errands import Moves
 from ordnung.core.orders import ENDS, Order
-from ordnung.core.route import Route, go_alone, plan_route, plan_way_back
+from ordnung.core.route import Route, plan_route, plan_way_back
 from ordnung.core.sheet import PlannedRound, name_payloads
 from ordnung.engine.entries import Deferred, Ended, Ending, Entry, Reason, TapeEntry, Warned, WriteUnsent
 from ordnung.engine.ports import Controller
@@ -148,7 +149,8 @@ class Hand:
         """The route from a reading, with its payloads by name."""
         positions = await self.world.baseline.locate(server)
         back = self.takes_back
-        route = plan_route(go_alone(positions, self.state.alone)) if back is None else plan_way_back(positions, back)
+        upwards = go_between(go_alone(positions, self.state.alone), self.state.steps_between)
+        route = plan_route(upwards) if back is None else plan_way_back(positions, back)
         return route, name_payloads(route.rounds, positions, by_bank=self.takes_back is not None)
 
     @property

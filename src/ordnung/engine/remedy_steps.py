@@ -8,6 +8,9 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
+from ordnung.core.detours import release_between
+from ordnung.core.sheet import payload_of
+from ordnung.engine.compare import find_position
 from ordnung.engine.entries import (
     Answer,
     Answered,
@@ -23,6 +26,7 @@ from ordnung.engine.hand import Hand
 from ordnung.engine.tape_state import TapeState
 from ordnung.engine.telling import tell_question, tell_reason
 from ordnung.engine.world import Choice
+from ordnung.store import RepositoryError
 
 NOT_WRITTEN = (Reason.TASK_FAILED, Reason.CONTROLLER)
 """The device has said that it did not write it."""
@@ -31,9 +35,12 @@ CHECKED = (Reason.CHANGED, Reason.NOT_SHOWN, Reason.NOT_HELD, Reason.GONE_AGAIN)
 SERVES = {
     Remedy.ALONE: NOT_WRITTEN,
     Remedy.RESTART_FIRST: (*NOT_WRITTEN, Reason.NOT_ARRIVED),
+    Remedy.BETWEEN: (Reason.TASK_FAILED,),
     Remedy.OTHER_WAY: (Reason.NOT_ARRIVED,),
     Remedy.PUT_BACK: (*NOT_WRITTEN, *CHECKED),
 }
+UNSEEN = (Remedy.PUT_BACK, Remedy.BETWEEN)
+"""What sends something that stands on no sheet."""
 ORDER = {Reason.NOT_ARRIVED: (Remedy.OTHER_WAY, Remedy.RESTART_FIRST)}
 """Where another order than that of the list is the practised one."""
 
@@ -59,6 +66,8 @@ def _applies(remedy: Remedy, state: TapeState, trouble: Troubled) -> bool:
             return bool(trouble.slot) and state.current is not None and len(state.current.writes) > 1
         case Remedy.PUT_BACK:
             return bool(state.changed)
+        case Remedy.BETWEEN:
+            return bool(trouble.slot) and bool(trouble.facts.get("to"))
         case Remedy.RESTART_FIRST:
             return bool(trouble.slot) and not state.is_away
         case Remedy.OTHER_WAY:
@@ -78,12 +87,12 @@ async def meet(hand: Hand, reason: Reason, facts: Mapping[str, str]) -> None:
 
 
 def _offered(hand: Hand, trouble: Troubled) -> tuple[Remedy, ...]:
-    """The remedies that the house does not rule out; what takes back is not on a sheet that was approved (P4)."""
+    """The remedies that the house does not rule out; what nobody saw is not sent on a sheet that was approved (P4)."""
     return tuple(
         remedy
         for remedy in find_remedies(hand.state, trouble)
         if hand.world.remedies.get(remedy, Choice.NEVER) is not Choice.NEVER
-        and not (remedy is Remedy.PUT_BACK and (hand.approved is not None or hand.back is not None))
+        and not (remedy in UNSEEN and (hand.approved is not None or hand.back is not None))
     )
 
 
@@ -96,6 +105,8 @@ async def decide(hand: Hand) -> None:
         return
     await hand.may_go_on()
     offered = _offered(hand, trouble)
+    if Remedy.BETWEEN in offered and not await _is_step_at_hand(hand, trouble):
+        offered = tuple(remedy for remedy in offered if remedy is not Remedy.BETWEEN)
     if not offered:
         await hand.end(Ending.FAILED, trouble.reason, **trouble.facts)
     elif hand.world.remedies[offered[0]] is Choice.AUTOMATIC:
@@ -103,6 +114,22 @@ async def decide(hand: Hand) -> None:
     else:
         facts = {"remedy": str(offered[0]), "slot": trouble.slot, "why": tell_reason(trouble.reason, trouble.facts)}
         await hand.note(Asked(question=Question.TRY_REMEDY, facts=facts))
+
+
+async def _is_step_at_hand(hand: Hand, trouble: Troubled) -> bool:
+    """Whether there is a release between whose very bytes are here."""
+    if hand.state.latest is None:
+        return False
+    position = find_position(await hand.world.baseline.locate(hand.state.latest), trouble.slot)
+    step = release_between(position, trouble.facts["to"]) if position is not None else None
+    payload = payload_of(step, position.match.issue) if step is not None and position is not None else None
+    if payload is None:
+        return False
+    try:
+        await hand.world.payloads.find(payload)
+    except RepositoryError:
+        return False
+    return True
 
 
 async def _wait_for_answer(hand: Hand) -> None:

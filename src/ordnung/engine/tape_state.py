@@ -146,6 +146,11 @@ class TapeState:
         return frozenset(trouble.slot for remedy, trouble in self.remedies if remedy is Remedy.ALONE)
 
     @property
+    def steps_between(self) -> dict[str, str]:
+        """Components that go by a release more, to the version that they would not take."""
+        return {t.slot: t.facts.get("to", "") for remedy, t in self.remedies if remedy is Remedy.BETWEEN}
+
+    @property
     def spent_ways(self) -> frozenset[str]:
         """The way of bringing a payload that did not work, while another one is tried."""
         last = self.remedies[-1:]

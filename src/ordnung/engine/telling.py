@@ -205,6 +205,7 @@ def tell_question(value: Asked) -> str:
 REMEDIES = {
     Remedy.ALONE: "that update alone, without company",
     Remedy.RESTART_FIRST: "the controller restarted first, then the same again",
+    Remedy.BETWEEN: "a release between the two written first",
     Remedy.OTHER_WAY: "the payload brought by another way",
     Remedy.PUT_BACK: "what this run did here put back",
 }

@@ -69,6 +69,7 @@ class Choice(StrEnum):
 USUAL = {
     Remedy.ALONE: Choice.AUTOMATIC,
     Remedy.RESTART_FIRST: Choice.AUTOMATIC,
+    Remedy.BETWEEN: Choice.ASK,
     Remedy.OTHER_WAY: Choice.AUTOMATIC,
     Remedy.PUT_BACK: Choice.ASK,
 }

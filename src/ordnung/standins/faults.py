@@ -28,6 +28,7 @@ FAULTS: dict[str, str] = {
     "staging full": "no room for an image",
     "refuses company": "an image is refused while that of another component waits for a reset",
     "wants a restart": "every image is refused until the controller was restarted",
+    "wants a step": "an image is refused until the component has the version `on`, which it takes",
     "link cut": "the line to the repository breaks during a pull",
     # resets
     "stays away": "the controller is away `seconds` longer",
@@ -48,7 +49,7 @@ FAULT_KINDS = tuple(FAULTS)
 LASTING = frozenset(
     {
         "refused", "reset", "slow", "silent", "malformed", "not Redfish", "clock wrong", "job pending",
-        "array rebuilding", "feed lost", "licence missing", "refuses company", "wants a restart",
+        "array rebuilding", "feed lost", "licence missing", "refuses company", "wants a restart", "wants a step",
     }
 )  # fmt: skip
 """Faults that last until they are cleared; the others are used up, ``times`` times."""

@@ -27,6 +27,9 @@ def find_objection(device: Hardware, slot: str, package: Package) -> str | None:
 
 def _rule_objection(device: Hardware, part: Part, record: DeviceRecord, version: str) -> str | None:
     rules = record.rules()
+    step = next((f.on for f in device.faults if f.kind == "wants a step" and f.slot in (None, part.slot)), None)
+    if step and version != step and part.below(part.version, step):
+        return "this image does not follow the one that is installed"  # and its maker says nothing of that
     if rules.get("software_id", part.software_id) != part.software_id:
         return f"the image is for {rules['software_id']}, this is {part.software_id}"
     if part.waiting is not None:

@@ -8,6 +8,7 @@ import { Stack, Text } from "../ui/layout";
 const WORDS: readonly (readonly [string, string])[] = [
   ["alone", "That update alone"],
   ["restart first", "Restart the controller first"],
+  ["release between", "Write a release between the two first"],
   ["another way", "Bring it another way"],
   ["put back", "Put back what was done"],
 ];
