@@ -233,6 +233,7 @@ def test_3_every_place_passes_axe_in_both_schemes(browser, demo, scheme):
         ("/house?window=Thursday+night", "Who serves together"),
         ("/run-sheet/1", "14 servers to the baseline"),
         ("/record/1", "14 servers to the baseline"),
+        ("/record/months", "Over months"),
     ):
         page.goto(demo.web + path)
         page.get_by_role("heading", name=sign).first.wait_for()

@@ -49,6 +49,7 @@ const router = createBrowserRouter([
       },
       { path: "calls", lazy: async () => ({ Component: (await import("./calls/CallsPlace")).CallsPlace }) },
       { path: "house", lazy: async () => ({ Component: (await import("./house/HousePlace")).HousePlace }) },
+      { path: "record/months", lazy: async () => ({ Component: (await import("./record/Months")).Months }) },
       {
         path: "record/:id?",
         lazy: async () => ({ Component: (await import("./record/RecordPlace")).RecordPlace }),

@@ -10,9 +10,10 @@ from typing import TYPE_CHECKING
 from ordnung.core.night.costs import FAILED_WRITES
 from ordnung.standins.makers import RESTART
 from ordnung.standins.models import MODELS, Model
+from ordnung.standins.scenario import PLACES
 
 if TYPE_CHECKING:
-    from ordnung.server.runs.models import KeptDuration
+    from ordnung.server.runs.models import DriftDay, KeptDuration
 
 ZONE = "Europe/Lisbon"
 WINDOWS = (
@@ -30,7 +31,7 @@ SPREAD, SLOWER = 0.07, 1.08
 def seed_house() -> None:
     """The office's zone, windows and past durations; what is there stays as it is."""
     from ordnung.server.house.models import House, MaintenanceWindow
-    from ordnung.server.runs.models import KeptDuration
+    from ordnung.server.runs.models import DriftDay, KeptDuration
     from ordnung.server.work.events import tell
 
     House.objects.get_or_create(pk=1, defaults={"zone": ZONE})
@@ -40,6 +41,8 @@ def seed_house() -> None:
         MaintenanceWindow.objects.get_or_create(name=told["name"], defaults={**times, **rest})
     if not KeptDuration.objects.filter(run=None).exists():
         KeptDuration.objects.bulk_create(_durations(), batch_size=500)
+    if not DriftDay.objects.exists():
+        DriftDay.objects.bulk_create(_days())
     tell("house")
 
 
@@ -95,3 +98,25 @@ def _kinds() -> Iterator[tuple[Model, str, str, str, float]]:
             kinds[make.activation] = max(known, float(make.reset_seconds))
         for kind in sorted(kinds):
             yield model, kind, "", "", model.restart_seconds if kind == RESTART else kinds[kind]
+
+
+STEPS = ((90, 0.25), (63, 0.62), (49, 0.35), (22, 0.8), (8, 0.55))
+"""So many days ago so large a share of each model was off: with each issue more, after each night less."""
+
+
+def _days() -> Iterator[DriftDay]:
+    """How the models stood, day by day until yesterday."""
+    from ordnung.server.clock import now
+    from ordnung.server.runs.models import DriftDay
+
+    chance, today = random.Random(11), now().date()
+    for model in MODELS:
+        servers = sum(place.model.name == model.name for place in PLACES)
+        # An issue concerns each model in its own measure, and each night brings some of them level.
+        shares = [(since + chance.randint(-3, 3), share * chance.uniform(0.7, 1.3)) for since, share in STEPS[1:]]
+        for ago in range(DAYS, 0, -1):
+            share = [STEPS[0][1], *(share for since, share in shares if ago <= since)][-1]
+            off = min(servers, round(servers * share))
+            exposed = min(off, round(off * (0.7 if ago <= 22 else 0.3)))
+            day = today - datetime.timedelta(days=ago)
+            yield DriftDay(day=day, model=model.name, servers=servers, off=off, exposed=exposed)

@@ -42,6 +42,7 @@ from ordnung.server.runs.call_chore import call_for_help  # noqa: E402
 from ordnung.server.runs.derived import rebuild_all  # noqa: E402
 from ordnung.server.runs.journal import DatabaseJournal  # noqa: E402
 from ordnung.server.runs.models import Run  # noqa: E402
+from ordnung.server.runs.months import note_day  # noqa: E402
 from ordnung.server.vault import purpose_key  # noqa: E402
 from ordnung.server.work.models import Work  # noqa: E402
 from ordnung.server.work.progress import fail  # noqa: E402
@@ -116,9 +117,9 @@ async def serve(stopped: asyncio.Event) -> None:
     await fetches.settle()
 
 
-CHORES = (sign_daily, forget_old_uploads, forget_answers, call_for_help)
-"""What falls due by itself: the trail is signed daily; uploads nobody goes on with go, and old answers; and who is
-needed is called.
+CHORES = (sign_daily, forget_old_uploads, forget_answers, call_for_help, note_day)
+"""What falls due by itself: the trail is signed daily; uploads nobody goes on with go, old answers too; who is
+needed is called; and how each model stands is kept daily.
 """
 
 

@@ -170,6 +170,7 @@ urlpatterns = [
     path(f"{V1}runs/<int:pk>/orders", runs.RunOrdersView.as_view()),
     path(f"{V1}runs/<int:pk>/tape", runs.TapeView.as_view()),
     path(f"{V1}runs/<int:pk>/record", records.RecordView.as_view()),
+    path(f"{V1}months", records.MonthsView.as_view()),
     path(f"{V1}exports/records/<int:pk>.json", records.RecordFileView.as_view()),
     path(f"{V1}exports/records/<int:pk>.csv", records.RecordTableView.as_view()),
     path(f"{V1}exports/records/<int:pk>.cdx.json", records.RecordBomView.as_view()),

@@ -30,6 +30,7 @@ export type WayBack = Schemas["RollbackOptions"]["ways"][number];
 export type Order = Schemas["RunOrderRequest"]["order"];
 export type Forecast = Schemas["Forecast"];
 export type RunRecord = Schemas["Record"];
+export type MonthsData = Schemas["Months"];
 export type RecordServer = Schemas["RecordServer"];
 export type Span = Schemas["Span"];
 export type Repository = Schemas["Repository"];

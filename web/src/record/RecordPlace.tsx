@@ -42,6 +42,9 @@ export function RecordPlace() {
             <Button component={Link} to="/record/trail" variant="outlined">
               Audit trail
             </Button>
+            <Button component={Link} to="/record/months" variant="outlined">
+              Over months
+            </Button>
           </Row>
         }
       >
@@ -66,6 +69,13 @@ export function RecordPlace() {
         <Title level={2}>Record</Title>
         <Box component={Link} to="/record/trail" sx={{ color: ink("water"), fontSize: 13.5 }}>
           Audit trail: who did what
+        </Box>
+        <Box
+          component={Link}
+          to="/record/months"
+          sx={{ color: ink("water"), fontSize: 13.5, display: "block" }}
+        >
+          Over months: drift, exposures, failures
         </Box>
         {ended.map((r) => (
           <RunLink key={r.id} run={r} current={r.id === shown} />

@@ -55,7 +55,7 @@ function ServerRow({ run, server: s }: { run: number; server: RecordServer }) {
       <td>
         <GlyphRow cells={s.after} />
       </td>
-      <td style={{ minWidth: 380 }}>
+      <td style={{ minWidth: 310 }}>
         <Done run={run} server={s} />
         <Course server={s} />
       </td>

@@ -15,6 +15,7 @@ export const record = (id: number) =>
     queryKey: ["record", id],
     queryFn: () => take(api.GET("/api/v1/runs/{id}/record", { params: { path: { id } } })),
   });
+export const months = queryOptions({ queryKey: ["months"], queryFn: () => take(api.GET("/api/v1/months")) });
 export const runsPage = (limit: number) =>
   queryOptions({
     queryKey: ["runs", limit],

@@ -15,6 +15,7 @@ from ordnung.server.api.tables import FOR, write_table
 from ordnung.server.clock import now
 from ordnung.server.problems import Problem
 from ordnung.server.runs.models import Run
+from ordnung.server.runs.months import MonthsRow, months_row
 from ordnung.server.runs.record import RecordRow, record_file, record_row, run_record, standings_at
 from ordnung.server.runs.record_table import RECORD_COLUMNS, RECORD_TEXTS, record_table
 from ordnung.server.shapes import shape
@@ -27,6 +28,13 @@ class RecordView(APIView):
     def get(self, request: Request, pk: int) -> Response:
         """A run as it went: before and after of every server, what was done, by whom, and what can be taken back."""
         return Response(record_row(get_object_or_404(Run, pk=pk)))
+
+
+class MonthsView(APIView):
+    @extend_schema(responses=shape(MonthsRow))
+    def get(self, request: Request) -> Response:
+        """The last year: drift of each model day by day, exposures closed after how many days, what failed."""
+        return Response(months_row())
 
 
 class RecordFileView(APIView):

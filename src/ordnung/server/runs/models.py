@@ -212,6 +212,19 @@ class KeptDuration(models.Model):
         constraints = [models.UniqueConstraint(fields=["run", "server", "seq"], name="kept_once")]
 
 
+class DriftDay(models.Model):
+    """How the servers of a model stood on a day: of how many something was off the baseline, how many were exposed."""
+
+    day = models.DateField()
+    model = models.CharField(max_length=200)
+    servers = models.PositiveIntegerField()
+    off = models.PositiveIntegerField()
+    exposed = models.PositiveIntegerField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["day", "model"], name="one_day_a_model")]
+
+
 class CallNote(models.Model):
     """What became of a call for a person (``runs.calls``): told to the house's hook, and seen by somebody."""
 
