@@ -11,7 +11,7 @@ import dataclasses
 import datetime
 import itertools
 import random
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 
 from ordnung.core.assessment import assess_fleet
@@ -105,6 +105,8 @@ async def _play(seed: int, mirror: Path) -> Night:
             check_desk(house, device, house.moves[device.name])
             check_home(house, str(number), device)
     check_limits(devices, groups, limits)
+    if chance.random() < 0.4:
+        lives += await _go_back(chance, house, devices, groups)
     assert not house.troubles, f"errors of our own: {house.troubles}"
     endings = tuple(str(state.ended.ending) for state in house.journal.states.values() if state.ended)
     return Night(seed, len(devices), lives, endings)
@@ -158,8 +160,15 @@ SPOILS = (
 )  # fmt: skip
 
 
-async def _live(chance: random.Random, house: House, runs: Sequence[Sequence[Hardware]], groups: dict[str, str]) -> int:
-    """Live until every server has ended, dying now and then; returns how many lives it took."""
+async def _live(
+    chance: random.Random, house: House, runs: Sequence[Sequence[Hardware]], groups: dict[str, str],
+    backs: Mapping[str, Mapping[str, str]] | None = None,
+) -> int:  # fmt: skip
+    """Live until every server has ended, dying now and then; returns how many lives it took.
+
+    Args:
+        backs: of the one run that takes back, what of each server goes back to which version.
+    """
     for life in range(1, MAX_LIVES + 1):
         house.journal.count = 0
         last = life == MAX_LIVES
@@ -169,7 +178,7 @@ async def _live(chance: random.Random, house: House, runs: Sequence[Sequence[Har
             async with asyncio.TaskGroup() as group:
                 meddling = group.create_task(_meddle(chance, house))
                 works = [
-                    group.create_task(_carry_out(house, str(number), members, groups))
+                    group.create_task(_carry_out(house, BACK if backs else str(number), members, groups, backs))
                     for number, members in enumerate(runs, start=1)
                 ]
                 await asyncio.gather(*works)
@@ -184,8 +193,37 @@ async def _live(chance: random.Random, house: House, runs: Sequence[Sequence[Har
     raise AssertionError("it never came to an end")
 
 
-async def _carry_out(house: House, number: str, members: Sequence[Hardware], groups: dict[str, str]) -> None:
-    lanes = [house.lane(device.name, groups[device.name]) for device in members]
+BACK = "9"
+
+
+async def _go_back(chance: random.Random, house: House, devices: Sequence[Hardware], groups: dict[str, str]) -> int:
+    """Something that the night did is taken back, by its other bank or by its payload; every invariant holds again."""
+    states = {name: state for (_, name), state in house.journal.states.items()}
+    backs = {}
+    for device in devices:
+        state = states[device.name]
+        if state.done and state.place is None and state.before is not None:
+            slot, _ = chance.choice(state.done)
+            old = state.before.component(slot)
+            if old is not None and old.version is not None:
+                backs[device.name] = {slot: old.version}
+    chosen = [device for device in devices if device.name in backs]
+    house.orders.clear()  # what was ordered in the night is over with it
+    for device in chosen:
+        device.log.clear()
+        spoil(chance, device)
+    lives = await _live(chance, house, [chosen], groups, backs) if chosen else 0
+    for device in chosen:
+        await check_server(house, BACK, device)
+        check_home(house, BACK, device)
+    return lives
+
+
+async def _carry_out(
+    house: House, number: str, members: Sequence[Hardware], groups: dict[str, str],
+    backs: Mapping[str, Mapping[str, str]] | None = None,
+) -> None:  # fmt: skip
+    lanes = [house.lane(device.name, groups[device.name], (backs or {}).get(device.name)) for device in members]
     lanes = [
         lane
         for lane in lanes

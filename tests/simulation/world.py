@@ -188,10 +188,10 @@ class House:
         moves = self.moves.get(name, Moves())
         return Hand(run=run, endpoint=self.endpoint(name), world=self.world(), place=place, back=back, moves=moves)
 
-    def lane(self, name: str, group: str | None = None) -> RunServer:
+    def lane(self, name: str, group: str | None = None, back=None) -> RunServer:
         place = AwayPlace(server=name, groups=(group,) if group else ())
         moves = self.moves.get(name, Moves())
-        return RunServer(endpoint=self.endpoint(name), place=place, moves=moves, ahead=self.ahead)
+        return RunServer(endpoint=self.endpoint(name), place=place, moves=moves, ahead=self.ahead, back=back)
 
 
 def small_mirror(folder: Path, base: str = "https://mirror.example/", share: int = 1000) -> Path:
