@@ -207,10 +207,12 @@ function Windows({ run }: { run: Run }) {
   );
 }
 
-/** Nothing begins before the window opens, whenever it is started. */
+/** Nothing is reset before the window opens, whenever it is started; nothing begins but what may be written ahead. */
 function whenOf(run: Run, now: number): string {
   const opens = run.windows[0] ? new Date(run.windows[0].start) : null;
-  return opens && opens.getTime() > now ? `from ${day(opens)} ${clock(opens)} on` : "now";
+  if (!opens || opens.getTime() <= now) return "now";
+  const from = `from ${day(opens)} ${clock(opens)} on`;
+  return run.ahead === "writing" ? `now, reset ${from}` : from;
 }
 
 /** Start, throw away; hold, go on, stop: each says what it will do. */
