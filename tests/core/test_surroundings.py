@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from ordnung.core.components import Component, Server
 from ordnung.core.facts import Facts
-from ordnung.core.surroundings import find_changes_around, is_announcement
+from ordnung.core.surroundings import find_changes_around
 
 
 def server(card: str | None = None, **facts) -> Server:
@@ -79,11 +79,3 @@ facts = st.builds(
 def test_nothing_is_otherwise_than_itself(told):
     one = Server(name="x", model="", facts=told)
     assert find_changes_around(one, one) == []
-
-
-@pytest.mark.parametrize(("text", "can"), [
-    ("boot order", True), ("links", True), ("setting A", True), ("setting  ", False), ("setting", False), ("", False),
-    ("health", False),
-])  # fmt: skip
-def test_what_can_be_announced(text, can):
-    assert is_announcement(text) is can

@@ -13,11 +13,6 @@ _HEALTHS = ("OK", "Warning", "Critical")
 _Pairs = Sequence[tuple[str, str]]
 
 
-def is_announcement(text: str) -> bool:
-    """Whether a release can announce that."""
-    return text in (BOOT_ORDER, LINKS) or (text.startswith(SETTING) and bool(text.removeprefix(SETTING).strip()))
-
-
 def find_changes_around(before: Server, after: Server, announced: Set[str] = frozenset()) -> list[str]:
     """What around the versions is worse than before, or otherwise and not announced: sentences, the worst first.
 

@@ -56,10 +56,16 @@ def start_run(run: Run, person: str) -> None:
         raise Problem("server-busy", message, status=409) from None
     names = list(run.servers.values_list("server__name", flat=True))
     record(on={"servers": names}, after={"name": run.name, "servers": len(names), "drafted_by": run.drafted_by})
-    run.refresh_from_db()
-    end = forecast_row(run).end
-    Run.objects.filter(pk=run.pk).update(foretold={"p50": end.p50, "p90": end.p90, "p99": end.p99})
     tell("runs", id=run.pk)
+    run.refresh_from_db()
+    # A forecast of a thousand servers takes seconds: it holds no lock, and what becomes of it changes no start.
+    transaction.on_commit(lambda: _foretell(run.pk), robust=True)
+
+
+def _foretell(pk: int) -> None:
+    """Keep what the forecast says at the start, to hold the run to it afterwards."""
+    end = forecast_row(Run.objects.get(pk=pk)).end
+    Run.objects.filter(pk=pk).update(foretold={"p50": end.p50, "p90": end.p90, "p99": end.p99})
 
 
 def _demand_seal(run: Run) -> None:
