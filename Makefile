@@ -104,6 +104,7 @@ soak: setup
 lock:
 	$(UV) pip compile --quiet --generate-hashes --no-header --no-emit-index-url --no-emit-find-links requirements-bootstrap.in -o requirements-bootstrap.lock
 	$(UV) pip compile --quiet --generate-hashes --no-header --no-emit-index-url --no-emit-find-links requirements-dev.in -o requirements-dev.lock
+	$(UV) pip compile --quiet --generate-hashes --no-header --no-emit-index-url --no-emit-find-links --constraint requirements-dev.lock requirements-kit.in -o requirements-kit.lock
 
 clean:
 	rm -rf .venv web/node_modules web/dist var

@@ -31,6 +31,7 @@ from ordnung.engine.ports import NoPlaceError, TapeConflictError
 from ordnung.engine.remedy_steps import find_remedies
 from ordnung.engine.tape import TapeBrokenError, fold, next_step
 from ordnung.engine.telling import SENTENCES, tell_entry, tell_reason
+from ordnung.fieldkit.journal import FileJournal
 from ordnung.formats.readings import server_entry
 from tests.simulation.world import MemoryJournal, VirtualClock
 
@@ -362,13 +363,19 @@ def test_what_proves_a_server_back(facts, doubt):
 
 
 class MemoryCase:
-    def __init__(self):
+    def __init__(self, _folder):
         self.journal = MemoryJournal(VirtualClock())
         self.run = "1"
 
 
+class FileCase:
+    def __init__(self, folder):
+        self.journal = FileJournal(folder / "journal.jsonl", VirtualClock()).__enter__()
+        self.run = "1"
+
+
 class DatabaseCase:
-    def __init__(self):
+    def __init__(self, _folder):
         from ordnung.server.runs.journal import DatabaseJournal
 
         self.journal = DatabaseJournal()
@@ -383,13 +390,13 @@ class DatabaseCase:
         return str(Run.objects.get_or_create(pk=1, defaults={"name": "r", "drafted_at": NOW, "drafted_by": "t"})[0].pk)
 
 
-@pytest.mark.parametrize("case", [MemoryCase, DatabaseCase])
+@pytest.mark.parametrize("case", [MemoryCase, FileCase, DatabaseCase])
 @pytest.mark.django_db(transaction=True)
-async def test_every_journal_keeps_the_contract(case):
+async def test_every_journal_keeps_the_contract(case, tmp_path):
     """Numbers without gaps, nobody overwrites, what was appended is read back in order, limits hold over all tapes."""
     from asgiref.sync import sync_to_async
 
-    made = case()
+    made = case(tmp_path)
     run = await sync_to_async(lambda: made.run)()
     journal = made.journal
     assert await journal.load(run, "s") == []
@@ -415,6 +422,6 @@ async def take(journal, run, name, groups):
 
     from ordnung.server.fleet.models import Server as Row
 
-    if not isinstance(journal, MemoryJournal):
+    if not isinstance(journal, (MemoryJournal, FileJournal)):
         await sync_to_async(Row.objects.get_or_create)(name=name, defaults={"url": f"https://{name}.example"})
     await journal.append(run, name, 1, e.PlaceTaken(place=AwayPlace(server=name, groups=groups)))

@@ -17,7 +17,8 @@ from ordnung.engine.entries import Entry, PlaceTaken
 from ordnung.engine.hand import Hand
 from ordnung.engine.ports import Help, HelpState, NoPlaceError, Ready, TapeConflictError
 from ordnung.engine.run import RunServer
-from ordnung.engine.tape import fold
+from ordnung.engine.tape import advance
+from ordnung.engine.tape_state import TapeState
 from ordnung.engine.world import USUAL, Patience, Site, World
 from ordnung.formats.catalog import parse_catalog
 from ordnung.formats.pldm import parse_package
@@ -39,7 +40,7 @@ class Crashed(BaseException):
 
 
 class MemoryJournal:
-    """Tapes in memory. ``crash_before`` and ``crash_after`` kill the engine just before or after the n-th append."""
+    """Tapes in memory. ``crash_before`` and ``crash_after`` kill the engine just before or after the n-th entry."""
 
     def __init__(self, clock: VirtualClock, limits: AwayLimits | None = None) -> None:
         self.clock, self.limits = clock, limits or AwayLimits()
@@ -56,21 +57,22 @@ class MemoryJournal:
         return [state.place for state in self.states.values() if state.place is not None]
 
     async def append(self, run, server, seq, value):
-        self.count += 1
-        if self.count == self.crash_before:
-            raise Crashed
         tape = self.tapes.setdefault((run, server), [])
+        before = self.states.get((run, server), TapeState())
         if seq != len(tape) + 1:
             raise TapeConflictError(f"{server}: entry {seq} is taken")
         if isinstance(value, PlaceTaken):
-            begins = server in self.turns and fold(tape).place is None and not value.place.ahead
+            begins = server in self.turns and before.place is None and not value.place.ahead
             turn = self.turns[server](self) if begins else None
             refusal = may_turn(turn, self.clock.now()) if turn else None
             refusal = refusal or may_begin(self.places, self.limits, value.place)
             if refusal is not None:
                 raise NoPlaceError(refusal)
+        self.count += 1
+        if self.count == self.crash_before:
+            raise Crashed
         entry = Entry(seq=seq, at=self.clock.now(), value=value)
-        self.states[run, server] = fold([*tape, entry])
+        self.states[run, server] = advance(before, entry)
         tape.append(entry)
         if self.count == self.crash_after:
             raise Crashed

@@ -50,7 +50,9 @@ def main(
             url = _start(supervisor, port, device_port)
             announced = json.loads((home / "standins.json").read_text())
         if announce:
-            announce.write_text(json.dumps({**announced, "web": url, "people": PEOPLE, "home": str(home)}))
+            temporary = announce.with_suffix(".new")
+            temporary.write_text(json.dumps({**announced, "web": url, "people": PEOPLE, "home": str(home)}))
+            temporary.replace(announce)
         _tell(url, rate)
         supervisor.watch()
     except SupervisorError as error:

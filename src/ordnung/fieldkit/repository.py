@@ -249,7 +249,8 @@ def _look(place: Path) -> Arrived:
         return look_at(carrier, None, allow_expired=True)
 
 
-def _trusted_root(carrier: Carrier, trust: str) -> bytes:
+def trusted_root(carrier: Carrier, trust: str) -> bytes:
+    """A carrier's own first root, where its keys are those that were compared (``trust``). Raises RepositoryError."""
     own = first_root(carrier)
     keys = root_ids(own)
     if trust != keys:
@@ -277,7 +278,7 @@ def carry_in_command(
     Who sealed it must be trusted: by a root file from where it was packed, or by key ids that were compared.
     """
     with open_carrier(place) as carrier:
-        trusted = root.read_bytes() if root else _trusted_root(carrier, trust)
+        trusted = root.read_bytes() if root else trusted_root(carrier, trust)
         arrived = look_at(carrier, trusted, allow_expired=expired)
         carried = carry_in(carrier, arrived, ContentStore(store), f"series-{arrived.packing.series}")
     for name, raw in carried.documents.items() if documents else ():

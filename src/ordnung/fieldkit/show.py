@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import sys
 from collections.abc import Iterable, Sequence
 from typing import Any
 
@@ -19,6 +20,12 @@ as_json = click.option("--json", "as_json", is_flag=True, help="Print JSON.")
 def print_json(value: Any) -> None:
     """JSON on standard output, always spelled the same."""
     click.echo(json.dumps(value, indent=2, ensure_ascii=False))
+
+
+def print_line(value: Any) -> None:
+    """One JSON value on one line, at once: for what goes on for a while."""
+    click.echo(json.dumps(value, ensure_ascii=False))
+    sys.stdout.flush()
 
 
 def print_table(columns: Sequence[str], rows: Iterable[Sequence[object]]) -> None:

@@ -13,6 +13,7 @@ from django.db import transaction
 from ordnung.controllers import Endpoint
 from ordnung.core.sheet import has_outage
 from ordnung.engine.entry_codec import parse_rounds
+from ordnung.engine.payloads import StoredPayloads
 from ordnung.engine.run import RunServer as Lane
 from ordnung.engine.run import carry_out_run
 from ordnung.engine.survey import Surveyed, survey
@@ -31,7 +32,7 @@ from ordnung.server.house.settings import house, remedies
 from ordnung.server.repositories.in_jobs import do_carry_in
 from ordnung.server.repositories.out_jobs import do_check, do_look_over, do_write_out
 from ordnung.server.repositories.packing_job import do_pack
-from ordnung.server.repositories.payloads import StoredPayloads, open_store
+from ordnung.server.repositories.payloads import open_store
 from ordnung.server.runs.adapters import (
     CurrentBaseline,
     DatabaseOrders,

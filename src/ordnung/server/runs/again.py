@@ -10,6 +10,7 @@ from django.db import transaction
 from ordnung.core.night.recurring import Opening, openings
 from ordnung.core.sheet import PlannedRound, name_payloads
 from ordnung.engine.entry_codec import parse_rounds
+from ordnung.engine.payloads import StoredPayloads
 from ordnung.server.assessment.current import current_assessment
 from ordnung.server.audit.recording import record
 from ordnung.server.baselines.exclusions import reviewed
@@ -17,7 +18,7 @@ from ordnung.server.clock import now
 from ordnung.server.house.models import MaintenanceWindow
 from ordnung.server.house.windows import LOOKED_AHEAD, zone
 from ordnung.server.problems import Problem
-from ordnung.server.repositories.payloads import StoredPayloads, open_store
+from ordnung.server.repositories.payloads import open_store
 from ordnung.server.runs.changes import SheetChange, WaveChange, change_sheet, demand_draft, gate_of, save_sheet
 from ordnung.server.runs.documents import keep_revision
 from ordnung.server.runs.identities import Identities

@@ -6,9 +6,9 @@ from collections.abc import Iterable, Sequence
 
 from ordnung.core.baseline import Position
 from ordnung.core.sheet import PlannedRound, PlannedWrite
+from ordnung.engine.payloads import StoredPayloads
 from ordnung.formats.pldm import Package
 from ordnung.repository.identity import SettledBy, settle_identity
-from ordnung.server.repositories.payloads import StoredPayloads
 from ordnung.store import RepositoryError
 
 

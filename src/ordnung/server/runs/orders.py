@@ -11,8 +11,8 @@ from django.db import transaction
 
 from ordnung.core.orders import ENDS, Meaning, Order, Ordered, tell_meaning
 from ordnung.core.turn import tell_time
+from ordnung.engine.left import step_under_way
 from ordnung.engine.tape import fold
-from ordnung.engine.tape_state import TapeState
 from ordnung.server.audit.recording import record
 from ordnung.server.clock import is_near, now
 from ordnung.server.house.windows import zone
@@ -22,14 +22,10 @@ from ordnung.server.runs.models import Run, RunServer
 from ordnung.server.runs.turns import windows_of
 from ordnung.server.work.events import tell
 
-USUAL_WRITE_S, USUAL_RESET_S, CHECK_S = 120.0, 300.0, 20.0
-"""Of what nothing is known (T1)."""
 SENDS = ("write intent", "reset intent", "errand asked")
 """Entries by which a server has begun: something was, or is about to be, asked of it or for it."""
 _WHOLE = (Order.HOLD, Order.GO, Order.STOP)
 """What can be ordered of a run as a whole, those of it that come later included."""
-TELLING = 10
-"""From so many percent on the time left is worked out from them."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -130,8 +126,8 @@ def _ordered(run: Run, place: RunServer, has_begun: bool) -> Ordered:
         return Ordered(server=name, begun=False, held=place.hold, needs_s=place.needs_seconds)
     tape = load_tape(run.pk, name)
     state = fold(tape)
-    gone = (now() - tape[-1].at).total_seconds() if tape else 0.0
-    step, left = _under_way(state, gone, place.percent)
+    moment = now()
+    step, left = step_under_way(state, tape[-1].at if tape else moment, moment, place.percent)
     current = state.current
     waits = [p.write.slot for p in current.writes[: state.written]] if current is not None and not step else []
     if state.was_ahead and not step and not state.done:
@@ -147,21 +143,3 @@ def _ordered(run: Run, place: RunServer, has_begun: bool) -> Ordered:
         elsewhere=state.is_moved_off,
         waits=tuple(waits) if current is None or current.reset else (),
     )
-
-
-def _under_way(state: TapeState, gone: float, percent: int | None) -> tuple[str, float]:
-    """What can't be cut short now, and how long it will take; ``gone``: seconds since the last entry."""
-    if state.open_write is not None:
-        write = state.open_write.planned.write
-        return f"writing {write.slot} {write.to}", _left(write.seconds or USUAL_WRITE_S, gone, percent)
-    reset = state.open_reset
-    if reset is None:
-        return "", 0.0
-    seconds = (state.current.reset_seconds if state.current is not None else None) or USUAL_RESET_S
-    return f"in its {reset.kind}", max(0.0, seconds + CHECK_S - (now() - reset.began_at).total_seconds())
-
-
-def _left(planned: float, gone: float, percent: int | None) -> float:
-    if percent is not None and TELLING <= percent <= 100 and gone > 0:
-        return gone * (100 - percent) / percent
-    return max(0.0, planned - gone)

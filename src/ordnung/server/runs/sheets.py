@@ -13,6 +13,7 @@ from ordnung.core.route import Route
 from ordnung.core.run_sheet import hands_on
 from ordnung.core.sheet import NamedPayload, PlannedRound, name_payloads
 from ordnung.engine.entry_codec import parse_rounds, rounds_body
+from ordnung.engine.payloads import StoredPayloads
 from ordnung.formats.rules import rules_document
 from ordnung.server.assessment.current import current_assessment
 from ordnung.server.audit.recording import record, recorded
@@ -23,7 +24,7 @@ from ordnung.server.fleet.models import Server
 from ordnung.server.house.settings import house
 from ordnung.server.problems import Problem
 from ordnung.server.repositories.models import Repository
-from ordnung.server.repositories.payloads import StoredPayloads, open_store
+from ordnung.server.repositories.payloads import open_store
 from ordnung.server.runs.documents import keep_revision
 from ordnung.server.runs.identities import Identities
 from ordnung.server.runs.layout import lay_out_sheet

@@ -1,0 +1,269 @@
+"""``ordnung level``: one server from a sealed repository, over live stand-ins; killed, stopped, asked, put back."""
+
+from __future__ import annotations
+
+import asyncio
+import io
+import json
+import os
+import pty
+import random
+import re
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import pytest
+from rich.console import Console
+
+from ordnung.core.errands import Errand, ErrandKind
+from ordnung.engine.ports import HelpState
+from ordnung.fieldkit.console import ConsolePorts, Keyboard, LiveScreen
+from ordnung.fieldkit.journal import FileJournal
+from ordnung.fieldkit.level import GOOD
+from ordnung.formats.siteclock import SETTING, SiteClock
+from ordnung.standins.hardware import writes_of
+from tests.conftest import live_floor
+from tests.engine.test_tape import INTENT, PLACE, PLAN, READ, SENT, tape
+from tests.fieldkit.test_commands import build, run
+
+ONE = "surge-07"
+
+
+@pytest.fixture(scope="module")
+def packed(tmp_path_factory, mirror_folder):
+    """Live stand-ins, and a repository for all of them sealed from their mirror."""
+    folder = tmp_path_factory.mktemp("level")
+    with live_floor(folder / "standins") as live:
+        live.floor.mirror.folder = mirror_folder
+        (folder / "floor.json").write_text(json.dumps(live.floor.announcement()))
+        live.readings = folder / "readings.json"
+        assert run("survey", folder / "floor.json", "-o", live.readings)[0] == 0
+        live.catalogs = []
+        for path in sorted((mirror_folder / "catalogs").glob("*.json")):
+            text = path.read_text().replace("https://mirror.example/", live.floor.mirror_url)
+            (folder / path.name).write_text(text)
+            live.catalogs += ["--catalog", folder / path.name]
+        live.place = folder / "repository"
+        build(live, folder, live.place, servers=())
+        live.keys = json.loads(run("repository", "check", live.place, "--json")[1])["root_key"]
+        (folder / "password").write_text(live.device(ONE).password + "\n")
+        live.password = folder / "password"
+        yield live
+
+
+def arguments(live, work, *more, name=ONE):
+    return [
+        "level", "--controller", live.floor.urls[name], "--user", live.device(name).user,
+        "--password-file", live.password, "--ca", live.ca, "--repository", live.place, "--trust", live.keys,
+        "--work", work, *more,
+    ]  # fmt: skip
+
+
+def level(live, work, *more, **changes):
+    return run(*arguments(live, work, *more, **changes), **{SETTING: live.clock.setting()})
+
+
+def events(out):
+    return [json.loads(line) for line in out.splitlines()]
+
+
+def versions(live, name=ONE):
+    return {part.slot: part.version for part in live.device(name).parts}
+
+
+def test_a_server_is_brought_level_over_its_reboots(packed, tmp_path):
+    log = packed.device(ONE).log
+    code, out, err = level(packed, tmp_path, "--dry-run")
+    assert code == 0, err
+    assert "bios 2.1.0 → 2.4.1" in out and "fewer resets are not possible" in out
+    code, out, err = level(packed, tmp_path)
+    assert code == 2 and "nobody is at a terminal to agree: say --yes" in err and not writes_of(log)
+    code, out, err = level(packed, tmp_path, "--yes", "--except", "drive")
+    assert code == 0, out + err
+    assert "is level: " in out and "confirmed by reading: bios 3.2.0" in out
+    writes = writes_of(log)
+    assert len(writes) == len(set(writes)) > 3 and versions(packed)["bios"] == "3.2.0"
+    code, out, _ = level(packed, tmp_path, "--yes", "--except", "drive")
+    assert (code == 0 and "left to do" in out) or "Nothing to send" in out
+    assert writes_of(log) == writes
+
+
+def test_what_a_run_did_is_put_back_by_its_journal(packed, tmp_path):
+    name = "surge-03"
+    before = versions(packed, name)
+    assert level(packed, tmp_path, "--put-back", name=name)[2].startswith("Error: No run in")
+    code, out, err = level(packed, tmp_path, "--yes", "--json", name=name)
+    told = events(out)
+    assert code == 0 and [told[0]["event"], told[-1]["event"], told[-1]["ending"]] == ["plan", "end", "level"], err
+    assert {e["slot"] for e in told[0]["rounds"][0]["writes"]} == {"raid-1"} and told[0]["proven"]
+    steps = [e for e in told if e["event"] == "step"]
+    assert any(e["percent"] for e in steps) and steps[0]["left_seconds"] >= 0
+    assert {e["kind"] for e in told if e["event"] == "entry"} >= {"write intent", "reset intent", "confirmed"}
+    assert versions(packed, name)["raid-1"] == "7.18.0"
+    code, out, err = level(packed, tmp_path, "--put-back", "--yes", name=name)
+    assert code == 0 and "raid-1 7.18.0 → 7.16.1" in out and "is put back" in out, out + err
+    assert versions(packed, name) == before
+
+
+def test_only_what_was_wanted(packed, tmp_path):
+    code, _, err = level(packed, tmp_path, "--only", "colour", "--dry-run", name="surge-06")
+    assert code == 2 and "colour: neither a kind of component nor a slot" in err
+    for more, slots in ((["--only", "nic"], {"nic-1"}), (["--except", "nic-1"], {"raid-1"})):
+        code, out, _ = level(packed, tmp_path, *more, "--dry-run", "--json", name="surge-06")
+        plan = events(out)[0]
+        assert code == 0 and {write["slot"] for step in plan["rounds"] for write in step["writes"]} == slots
+        assert set(plan["stays"]) == {"nic-1", "raid-1"} - slots
+
+
+def test_what_the_repository_lacks_stays_and_the_rest_goes_on(packed, tmp_path):
+    build(packed, tmp_path, tmp_path / "small", "--leave-out", "kind=raid", servers=("--server", "surge-06"))
+    keys = json.loads(run("repository", "check", tmp_path / "small", "--json")[1])["root_key"]
+    more = ["--repository", tmp_path / "small", "--trust", keys, "--dry-run", "--json"]
+    code, out, err = level(packed, tmp_path / "w", *more, name="surge-06")
+    plan = events(out)[0]
+    assert code == 0 and plan["stays"] == {"raid-1": "7.18.0 is not in this repository"}, err
+    assert {write["slot"] for step in plan["rounds"] for write in step["writes"]} == {"nic-1"}
+
+
+@pytest.mark.parametrize(
+    ("more", "told"),
+    [
+        (["--here"], "say either --controller or --here"), (["--serve", "127.20.1.1"], "--serve and --certificate go"),
+        (["--trust", "0" * 64], "which nobody here has confirmed"), (["--override", "health"], "why it may be overridden"),
+        (["--put-back"], "No run in"),
+    ],
+)  # fmt: skip
+def test_what_makes_no_sense_is_refused_before_anything_is_sent(packed, tmp_path, more, told):
+    code, out, err = level(packed, tmp_path, *more, name="surge-06")
+    assert code in (1, 2) and told in err, out + err
+    assert not writes_of(packed.device("surge-06").log)
+
+
+def test_a_controller_that_can_t_be_reached_is_named(packed, tmp_path):
+    more = ["--controller", "https://127.20.99.99:1", "--dry-run"]
+    code, _, err = level(packed, tmp_path, *more)
+    assert code == 3 and "127.20.99.99" in err
+
+
+def test_rules_that_go_by_names_want_the_name(packed, tmp_path):
+    rules = tmp_path / "rules.json"
+    hold = {"do": "hold", "where": {"server": "surge-06"}, "reason": "under repair", "author": "lead"}
+    rules.write_text(json.dumps({"format": "ordnung.rules/1", "rules": [hold]}))
+    build(packed, tmp_path, tmp_path / "ruled", "--rules", rules, servers=())
+    keys = json.loads(run("repository", "check", tmp_path / "ruled", "--json")[1])["root_key"]
+    more = ["--repository", tmp_path / "ruled", "--trust", keys, "--dry-run"]
+    code, _, err = level(packed, tmp_path / "w", *more, name="surge-06")
+    assert code == 2 and "go by server: say --name" in err
+    code, out, err = level(packed, tmp_path / "w", *more, "--name", "surge-06", name="surge-06")
+    assert code == 0 and "Nothing" in out, "all of it is held"
+
+
+def spawn(live, work, *more, name):
+    command = [sys.executable, "-m", "ordnung.fieldkit.main", *map(str, arguments(live, work, *more, name=name))]
+    environment = {**os.environ, SETTING: live.clock.setting()}
+    return subprocess.Popen(command, env=environment, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True)
+
+
+def test_killed_at_any_moment_it_goes_on_and_sends_nothing_twice(packed, tmp_path):
+    name, chance = "surge-09", random.Random(7)
+    for _ in range(4):
+        process = spawn(packed, tmp_path, "--yes", name=name)
+        entries = 0
+        until = chance.randint(3, 14)
+        for line in process.stdout:
+            entries += bool(re.match(r"\d\d:", line))
+            if entries >= until:
+                break
+        time.sleep(chance.random() / 5)
+        process.kill()
+        process.communicate()
+    code, out, err = level(packed, tmp_path, "--yes", name=name)
+    assert code == 0, out + err
+    writes = writes_of(packed.device(name).log)
+    assert len(writes) == len(set(writes)) > 0
+    with FileJournal(tmp_path / "journal.jsonl", SiteClock()) as journal:
+        (opened,) = journal.runs[:1]
+        ended = journal.state(opened.run, opened.server).ended
+        assert ended is not None and ended.ending in GOOD
+
+
+def test_an_interrupt_stops_before_the_next_step_and_cuts_nothing_short(packed, tmp_path):
+    name = "surge-04"
+    process = spawn(packed, tmp_path, "--yes", name=name)
+    for line in process.stdout:
+        if "writing" in line:
+            process.send_signal(signal.SIGINT)
+            break
+    out, _ = process.communicate(timeout=60)
+    assert process.returncode == 1 and "Stopping before the next step" in out and "is stopped" in out
+    assert not any(entry["what"] == "dead" for entry in packed.device(name).log)
+
+
+def test_the_screen_fits_a_console_of_80_by_25():
+    shown = io.StringIO()
+    screen = LiveScreen("surge-07 from annex, edition 3", Console(file=shown, width=80, height=25, force_terminal=True))
+    for entry in tape(PLACE, READ, PLAN, INTENT, SENT) * 6:
+        screen.entry(entry)
+    screen.step("writing", "bios 2.4.1", 47, 600.0)
+    time.sleep(0.5)
+    screen.close()
+    frames = re.sub(r"\x1b\[[0-9;?]*[A-Za-z]", "", shown.getvalue())
+    assert "writing: bios 2.4.1, 47 % (about 10 min left by the plan)" in frames
+    assert (
+        "Ctrl-C stops before the next step. Nothing is cut short." in frames
+        and max(map(len, frames.splitlines())) <= 80
+    )
+    assert "its turn" not in frames, "there are no turns with one server"
+
+
+class Asked:
+    """A person at a terminal of their own."""
+
+    def __init__(self, tmp_path) -> None:
+        self.hand, theirs = pty.openpty()
+        self.keyboard = Keyboard(os.fdopen(theirs, "r"))
+        screen = LiveScreen("s", Console(file=io.StringIO(), width=80, height=25))
+        self.ports = ConsolePorts(screen, self.keyboard, SiteClock(), tmp_path / "errors.log", lambda _: 0.0)
+
+    def types(self, line: str) -> None:
+        os.write(self.hand, f"{line}\n".encode())
+
+
+async def test_the_person_at_the_console_is_asked(tmp_path, capsys):
+    asked = Asked(tmp_path)
+    assert asked.keyboard.is_there and await asked.ports.order("1", "s") == "go"
+    errand = Errand(kind=ErrandKind.HANDS_BEFORE, slot="power-1", to="2.0", what="pull the second feed")
+    asked.types("done, feed B")
+    helped = await asked.ports.ask("1", "s", errand, "k")
+    assert (helped.state, helped.note) == (HelpState.DONE, "done, feed B")
+    assert "pull the second feed Press Enter when it is done." in capsys.readouterr().out.replace(". ", " ")
+    await asked.ports.step("1", "s", "waiting", "Try it alone?", None)
+    for typed, answer in (("y", "try"), ("n", "leave")):
+        asked.types(typed)
+        assert (await asked.ports.reply("1", "s")).answer == answer
+    waiting = asyncio.ensure_future(asked.ports.reply("1", "s"))
+    await asyncio.sleep(0)
+    asked.ports.stop()
+    assert await waiting is None and await asked.ports.order("1", "s") == "stop"
+    number = await asked.ports.trouble("1", "s", ValueError("odd"))
+    assert (
+        number in (tmp_path / "errors.log").read_text() and "ValueError: odd" in (tmp_path / "errors.log").read_text()
+    )
+
+
+def test_the_kit_needs_nothing_of_the_site():
+    """Every package that the command loads is in the kit's own lock; what a package takes where it finds it is not."""
+    script = (
+        "import sys, json, ordnung.fieldkit.main; from importlib.metadata import packages_distributions as d;"
+        "known = d(); tops = {m.split('.')[0] for m in sys.modules};"
+        "print(json.dumps(sorted({x for top in tops for x in known.get(top, [])})))"
+    )
+    loaded = json.loads(subprocess.run([sys.executable, "-c", script], capture_output=True, check=True).stdout)
+    lock = (Path(__file__).parents[2] / "requirements-kit.lock").read_text()
+    locked = set(re.findall(r"^([a-z0-9._-]+)==", lock, re.MULTILINE))
+    taken_where_found = {"ordnung", "setuptools", "greenlet", "charset-normalizer"}
+    assert {name.lower().replace("_", "-") for name in loaded} - locked <= taken_where_found
+    assert not any("django" in name for name in locked)
