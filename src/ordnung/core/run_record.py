@@ -105,7 +105,11 @@ class OverrideRecord:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ServerRecord:
-    """One server of a run. ``differences``: what is otherwise than before and was not this run's doing."""
+    """One server of a run.
+
+    ``differences``: what is otherwise than before and was not this run's doing. ``departures``: in what it went
+    otherwise than its sheet said.
+    """
 
     server: str
     model: str
@@ -129,6 +133,7 @@ class ServerRecord:
     announced: tuple[str, ...]
     overrides: tuple[OverrideRecord, ...]
     tape: tuple[TapeRecord, ...]
+    departures: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

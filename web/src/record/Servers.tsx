@@ -29,7 +29,7 @@ export function Servers({ data }: { data: RunRecord }) {
           <th scope="col" className="n">
             Away
           </th>
-          <th scope="col">Compared with before</th>
+          <th scope="col">Compared with before, and with the sheet</th>
         </tr>
       </thead>
       <tbody>
@@ -68,6 +68,7 @@ function ServerRow({ run, server: s }: { run: number; server: RecordServer }) {
           </Block>
         ))}
         <Compared server={s} />
+        <Departures told={s.departures} />
       </td>
     </tr>
   );
@@ -101,6 +102,23 @@ function Compared({ server: s }: { server: RecordServer }) {
         </Text>
       )}
     </>
+  );
+}
+
+/** In what it went otherwise than planned. */
+function Departures({ told }: { told: string[] }) {
+  if (!told.length) return null;
+  return (
+    <Block mt={0.5} maxWidth={260}>
+      <Text tone="quiet" size="note">
+        Not as the sheet says
+      </Text>
+      {told.map((line) => (
+        <Text key={line} size="note">
+          {line}
+        </Text>
+      ))}
+    </Block>
   );
 }
 

@@ -12,6 +12,7 @@ from django.conf import settings
 
 from ordnung.core.assessment import Standing, assess_fleet
 from ordnung.core.components import Server as ServerReading
+from ordnung.core.departures import find_departures
 from ordnung.core.history import compare_readings
 from ordnung.core.run_record import (
     ApprovalRecord,
@@ -29,7 +30,7 @@ from ordnung.core.run_record import (
 )
 from ordnung.core.surroundings import find_changes_around
 from ordnung.engine.account import away_seconds, outside_of, remedies_of, rounds_of, tell_tape
-from ordnung.engine.entries import Confirmed, Ended, Entry, PlaceTaken
+from ordnung.engine.entries import Confirmed, Ended, Ending, Entry, PlaceTaken
 from ordnung.engine.entry_codec import parse_rounds
 from ordnung.formats.record import RecordFile, sign_record, write_record
 from ordnung.server.assessment.current import current_assessment
@@ -64,7 +65,11 @@ class DoneRow:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class RecordServerRow:
-    """One server of a record. ``differences``: what is otherwise than before and was not the run's doing."""
+    """One server of a record.
+
+    ``differences``: what is otherwise than before and was not the run's doing. ``departures``: in what it went
+    otherwise than its sheet said.
+    """
 
     server: str
     wave: str
@@ -81,6 +86,7 @@ class RecordServerRow:
     took_seconds: float
     away_seconds: float
     differences: list[str]
+    departures: list[str]
     announced: list[str]
     overrides: list[OverrideRecord]
 
@@ -167,7 +173,7 @@ def _record(
         foretold=None if run.foretold is None else Foretold(**run.foretold),
         approvals=tuple(ApprovalRecord(by=a.by, at=_instant(a.at), sha256=a.sha256) for a in approvals_of(run)),
         people=people_of(run),
-        servers=tuple(_server(p, acts.get(p.server.name, ()), ends.get(p.server.name, ())) for p in places),
+        servers=tuple(_server(run, p, acts.get(p.server.name, ()), ends.get(p.server.name, ())) for p in places),
     )
 
 
@@ -175,9 +181,10 @@ def _instant(moment: datetime.datetime) -> datetime.datetime:
     return moment.astimezone(datetime.UTC)
 
 
-def _server(place: RunServer, acts: Sequence[Entry], ends: Sequence[ServerReading]) -> ServerRecord:
+def _server(run: Run, place: RunServer, acts: Sequence[Entry], ends: Sequence[ServerReading]) -> ServerRecord:
     announced = sorted({t for step in parse_rounds(place.rounds) for p in step.writes for t in p.announces})
     reading = ends[-1] if ends else None
+    rounds = rounds_of(acts)
     return ServerRecord(
         server=place.server.name,
         model=reading.model if reading else "",
@@ -189,19 +196,33 @@ def _server(place: RunServer, acts: Sequence[Entry], ends: Sequence[ServerReadin
         wave=place.wave,
         ended=place.ended,
         reason=place.reason,
-        planned_seconds=float(place.lane[-1]["end"] - place.lane[0]["start"]) if place.lane else 0.0,
+        planned_seconds=_planned_s(place),
         took_seconds=_took(acts),
         away_seconds=away_seconds(acts),
         before=_components(ends[0]) if ends else (),
         after=_components(ends[-1]) if ends else (),
-        rounds=rounds_of(acts),
+        rounds=rounds,
         remedies=remedies_of(acts),
         outside=outside_of(acts),
         differences=tuple(_differences(acts, ends, frozenset(announced))),
         announced=tuple(announced),
         overrides=tuple(OverrideRecord(check=c, reason=r) for c, r in sorted(place.overrides.items())),
         tape=(),
+        departures=_departures(run, place, acts, rounds),
     )
+
+
+def _planned_s(place: RunServer) -> float:
+    return float(place.lane[-1]["end"] - place.lane[0]["start"]) if place.lane else 0.0
+
+
+def _departures(run: Run, place: RunServer, acts: Sequence[Entry], rounds: Sequence[RoundRecord]) -> tuple[str, ...]:
+    """Of a server that has ended; who was left out, or is under way, departs from nothing yet."""
+    if not place.ended or place.ended == Ending.LEFT_OUT or not place.lane or run.started_at is None:
+        return ()
+    came = next((entry.at for entry in acts if isinstance(entry.value, PlaceTaken)), None)
+    begin = None if came is None else (float(place.lane[0]["start"]), (came - run.started_at).total_seconds())
+    return find_departures(parse_rounds(place.rounds), rounds, begin, (_planned_s(place), _took(acts)))
 
 
 def _took(acts: Sequence[Entry]) -> float:
@@ -288,6 +309,7 @@ def _server_row(
         outside=list(record.outside),
         resets=sum(reset.back is not None for step in record.rounds for reset in step.resets),
         differences=list(record.differences),
+        departures=list(record.departures),
         announced=list(record.announced),
         overrides=list(record.overrides),
     )
