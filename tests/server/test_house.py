@@ -7,11 +7,14 @@ import datetime
 import pytest
 
 from ordnung.core.away import AwayPlace
-from ordnung.engine.entries import PlaceTaken
+from ordnung.engine.entries import PlaceTaken, Remedy
 from ordnung.engine.ports import NoPlaceError
+from ordnung.engine.world import Choice, RemedyException
 from ordnung.server.clock import now
 from ordnung.server.fleet.models import Group, Server
 from ordnung.server.house.models import House
+from ordnung.server.house.settings import house as settings_of_the_house
+from ordnung.server.house.settings import remedy_exceptions
 from ordnung.server.runs.derived import healing_places
 from ordnung.server.runs.journal import DatabaseJournal, away_limits
 from ordnung.server.runs.layout import house_limits
@@ -52,12 +55,26 @@ def test_the_settings_hold_for_the_engine_and_the_timetable_alike(house):
         ({"rooms": {"Kelp": -1}}, "rooms"),
         ({"certainty": 1.0}, "certainty"),
         ({"at_once": 0}, "at_once"),
+        ({"remedy_exceptions": [{"remedy": "pray", "choice": "ask", "kind": "bios"}]}, "remedy_exceptions"),
+        ({"remedy_exceptions": [{"remedy": "alone", "choice": "ask", "kind": "toaster"}]}, "remedy_exceptions"),
+        ({"remedy_exceptions": [{"remedy": "alone", "choice": "ask", "model": " "}]}, "remedy_exceptions"),
     ],
 )
 def test_settings_that_make_no_sense_are_refused_at_their_field(house, change, field):
     status, problem = house.put("house", SETTINGS | change)
     assert status in (400, 422) and problem["field"] == field
     assert not House.objects.filter(zone="Kelp/Lowmere").exists()
+
+
+def test_remedies_are_otherwise_for_a_model_or_a_kind(house):
+    otherwise = [{"remedy": "put back", "choice": "never", "model": "Corvane Reed 14", "kind": "bios"}]
+    told = house.put("house", SETTINGS | {"remedy_exceptions": otherwise})
+    assert told["remedy_exceptions"] == otherwise == house.get("house")["remedy_exceptions"]
+    assert remedy_exceptions(settings_of_the_house()) == (
+        RemedyException(remedy=Remedy.PUT_BACK, choice=Choice.NEVER, model="Corvane Reed 14", kind="bios"),
+    )
+    told = house.put("house", SETTINGS)
+    assert told["remedy_exceptions"] == []
 
 
 def test_windows_are_kept_changed_and_given_out_as_openings(house):

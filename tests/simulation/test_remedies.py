@@ -11,7 +11,7 @@ from ordnung.engine.entries import Answer, Ending, Reason, Remedy
 from ordnung.engine.ports import Reply
 from ordnung.engine.server_run import carry_out
 from ordnung.engine.telling import tell_entry, tell_reason
-from ordnung.engine.world import USUAL, Choice
+from ordnung.engine.world import USUAL, Choice, RemedyException
 from ordnung.standins.faults import Fault
 from ordnung.standins.hardware import writes_of
 from ordnung.standins.scenario import PLACES, demo_hardware
@@ -168,7 +168,7 @@ async def test_a_person_is_asked_where_the_house_wants_that(house, answer, endin
     assert state.ended.ending is ending
     told = [tell_entry(x.value) for x in house.journal.tapes["1", ONE]]
     asked = next(text for text in told if text.startswith("asked a person"))
-    assert asked.endswith("Shall this be tried: that update alone, without company?")
+    assert asked.endswith(". Shall this be tried: that update alone, without company?")
     by = {Answer.TRY: "lead answered: try it", Answer.LEAVE: "lead answered: leave it as it is"}
     assert by.get(answer, "nobody in time answered: leave it as it is") in told
 
@@ -183,6 +183,47 @@ async def test_what_this_run_did_is_put_back_where_the_house_wants_that(house):
     assert tell_reason(state.ended.reason, state.ended.facts).startswith("put back as it was, after this: bios 1.56.0")
     assert writes_of(device.log) == [("bmc", "2.80.0")], "back to what its other bank holds: switched, not written"
     assert "bank chosen" in [entry["what"] for entry in device.log]
+
+
+CONTROLLERS = RemedyException(remedy=Remedy.PUT_BACK, choice=Choice.NEVER, kind="controller")
+ELSEWHERE = RemedyException(remedy=Remedy.PUT_BACK, choice=Choice.NEVER, model="Corvane Reed 14")
+LATER = RemedyException(remedy=Remedy.PUT_BACK, choice=Choice.AUTOMATIC)
+
+
+@pytest.mark.parametrize(
+    ("exceptions", "ending"),
+    [
+        ((CONTROLLERS,), Ending.FAILED),
+        ((CONTROLLERS, LATER), Ending.FAILED),
+        ((ELSEWHERE,), Ending.PUT_BACK),
+        ((dataclasses.replace(CONTROLLERS, kind="bios"),), Ending.PUT_BACK),
+    ],
+)
+async def test_the_house_puts_back_by_model_and_kind_of_what_was_written(house, exceptions, ending):
+    """Its controller was written, its BIOS refused: what would be put back is the controller."""
+    spoil(house, Fault("image refused", slot="bios", times=9))
+    choose(house, ALONE="NEVER", RESTART_FIRST="NEVER", PUT_BACK="AUTOMATIC")
+    house.exceptions = exceptions
+    state = await carry_out(house.hand(ONE))
+    assert state.ended.ending is ending
+
+
+@pytest.mark.parametrize(
+    ("kinds", "choice"),
+    [
+        (("nic",), Choice.AUTOMATIC), (("bios",), Choice.ASK), (("nic", "bios"), Choice.ASK), (("power",), Choice.NEVER),
+        (("nic", "bios", "power"), Choice.NEVER), ((), Choice.AUTOMATIC),
+    ],
+)  # fmt: skip
+def test_the_most_cautious_word_on_what_is_touched_holds(house, kinds, choice):
+    house.remedies = {Remedy.PUT_BACK: Choice.AUTOMATIC}
+    house.exceptions = (
+        RemedyException(remedy=Remedy.ALONE, choice=Choice.NEVER, kind="nic"),
+        RemedyException(remedy=Remedy.PUT_BACK, choice=Choice.ASK, model="Reed", kind="bios"),
+        RemedyException(remedy=Remedy.PUT_BACK, choice=Choice.NEVER, kind="power"),
+        RemedyException(remedy=Remedy.PUT_BACK, choice=Choice.AUTOMATIC, kind="power"),
+    )
+    assert house.world().may_try(Remedy.PUT_BACK, "Reed", kinds) is choice
 
 
 async def test_nothing_is_put_back_by_itself_that_nobody_approved(house):

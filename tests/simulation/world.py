@@ -97,7 +97,7 @@ class House:
         self.orders, self.told, self.overridden, self.replies, self.troubles, self.listeners = {}, [], {}, {}, [], []
         self.packages, self.windows, self.ahead = {}, None, False
         self.desk = WorkDesk(lambda: self.clock.t)
-        self.moves, self.ticks, self.remedies = {}, {}, dict(USUAL)
+        self.moves, self.ticks, self.remedies, self.exceptions = {}, {}, dict(USUAL), ()
         self.patience = Patience()
         self.files = {}
         self.born()
@@ -118,6 +118,7 @@ class House:
             orders=self,
             helpers=self,
             remedies=self.remedies,
+            exceptions=self.exceptions,
             patience=self.patience,
             site=self.site,
         )

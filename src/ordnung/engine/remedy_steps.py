@@ -91,9 +91,18 @@ def _offered(hand: Hand, trouble: Troubled) -> tuple[Remedy, ...]:
     return tuple(
         remedy
         for remedy in find_remedies(hand.state, trouble)
-        if hand.world.remedies.get(remedy, Choice.NEVER) is not Choice.NEVER
+        if _choice(hand, remedy, trouble) is not Choice.NEVER
         and not (remedy in UNSEEN and (hand.approved is not None or hand.back is not None))
     )
+
+
+def _choice(hand: Hand, remedy: Remedy, trouble: Troubled) -> Choice:
+    """What the house lets be done with it here: by the model, and by the kinds of what it would touch."""
+    server = hand.state.before
+    if server is None:
+        return hand.world.may_try(remedy, "", ())
+    slots = hand.state.changed if remedy is Remedy.PUT_BACK or not trouble.slot else {trouble.slot}
+    return hand.world.may_try(remedy, server.model, {part.kind for part in server.components if part.slot in slots})
 
 
 async def decide(hand: Hand) -> None:
@@ -109,7 +118,7 @@ async def decide(hand: Hand) -> None:
         offered = tuple(remedy for remedy in offered if remedy is not Remedy.BETWEEN)
     if not offered:
         await hand.end(Ending.FAILED, trouble.reason, **trouble.facts)
-    elif hand.world.remedies[offered[0]] is Choice.AUTOMATIC:
+    elif _choice(hand, offered[0], trouble) is Choice.AUTOMATIC:
         await hand.note(Remedied(remedy=offered[0]))
     else:
         facts = {"remedy": str(offered[0]), "slot": trouble.slot, "why": tell_reason(trouble.reason, trouble.facts)}

@@ -199,6 +199,8 @@ def tell_question(value: Asked) -> str:
     facts = dict(value.facts)
     if value.question is Question.TRY_REMEDY:
         facts["remedy"] = REMEDIES[Remedy(facts["remedy"])]
+        # A reason may end with or without a stop.
+        facts["why"] = f"{facts['why'].rstrip('.')}."
     return _QUESTIONS[value.question].format_map(facts)
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import dataclasses
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
 
@@ -76,6 +76,24 @@ USUAL = {
 """What is done with each remedy where the house has not chosen."""
 
 
+CAUTION = (Choice.AUTOMATIC, Choice.ASK, Choice.NEVER)
+"""From what is done by itself to what is not done."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RemedyException:
+    """What the house lets be done with a remedy otherwise: for a model, a kind of component, or both; empty is any."""
+
+    remedy: Remedy
+    choice: Choice
+    model: str = ""
+    kind: str = ""
+
+    def fits(self, remedy: Remedy, model: str, kind: str) -> bool:
+        """Whether it is about this."""
+        return self.remedy is remedy and self.model in ("", model) and self.kind in ("", kind)
+
+
 @dataclass(slots=True)
 class Ticket:
     """One server's place in the line of those that wait for their turn."""
@@ -122,8 +140,17 @@ class World:
     orders: Orders
     helpers: Helpers
     remedies: Mapping[Remedy, Choice] = dataclasses.field(default_factory=lambda: dict(USUAL))
+    exceptions: Sequence[RemedyException] = ()
     patience: Patience = dataclasses.field(default_factory=Patience)
     site: Site = dataclasses.field(default_factory=Site)
+
+    def may_try(self, remedy: Remedy, model: str, kinds: Iterable[str]) -> Choice:
+        """What is done with a remedy on components of these kinds: for each the first exception that fits, else what
+        holds for all; of several the most cautious.
+        """
+        usual = self.remedies.get(remedy, Choice.NEVER)
+        found = [next((e.choice for e in self.exceptions if e.fits(remedy, model, kind)), usual) for kind in kinds]
+        return max(found, key=CAUTION.index, default=usual)
 
 
 class StoppedError(Exception):

@@ -28,7 +28,7 @@ from ordnung.server.engine_ports import EnginePorts
 from ordnung.server.fleet.finding import do_reach, do_search
 from ordnung.server.fleet.models import Server
 from ordnung.server.fleet.rows import failure_row
-from ordnung.server.house.settings import house, remedies
+from ordnung.server.house.settings import house, remedies, remedy_exceptions
 from ordnung.server.repositories.in_jobs import do_carry_in
 from ordnung.server.repositories.out_jobs import do_check, do_look_over, do_write_out
 from ordnung.server.repositories.packing_job import do_pack
@@ -156,6 +156,7 @@ def _prepare(run: Run, ports: EnginePorts) -> tuple[list[Lane], World, set[str]]
         orders=DatabaseOrders(),
         helpers=DatabaseHelpers(),
         remedies=remedies(house()),
+        exceptions=remedy_exceptions(house()),
         # A fast clock must not make us knock at a controller more often than ten times a real second.
         patience=Patience(
             poll_s=max(10.0, rate * 0.1),

@@ -8,7 +8,7 @@ import { Act } from "../ui/Act";
 import { Field, Unsaid } from "../ui/Field";
 import { Row, Stack, Text } from "../ui/layout";
 import { Title } from "../ui/text";
-import { Remedies } from "./Remedies";
+import { Exceptions, Remedies } from "./Remedies";
 import { readNumbers, tellNumbers } from "./numbers";
 
 const FIELDS = [
@@ -20,6 +20,7 @@ const FIELDS = [
   "patience_minutes",
   "stop_share",
   "remedies",
+  "remedy_exceptions",
   "reading_hours",
   "racks",
   "rooms",
@@ -57,6 +58,7 @@ const changeOf = (
   approval: boolean,
   starter_apart: boolean,
   remedies: House["remedies"],
+  remedy_exceptions: House["remedy_exceptions"],
 ): HouseChange => ({
   zone: texts.zone.trim(),
   at_once: texts.at_once.trim() ? Number(texts.at_once) : null,
@@ -71,6 +73,7 @@ const changeOf = (
   approval,
   starter_apart,
   remedies,
+  remedy_exceptions,
 });
 
 /** What holds for every run: limits, certainty, approval. */
@@ -79,6 +82,7 @@ export function Settings({ house }: { house: House }) {
   const [approval, wantApproval] = useState(house.approval);
   const [apart, wantApart] = useState(house.starter_apart);
   const [remedies, chooseRemedies] = useState(house.remedies);
+  const [exceptions, chooseExceptions] = useState(house.remedy_exceptions);
   const queries = useQueryClient();
   const save = useMutation({
     mutationFn: (body: HouseChange) => take(api.PUT("/api/v1/house", { body })),
@@ -92,10 +96,10 @@ export function Settings({ house }: { house: House }) {
     told !== null ||
     approval !== house.approval ||
     apart !== house.starter_apart ||
-    JSON.stringify(remedies) !== JSON.stringify(house.remedies);
+    JSON.stringify([remedies, exceptions]) !== JSON.stringify([house.remedies, house.remedy_exceptions]);
   const submit = (event: FormEvent) => {
     event.preventDefault();
-    save.mutate(changeOf(texts, approval, apart, remedies));
+    save.mutate(changeOf(texts, approval, apart, remedies, exceptions));
   };
   const field = (name: keyof Texts, label: string, more: Partial<Parameters<typeof Field>[0]> = {}) => (
     <Field
@@ -123,6 +127,7 @@ export function Settings({ house }: { house: House }) {
       {field("racks", "May be away of racks", { multiline: true, placeholder: "K1: 3" })}
       {field("rooms", "May be away of rooms", { multiline: true, placeholder: "Kelp room: 10" })}
       <Remedies chosen={remedies} choose={chooseRemedies} refused={save.error} />
+      <Exceptions chosen={exceptions} choose={chooseExceptions} refused={save.error} />
       {field("stop_share", "Hold the rest if more failed than, %")}
       {field("patience_minutes", "Waits for a person or a hook, minutes")}
       {field("reading_hours", "A reading is old after, hours")}

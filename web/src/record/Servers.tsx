@@ -29,7 +29,7 @@ export function Servers({ data }: { data: RunRecord }) {
           <th scope="col" className="n">
             Away
           </th>
-          <th scope="col">Compared with before, and with the sheet</th>
+          <th scope="col">Compared</th>
         </tr>
       </thead>
       <tbody>

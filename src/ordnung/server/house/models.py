@@ -30,6 +30,8 @@ class House(models.Model):
     """By remedy (``engine.entries.Remedy``) whether it is tried by itself, asked for, or never tried; what is not
     there is as usual (N6.5).
     """
+    remedy_exceptions = models.JSONField(default=list)
+    """Where it is otherwise for a model or a kind of component: the first that fits holds."""
     stop_share = models.PositiveIntegerField(default=25)
     """If more than so many in a hundred of a wave fail, the rest does not start until a person says so (N6.5)."""
     patience_minutes = models.PositiveIntegerField(default=60)
