@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 import re
 
 import pytest
@@ -57,6 +58,9 @@ def test_a_wave_waits_for_a_person_and_one_server_is_held(page, demo):
     names = by_one_reboot(api, "surge")[-2:]
     pack(api, names)
     run = api.post("runs", {"servers": names})
+    begin = datetime.datetime.fromisoformat(run["drafted_at"])
+    window = {"start": run["drafted_at"], "end": (begin + datetime.timedelta(days=2)).isoformat(), "name": ""}
+    api.patch(f"runs/{run['id']}/sheet", {"windows": [window]})
     sign_in(page, demo, f"/run-sheet/{run['id']}?side=waves")
     details = page.get_by_role("complementary", name="Run sheet: details")
     details.get_by_role("button", name="Add a wave").click()
@@ -72,6 +76,11 @@ def test_a_wave_waits_for_a_person_and_one_server_is_held(page, demo):
     page.get_by_role("button", name="Start: update 2 servers now").click()
     asks = page.get_by_role("alert").filter(has_text="wave 1 has ended: go on?")
     expect(asks).to_contain_text("All 1 went well.", timeout=LONG)
+    ends = details.get_by_role("region", name="Window")
+    ends.get_by_label("End it later, at").fill(f"{(begin + datetime.timedelta(hours=3)):%H}:59")
+    ends.get_by_role("button", name="End it then").click()
+    expect(ends).to_contain_text(re.compile(rf"It ends .*{(begin + datetime.timedelta(hours=3)):%H}:59"))
+    check_axe(page, "light")
     page.goto(f"{demo.web}/run-sheet/{run['id']}?lane={names[1]}")
     expect(page.get_by_role("table", name="State of each server")).to_contain_text(
         "a person lets it go on after wave 1"
