@@ -236,3 +236,26 @@ def test_a_bank_is_switched_from_the_floor(page, demo):
     told = read_log(demo.control, "surge-02")
     assert told["versions"]["bios"] == "3.0.5" and writes_of(told["log"]) == []
     assert api.get("servers/surge-02")["parts"][0]["version"] == "3.0.5"
+
+
+def test_reboots_are_left_to_whenever_they_come_and_called_until_a_reading_shows_it(page, demo):
+    api = Api(demo.web, demo.password)
+    name = "surge-05"
+    pack(api, [name])
+    run = api.post("runs", {"servers": [name]})
+    sign_in(page, demo, f"/run-sheet/{run['id']}")
+    reboots = page.get_by_role("region", name="Reboots")
+    leave = reboots.get_by_role("button", name="Leave them to the next reboot, whenever that is")
+    expect(leave).to_be_disabled()
+    reboots.get_by_role("checkbox", name="I know that a server may come up with new firmware").click()
+    leave.click()
+    expect(reboots).to_contain_text("This run resets no system.")
+    check_axe(page, "light")
+    page.get_by_role("button", name="Start: update 1 server now").click()
+    states = page.get_by_role("table", name="State of each server")
+    expect(states).to_contain_text("written, and active at the next reboot, whenever that is", timeout=LONG)
+    assert not [entry for entry in read_log(demo.control, name)["log"] if entry["what"] == "reset"]
+    page.goto(f"{demo.web}/calls")
+    row = page.get_by_role("listitem").filter(has_text=name)
+    expect(row).to_contain_text("It waits for a reboot, whenever that comes")
+    check_axe(page, "light")

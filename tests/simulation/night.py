@@ -98,7 +98,11 @@ async def _play(seed: int, mirror: Path) -> Night:
     house.remedies = {remedy: chance.choice(tuple(Choice)) for remedy in Remedy}
     house.desk.faults = [_desk_fault(chance, devices) for _ in range(chance.choice((0, 0, 0, 1, 3)))]
     house.desk.seconds, house.desk.heals = chance.choice((5.0, 60.0, 600.0)), chance.choice((0.0, 900.0))
+    house.unattended = random.Random(f"unattended {seed}").random() < UNATTENDED
     lives = await _live(chance, house, runs, groups)
+    if house.unattended:
+        check_nobody_reset(house)
+        house.unattended = False
     for number, members in enumerate(runs, start=1):
         for device in members:
             await check_server(house, str(number), device)
@@ -110,6 +114,17 @@ async def _play(seed: int, mirror: Path) -> Night:
     assert not house.troubles, f"errors of our own: {house.troubles}"
     endings = tuple(str(state.ended.ending) for state in house.journal.states.values() if state.ended)
     return Night(seed, len(devices), lives, endings)
+
+
+UNATTENDED = 0.15
+"""Nights whose reboots are left to whenever they come."""
+
+
+def check_nobody_reset(house: House) -> None:
+    """No run that leaves its reboots takes a system out of service."""
+    for tape in house.journal.tapes.values():
+        resets = [entry.value.kind for entry in tape if isinstance(entry.value, e.ResetIntent)]
+        assert set(resets) <= {e.ResetKind.CONTROLLER_RESTART}, resets
 
 
 def _give_window(chance: random.Random, house: House) -> None:

@@ -95,7 +95,7 @@ class House:
         )
         self.journal = MemoryJournal(clock, limits)
         self.orders, self.told, self.overridden, self.replies, self.troubles, self.listeners = {}, [], {}, {}, [], []
-        self.packages, self.windows, self.ahead = {}, None, False
+        self.packages, self.windows, self.ahead, self.unattended = {}, None, False, False
         self.desk = WorkDesk(lambda: self.clock.t)
         self.moves, self.ticks, self.remedies, self.exceptions = {}, {}, dict(USUAL), ()
         self.patience = Patience()
@@ -194,7 +194,14 @@ class House:
     def lane(self, name: str, group: str | None = None, back=None) -> RunServer:
         place = AwayPlace(server=name, groups=(group,) if group else ())
         moves = self.moves.get(name, Moves())
-        return RunServer(endpoint=self.endpoint(name), place=place, moves=moves, ahead=self.ahead, back=back)
+        return RunServer(
+            endpoint=self.endpoint(name),
+            place=place,
+            moves=moves,
+            ahead=self.ahead,
+            back=back,
+            unattended=self.unattended,
+        )
 
 
 def small_mirror(folder: Path, base: str = "https://mirror.example/", share: int = 1000) -> Path:

@@ -208,7 +208,7 @@ def _trouble(record: RunRecord) -> str | None:
     lines = []
     for ending, words in (
         ("failed", "needs a person"), ("stopped", "was stopped"), ("left over", "was left over"),
-        ("left out", "was left out"), ("", "is under way"),
+        ("left out", "was left out"), ("waits for a reboot", "waits for a reboot"), ("", "is under way"),
     ):  # fmt: skip
         found = [server for server in record.servers if server.ended == ending]
         if not found:
@@ -229,6 +229,7 @@ _PLURAL = {
     "was stopped": "were stopped",
     "was left over": "were left over",
     "was left out": "were left out",
+    "waits for a reboot": "wait for a reboot",
     "is under way": "are under way",
 }
 

@@ -43,6 +43,8 @@ class Ending(StrEnum):
     LEFT_OUT = "left out"
     """A person left it out of a run under way before anything was sent."""
     STOPPED = "stopped"
+    WAITS = "waits for a reboot"
+    """What was to be written is, and becomes active by whatever reboot comes next (P5)."""
     FAILED = "failed"
     """Marked for a person."""
 
@@ -80,6 +82,8 @@ class Reason(StrEnum):
     AS_FAR_AS_IT_GOES = "as far as it goes"
     LEVEL_ALREADY = "level already"
     NO_WAY_FORWARD = "no way forward"
+    WAITS = "waits for a reboot"
+    NOT_LEFT = "not left for a reboot"
     STOPPED = "stopped by a person"
     LEFT_OUT = "left out by a person"
     NO_PLACE = "no place"

@@ -17,6 +17,7 @@ from ordnung.core.errands import Moves
 from ordnung.core.orders import ENDS, Order
 from ordnung.core.route import Route, plan_route, plan_way_back
 from ordnung.core.sheet import PlannedRound, name_payloads
+from ordnung.core.unattended import leave_reboots
 from ordnung.engine.entries import Deferred, Ended, Ending, Entry, Reason, TapeEntry, Warned, WriteUnsent
 from ordnung.engine.ports import Controller
 from ordnung.engine.tape import MAX_DEFERRALS, advance
@@ -43,6 +44,8 @@ class Hand:
     """What its group wants done around an outage (P1)."""
     ahead: bool = False
     """Whether the sheet lets it be written before its turn, what then waits for its reset (T8)."""
+    unattended: bool = False
+    """Whether its reboots are left to whenever they come: nothing of ours takes it out of service (P5)."""
     state: TapeState = field(default_factory=TapeState)
     troubled_since: datetime.datetime | None = None
     judged: Server | None = None
@@ -151,7 +154,8 @@ class Hand:
         back = self.takes_back
         upwards = go_between(go_alone(positions, self.state.alone), self.state.steps_between)
         route = plan_route(upwards) if back is None else plan_way_back(positions, back)
-        return route, name_payloads(route.rounds, positions, by_bank=self.takes_back is not None)
+        rounds = name_payloads(route.rounds, positions, by_bank=self.takes_back is not None)
+        return route, leave_reboots(rounds, self.state.said_written) if self.unattended else rounds
 
     @property
     def takes_back(self) -> Mapping[str, str] | None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from ordnung.core.components import Server
 from ordnung.core.sheet import PlannedRound
 from ordnung.core.surroundings import find_changes_around
+from ordnung.core.unattended import tell_waiting
 from ordnung.engine.compare import find_surprises, lacking, tells_more
 from ordnung.engine.entries import Confirmed, Ending, Plan, Read, ReadWhy, Reason, ResetKind
 from ordnung.engine.errand_steps import bring_home
@@ -41,7 +42,9 @@ async def plan(hand: Hand) -> None:
     await hand.note(Plan(rounds=rounds, stranded=stranded))
     if rounds or hand.state.remedies or hand.state.done:
         return
-    if stranded:
+    if hand.unattended and route.rounds:
+        await _end_unattended(hand, hand.state.latest)
+    elif stranded:
         await hand.end(Ending.SKIPPED, Reason.NO_WAY_FORWARD, slots=", ".join(lost.slot for lost in stranded))
     else:
         await hand.end(Ending.SKIPPED, Reason.LEVEL_ALREADY)
@@ -93,6 +96,8 @@ def _surprises(hand: Hand, before: Server, server: Server, current: PlannedRound
     if hand.state.latest is not None:
         # What was known to wait may be active now, by whatever reset.
         touched |= {part.slot for part in hand.state.latest.components if part.has_waiting}
+    if hand.unattended:
+        touched |= hand.state.changed  # whoever has restarted it meanwhile has made active what was written
     shared = {part.slot for part in server.components if hand.shares(part)}
     around = find_changes_around(before, server, hand.state.announced)
     return [*find_surprises(before, server, touched | shared), *around]
@@ -118,6 +123,9 @@ async def check(hand: Hand) -> None:
         _, trouble = hand.state.remedies[-1]
         await hand.end(Ending.PUT_BACK, Reason.PUT_BACK, why=tell_reason(trouble.reason, trouble.facts))
         return
+    if hand.unattended and route.rounds:
+        await _end_unattended(hand, server)
+        return
     ending = Ending.PUT_BACK if hand.back is not None else Ending.LEVEL
     if route.stranded or foreign:
         left = [f"{foreign}: nobody approved it, plan it on another sheet"] if foreign else []
@@ -125,3 +133,14 @@ async def check(hand: Hand) -> None:
         await hand.end(ending, Reason.AS_FAR_AS_IT_GOES, lost=lost)
     else:
         await hand.end(ending, Reason.CONFIRMED)
+
+
+async def _end_unattended(hand: Hand, server: Server) -> None:
+    """The end of a server whose reboots are left to whenever they come, and which needs one still (P5)."""
+    waits = tell_waiting(server, hand.state.said_written)
+    if waits:
+        await hand.end(Ending.WAITS, Reason.WAITS, what=", ".join(waits))
+    elif hand.state.changed:
+        await hand.end(Ending.STOPPED, Reason.NOT_LEFT, what="the rest", sent="Nothing more was sent")
+    else:
+        await hand.end(Ending.LEFT_OVER, Reason.NOT_LEFT, what="what it needs", sent="Nothing was sent")

@@ -93,6 +93,7 @@ def _offered(hand: Hand, trouble: Troubled) -> tuple[Remedy, ...]:
         for remedy in find_remedies(hand.state, trouble)
         if _choice(hand, remedy, trouble) is not Choice.NEVER
         and not (remedy in UNSEEN and (hand.approved is not None or hand.back is not None))
+        and not (remedy is Remedy.PUT_BACK and hand.unattended)  # it could take a reboot, and nobody is there
     )
 
 

@@ -29,6 +29,7 @@ class RunServer:
     approved: frozenset[tuple[str, str]] | None = None
     moves: Moves = Moves()
     ahead: bool = False
+    unattended: bool = False
 
 
 async def carry_out_run(run: str, servers: Sequence[RunServer], world: World, order: int = 0) -> dict[str, str]:
@@ -47,7 +48,7 @@ async def carry_out_run(run: str, servers: Sequence[RunServer], world: World, or
         hand = Hand(
             run=run, endpoint=server.endpoint, world=world, place=server.place, back=server.back,
             order=(not begun[number], order, number), approved=server.approved,
-            moves=server.moves, ahead=server.ahead,
+            moves=server.moves, ahead=server.ahead, unattended=server.unattended,
         )  # fmt: skip
         await _guarded(hand)
         ended[hand.name] = hand.state.ended.ending if hand.state.ended is not None else ""

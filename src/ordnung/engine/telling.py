@@ -48,6 +48,10 @@ SENTENCES: dict[Reason, str] = {
     Reason.AS_FAR_AS_IT_GOES: "as far as it goes. {lost}",
     Reason.LEVEL_ALREADY: "level already",
     Reason.NO_WAY_FORWARD: "nothing to do; no way for {slots}",
+    Reason.WAITS: "written, and active at the next reboot, whenever that is: {what}. It stays marked until a reading "
+    "shows it",
+    Reason.NOT_LEFT: "{what} can't be left for a reboot: it goes alone, at once, by a power cycle or with somebody at "
+    "the server. {sent}. Plan it on a sheet that carries out its reboots.",
     Reason.STOPPED: "stopped by a person; nothing is under way on this server",
     Reason.LEFT_OUT: "a person left it out; nothing was sent",
     Reason.NO_WINDOW: "its turn came no more: {why}. {sent} was sent. Plan it into another window.",

@@ -138,6 +138,7 @@ def _prepare(run: Run, ports: EnginePorts) -> tuple[list[Lane], World, set[str]]
             approved=approved_writes(p) if is_approved else None,
             moves=moves_of(p.server.group),
             ahead=run.ahead == "writing",
+            unattended=run.unattended,
         )
         for p in places
     ]

@@ -63,7 +63,7 @@ export const STALE: Record<string, string[]> = {
   work: ["work", "site", "calls"],
   calls: ["calls"],
   searches: ["search"],
-  readings: ["floor", "groups", "lost", "servers", "server", "site", ...JUDGED],
+  readings: ["calls", "floor", "groups", "lost", "servers", "server", "site", ...JUDGED],
   catalogs: ["floor", "servers", "server", "site", "sources", ...JUDGED],
   baselines: ["floor", "servers", "server", "site", "revisions", ...JUDGED],
   sources: ["sources"],

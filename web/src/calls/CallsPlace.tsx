@@ -23,6 +23,7 @@ const KINDS: Record<Call["kind"], { word: string; tone: Tone }> = {
   question: { word: "asks", tone: "pending" },
   gate: { word: "gate", tone: "water" },
   failed: { word: "failed", tone: "deep" },
+  reboot: { word: "waits for a reboot", tone: "pending" },
   coming: { word: "later", tone: "rule" },
 };
 

@@ -8,7 +8,7 @@ import { Act } from "../ui/Act";
 import { Block, Row, Stack, Text } from "../ui/layout";
 import { Notice } from "../ui/Notice";
 import { Table } from "../ui/Table";
-import { Tag } from "../ui/Tag";
+import { Tag, type Tone } from "../ui/Tag";
 import { Mono } from "../ui/text";
 import { GlyphRow } from "../waterline/GlyphRow";
 import { Course } from "./Course";
@@ -41,13 +41,18 @@ export function Servers({ data }: { data: RunRecord }) {
   );
 }
 
+const toneOf = (ended: string): Tone => {
+  if (!ended) return "rule";
+  return ended === "failed" ? "deep" : ended === "waits for a reboot" ? "pending" : "done";
+};
+
 function ServerRow({ run, server: s }: { run: number; server: RecordServer }) {
   return (
     <tr>
       <td style={{ whiteSpace: "nowrap" }}>
         <strong>{s.server}</strong>
         <br />
-        <Tag tone={s.ended === "failed" ? "deep" : s.ended ? "done" : "rule"}>{s.ended || "under way"}</Tag>
+        <Tag tone={toneOf(s.ended)}>{s.ended || "under way"}</Tag>
       </td>
       <td>
         <GlyphRow cells={s.before} />

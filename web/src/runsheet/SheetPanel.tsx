@@ -23,6 +23,7 @@ import { Override } from "./Override";
 import { Paper } from "./Paper";
 import { Question } from "./Question";
 import { awayOf } from "./timescale";
+import { Unattended } from "./Unattended";
 import { Gate, Waves } from "./Waves";
 import { WhatIf } from "./WhatIf";
 import { Block, Row, Stack, Text } from "../ui/layout";
@@ -75,7 +76,8 @@ export function SheetPanel({ run, now, picked, pick }: Props) {
       {open.error && <Notice>{open.error.message}</Notice>}
       {!lane && isDraft && <Expected run={run} />}
       {!lane && isDraft && <WhatIf run={run} now={now} />}
-      {!lane && isDraft && <Ahead run={run} />}
+      {!lane && isDraft && !run.unattended && <Ahead run={run} />}
+      {!lane && isDraft && <Unattended run={run} />}
       <Standing run={run} now={now} />
       {!lane && run.state === "running" && <WindowEnd run={run} />}
       {run.servers
@@ -145,6 +147,7 @@ function Standing({ run, now }: { run: Run; now: number }) {
       </Box>
     );
   }
+  const waits = run.servers.filter((lane) => lane.ended === "waits for a reboot").length;
   const gone = run.started_at
     ? ((run.ended_at ? Date.parse(run.ended_at) : now) - Date.parse(run.started_at)) / 1000
     : 0;
@@ -156,6 +159,7 @@ function Standing({ run, now }: { run: Run; now: number }) {
       <Text tone="quiet" size="body">
         {duration(gone)} so far{run.state === "running" ? `, planned ${duration(run.planned_seconds)}` : ""}.{" "}
         {run.failed ? `${count(run.failed, "server")} failed.` : "Nothing failed."}
+        {waits > 0 && ` ${count(waits, "server")} waiting for a reboot, whenever that comes.`}
         {run.asking > 0 && ` ${count(run.asking, "server")} waiting for a person.`}
       </Text>
     </Box>

@@ -63,6 +63,11 @@ function Planned({ lanes }: { lanes: RunServer[] }) {
             {round.reset && <strong>, {round.reset}</strong>}
           </Box>
         ))}
+        {!first.rounds.length && (
+          <Text as="span" tone="quiet">
+            {first.detail}
+          </Text>
+        )}
         {first.hands.map((h) => (
           <Box key={h.when + h.slot}>
             By hand, {h.when} {h.slot} {h.to}: {h.what}
@@ -121,6 +126,7 @@ function WhatIsDone({ run }: { run: Run }) {
 
 const toneOf = (lane: RunServer) => {
   if (lane.ended === "failed" || lane.question) return "deep";
+  if (lane.ended === "waits for a reboot") return "pending";
   if (lane.ended) return "done";
   return lane.state === "waiting" ? "rule" : "water";
 };

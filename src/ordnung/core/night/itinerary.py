@@ -194,6 +194,8 @@ def _ahead(duty: Duty) -> int:
 def _stretches(
     steps: Sequence[PlannedStep], ahead: int, holds: Sequence[tuple[int, int]], between: bool
 ) -> tuple[Stretch, ...]:
+    if not steps:
+        return ()
     heads = [n for n in range(ahead, len(steps)) if n == ahead or steps[n].kind == "staging"]
     found = []
     for first, last in zip(heads, [*(n - 1 for n in heads[1:]), len(steps) - 1], strict=True):

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from django.db import transaction
 
 from ordnung.core.night.recurring import Opening, openings
-from ordnung.core.sheet import PlannedRound, name_payloads
+from ordnung.core.sheet import PlannedRound
 from ordnung.engine.entry_codec import parse_rounds
 from ordnung.engine.payloads import StoredPayloads
 from ordnung.server.assessment.current import current_assessment
@@ -25,6 +25,7 @@ from ordnung.server.runs.identities import Identities
 from ordnung.server.runs.layout import lay_out_sheet, places_of
 from ordnung.server.runs.models import Run, RunServer
 from ordnung.server.runs.sheets import draft_sheet, put_plan
+from ordnung.server.runs.unattended import rounds_of
 from ordnung.server.work.events import tell
 
 
@@ -79,7 +80,7 @@ def stale_rows(run: Run, places: Sequence[RunServer]) -> list[StaleServerRow]:
         if standing is None:
             found.append(StaleServerRow(server=place.server.name, why="it has no reading any more"))
             continue
-        planned, fresh = parse_rounds(place.rounds), name_payloads(standing.route.rounds, standing.positions)
+        planned, fresh = parse_rounds(place.rounds), rounds_of(run, standing)
         if fresh != planned:
             found.append(StaleServerRow(server=place.server.name, why=_why_stale(planned, fresh)))
     return found
@@ -125,8 +126,7 @@ def plan_again(run: Run, person: str) -> str:
         for place in kept:
             if place.server.name in stale:
                 standing = standings[place.server.name]
-                rounds = name_payloads(standing.route.rounds, standing.positions)
-                put_plan(place, standing, standing.route, rounds, settled)
+                put_plan(place, standing, standing.route, rounds_of(run, standing), settled)
         run.revision = current_assessment().baseline.number
         lay_out_sheet(run, kept)
         save_sheet(run, kept)

@@ -6,7 +6,7 @@ A call stays until it is answered or over. Whoever has seen it stops its being r
 from __future__ import annotations
 
 import datetime
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -22,12 +22,13 @@ from ordnung.server.runs.derived import load_tape
 from ordnung.server.runs.models import CallNote, Run, RunServer
 from ordnung.server.runs.ticks import errand_of_place
 from ordnung.server.runs.turns import wave_stands, whole_stand
+from ordnung.server.runs.unattended import waiting_for_reboot
 from ordnung.server.work.events import tell
 from ordnung.server.work.models import Work
 
 UNREAD = ("rounds", "stranded", "lane", "waits", "identities", "left_out", "overrides", "back")
 """Most of a row's bytes, and nothing of a call: every open page asks again whenever a run moves."""
-CallKind = Literal["tick", "refused", "question", "gate", "failed", "coming"]
+CallKind = Literal["tick", "refused", "question", "gate", "failed", "reboot", "coming"]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -58,6 +59,7 @@ def call_rows() -> list[CallRow]:
     runs = _looked_at()
     notes = {(note.run_id, note.call): note.seen_by for note in CallNote.objects.filter(run__in=runs)}
     found = [row for run in runs for row in _of_run(run, notes)]
+    found += [_of_waiting(place, what) for place, what in waiting_for_reboot()]
     return sorted(found, key=lambda row: (row.kind == "coming", row.room, row.rack, -row.unit, row.server, row.id))
 
 
@@ -106,6 +108,12 @@ def _of_server(place: RunServer) -> tuple[CallKind, str, str, datetime.datetime 
         return "tick", text, "", since, place.errand_key
     told = place.detail.partition(": ")[2]
     return ("refused", text, f"{place.errand['of']}: {told}", since, place.errand_key) if told else None
+
+
+def _of_waiting(place: RunServer, what: Sequence[str]) -> CallRow:
+    text = f"It waits for a reboot, whenever that comes: {', '.join(what)}. Restart it while somebody is there."
+    seen = {(note.run_id, note.call): note.seen_by for note in CallNote.objects.filter(run=place.run)}
+    return _row(place.run, place, "reboot", text, since=place.since, notes=seen)
 
 
 def _coming(place: RunServer) -> list[Errand]:

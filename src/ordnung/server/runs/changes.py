@@ -20,6 +20,7 @@ from ordnung.server.runs.documents import keep_revision, sheet_of
 from ordnung.server.runs.layout import duties_of, lay_out_sheet, places_of
 from ordnung.server.runs.models import Run, RunServer
 from ordnung.server.runs.sheets import usual_name, window_rows
+from ordnung.server.runs.unattended import choose_reboots
 from ordnung.server.shapes import limited, one_of
 from ordnung.server.work.events import tell
 
@@ -71,6 +72,9 @@ class SheetChange:
     wishes: list[WishChange] = limited(default=list)
     hold: list[str] | None = None
     ahead: Literal["nothing", "writing"] | None = one_of(("nothing", "writing"), default=None)
+    unattended: bool | None = None
+    sure: bool = False
+    """Said with ``unattended``: a person knows what that means."""
 
 
 def change_sheet(run: Run, change: SheetChange, person: str) -> None:
@@ -98,6 +102,8 @@ def apply_change(run: Run, change: SheetChange) -> list[RunServer]:
         Problem: as ``change_sheet``.
     """
     places = put_change(run, places_of(run), change)
+    if change.unattended is not None and change.unattended != run.unattended:
+        choose_reboots(run, places, left=change.unattended, sure=change.sure)
     lay_out_sheet(run, places)
     return places
 
@@ -215,5 +221,6 @@ def _tell(change: SheetChange) -> str:
         (bool(change.wishes), f"times of {', '.join(w.server for w in change.wishes[:5])}"),
         (change.hold is not None, "hold points"),
         (change.ahead is not None, "what is done ahead"),
+        (change.unattended is not None, "who carries out its reboots"),
     ]
     return "; ".join(words for is_so, words in parts if is_so) or "nothing"

@@ -66,6 +66,8 @@ class Run(models.Model):
     """The moment from which the lanes' seconds count, on a draft; once started they count from the start."""
     ahead = models.CharField(max_length=10, default="nothing")
     """What may be done before the window and the wave: nothing, or ``writing`` of the first round (T8)."""
+    unattended = models.BooleanField(default=False)
+    """Whether its reboots are left to whenever they come: it resets no system (P5)."""
     foretold = models.JSONField(null=True)
     """By when, in seconds from the start, half, nine in ten and 99 in 100 were to be done, as foretold at the start."""
 

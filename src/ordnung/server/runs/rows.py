@@ -156,6 +156,8 @@ class RunRow(RunSummaryRow):
     certainty: float | None
     ahead: Literal["nothing", "writing"]
     """What may be done before the window and the wave."""
+    unattended: bool
+    """Its reboots are left to whenever they come."""
     lanes_from: datetime.datetime | None
     """The moment from which the lanes' seconds count; None: from whenever it is started."""
     sheet: int
@@ -216,6 +218,7 @@ def run_row(run: Run) -> RunRow:
         too_many_failed=_too_many_failed(run, places),
         certainty=run.certainty,
         ahead=run.ahead,
+        unattended=run.unattended,
         lanes_from=run.started_at or (run.lanes_from if run.windows else None),
         sheet=last.number if last is not None else 0,
         sha256=last.sha256 if last is not None else "",

@@ -65,6 +65,8 @@ def try_change(run: Run, trial: SheetTrial) -> TriedRow:
     """What a change would mean. Raises Problem for what is no change at all, as ``change_sheet``."""
     if trial.start is not None and not is_near(trial.start):
         raise Problem("format", "That is more than ten years away.", field="start")
+    if trial.unattended is not None:
+        raise Problem("format", "Who carries out its reboots can't be tried beforehand.", field="unattended")
     places = _places(run)
     stands_from = sheet_start(run)
     known = _stand(run, places, stands_from)

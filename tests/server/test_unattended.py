@@ -1,0 +1,74 @@
+"""Leaving the reboots of a sheet to whenever they come: chosen with open eyes, planned so, and called until it is over."""
+
+from __future__ import annotations
+
+import dataclasses
+
+import pytest
+
+from ordnung.core.sheet import has_outage
+from ordnung.engine.entry_codec import parse_rounds
+from ordnung.server.assessment.current import current_assessment
+from ordnung.server.clock import now
+from ordnung.server.fleet.readings import store_reading
+from ordnung.server.runs.models import Run, RunServer
+from tests.server.houses import Person, fill
+from tests.server.test_sheets import patch
+
+pytestmark = pytest.mark.django_db
+NAMES = ("surge-05", "surge-07")
+
+
+@pytest.fixture
+def house(web, catalogs):
+    fill(NAMES)
+    return Person(web)
+
+
+def test_it_is_chosen_with_open_eyes_and_planned_so(house):
+    run = house.post("runs")
+    status, problem = patch(house, run, unattended=True)
+    assert status == 422 and problem["field"] == "sure" and "nobody may be there" in problem["detail"]
+    assert patch(house, run, ahead="writing")["unattended"] is False
+    left = patch(house, run, unattended=True, sure=True)
+    assert left["unattended"] and left["sha256"] != run["sha256"] and left["planned_seconds"] < run["planned_seconds"]
+    for place in RunServer.objects.filter(run=run["id"]):
+        assert parse_rounds(place.rounds) and not has_outage(parse_rounds(place.rounds))
+    assert left["stale"] == [], "what is planned so is not taken for changed"
+    again = patch(house, run, unattended=False)
+    assert again["planned_seconds"] == run["planned_seconds"]
+
+
+def test_who_can_not_be_left_stays_on_the_sheet_and_it_says_so(web, catalogs):
+    """A server that needs a power cycle once broke the laying out of all."""
+    fill(("surge-05", "vault-01"))
+    house = Person(web)
+    left = patch(house, house.post("runs"), unattended=True, sure=True)
+    told = {lane["server"]: (lane["rounds"], lane["detail"]) for lane in left["servers"]}
+    assert told["vault-01"] == ([], "It can't be left for a reboot: nothing is sent.") and told["surge-05"][0]
+    assert house.get(f"runs/{left['id']}/forecast")["steps"] == 1, "its write alone"
+    only = house.post("runs", {"servers": ["vault-01"]})
+    status, problem = patch(house, only, unattended=True, sure=True)
+    assert status == 422 and "None of this can be left for a reboot" in problem["detail"]
+
+
+def test_it_can_not_be_tried_beforehand_nor_is_a_copy_left_so(house):
+    run = house.post("runs")
+    status, problem = house.post(f"runs/{run['id']}/sheet/try", {"unattended": True, "sure": True})
+    assert status == 422 and problem["field"] == "unattended"
+    patch(house, run, unattended=True, sure=True)
+    assert house.post(f"runs/{run['id']}/sheet/copy")["unattended"] is False
+
+
+def test_who_waits_is_called_until_a_reading_shows_it(house):
+    run = house.post("runs", {"servers": ["surge-05"]})
+    patch(house, run, unattended=True, sure=True)
+    Run.objects.filter(pk=run["id"]).update(state="ended", started_at=now(), ended_at=now())
+    RunServer.objects.filter(run=run["id"]).update(ended="waits for a reboot", since=now())
+    (call,) = house.get("calls")
+    assert (call["kind"], call["server"]) == ("reboot", "surge-05")
+    assert call["text"].startswith("It waits for a reboot, whenever that comes: bios 3.2.0.")
+    server = current_assessment().standings["surge-05"].server
+    parts = [dataclasses.replace(p, version="3.2.0") if p.slot == "bios" else p for p in server.components]
+    store_reading(dataclasses.replace(server, components=tuple(parts), read_at=now()), None)
+    assert house.get("calls") == []
