@@ -57,7 +57,7 @@ export function Unattended({ run }: { run: Run }) {
               change.mutate({ unattended: true, sure: true }, { onSuccess: () => beSure(false) })
             }
           >
-            Leave them to the next reboot, whenever that is
+            Leave them to the next reboot
           </Act>
         </>
       )}
