@@ -22,7 +22,7 @@ from ordnung.core.errands import Errand, ErrandKind
 from ordnung.engine.ports import HelpState
 from ordnung.fieldkit.console import ConsolePorts, Keyboard, LiveScreen
 from ordnung.fieldkit.journal import FileJournal
-from ordnung.fieldkit.level import GOOD
+from ordnung.fieldkit.one_server import GOOD
 from ordnung.formats.siteclock import SETTING, SiteClock
 from ordnung.standins.hardware import writes_of
 from tests.conftest import live_floor
@@ -200,6 +200,42 @@ def test_an_interrupt_stops_before_the_next_step_and_cuts_nothing_short(packed, 
     out, _ = process.communicate(timeout=60)
     assert process.returncode == 1 and "Stopping before the next step" in out and "is stopped" in out
     assert not any(entry["what"] == "dead" for entry in packed.device(name).log)
+
+
+def test_a_second_interrupt_ends_it_at_once_and_it_goes_on_where_it_was(packed, tmp_path):
+    name = "surge-08"
+    process = spawn(packed, tmp_path, "--yes", name=name)
+    for line in process.stdout:
+        if "writing" in line:
+            process.send_signal(signal.SIGINT)
+            time.sleep(0.2)
+            process.send_signal(signal.SIGINT)
+            break
+    out, _ = process.communicate(timeout=60)
+    assert process.returncode == 130 and "Ended at once." in out and "Traceback" not in out
+    code, out, err = level(packed, tmp_path, "--dry-run", name=name)
+    assert code == 1 and "has not ended; without --dry-run it is gone on with" in out, out + err
+    code, out, err = level(packed, tmp_path, "--yes", name=name)
+    assert code == 0 and "Going on with the run of" in out, out + err
+    writes = writes_of(packed.device(name).log)
+    assert len(writes) == len(set(writes)) > 0
+
+
+def test_another_server_at_the_same_address_is_not_taken_for_it(packed, tmp_path):
+    """The inner address of a controller is alike in all servers: a stick that is moved must notice."""
+    process = spawn(packed, tmp_path, "--yes", "--name", "here", name="gauge-03")
+    for line in process.stdout:
+        if "writing" in line:
+            process.kill()
+            break
+    process.communicate()
+    before = writes_of(packed.device("gauge-04").log)
+    code, out, err = level(packed, tmp_path, "--yes", "--name", "here", name="gauge-04")
+    assert code == 1 and "Another server answers at" in err and "Nothing was sent." in err, out + err
+    assert writes_of(packed.device("gauge-04").log) == before
+    assert level(packed, tmp_path, "--yes", "--name", "here", name="gauge-03")[0] == 0
+    code, _, err = level(packed, tmp_path, "--put-back", "--name", "here", name="gauge-04")
+    assert code == 1 and "Another server answers at" in err
 
 
 def test_the_screen_fits_a_console_of_80_by_25():

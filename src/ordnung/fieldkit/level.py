@@ -3,62 +3,28 @@
 from __future__ import annotations
 
 import asyncio
-import contextlib
 import os
-import signal
 import sys
-from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 from urllib.parse import urlsplit
 
 import click
-from rich.filesize import decimal
 
-from ordnung.controllers import Client, Endpoint, RedfishControllers
-from ordnung.core.away import AwayPlace
-from ordnung.core.components import KINDS, Server
-from ordnung.core.facts import tell_span
-from ordnung.engine.entries import Ended, Ending
-from ordnung.engine.left import round_seconds, seconds_left
-from ordnung.engine.payloads import StoredPayloads
-from ordnung.engine.run import RunServer, carry_out_run
-from ordnung.engine.telling import tell_reason
-from ordnung.engine.world import USUAL, Choice, Patience, World
-from ordnung.fieldkit.console import ConsolePorts, EventScreen, Keyboard, LiveScreen, PlainScreen, Screen, event
+from ordnung.controllers import Endpoint
+from ordnung.fieldkit.console import EventScreen, Keyboard, LiveScreen, PlainScreen, Screen
 from ordnung.fieldkit.host.interface import find_own_controller
-from ordnung.fieldkit.journal import FileJournal, JournalBusyError, OpenedRun
-from ordnung.fieldkit.kit import Kit, KitBaseline, Wanted, Way, names_needed, unpack_kit
+from ordnung.fieldkit.journal import FileJournal, JournalBusyError
+from ordnung.fieldkit.kit import KitBaseline, Wanted, names_needed, unpack_kit
+from ordnung.fieldkit.one_server import Job, bring_level, what_to_put_back
 from ordnung.fieldkit.repository import trusted_root
-from ordnung.fieldkit.show import as_json, print_table
-from ordnung.formats.siteclock import SETTING, SiteClock, parse_clock
+from ordnung.fieldkit.show import as_json
+from ordnung.formats.siteclock import SETTING, parse_clock
 from ordnung.repository import look_at, open_carrier
-from ordnung.store import ContentStore, PayloadProcess
+from ordnung.store import ContentStore
 
 _FILE = click.Path(exists=True, dir_okay=False, path_type=Path)
-GOOD = (Ending.LEVEL, Ending.SKIPPED, Ending.PUT_BACK)
-MOST_SHOWN = 40
 
-
-@dataclass(slots=True)
-class Job:
-    """What one call of the command works with."""
-
-    endpoint: Endpoint
-    kit: Kit
-    journal: FileJournal
-    baseline: KitBaseline
-    clock: SiteClock
-    screen: Screen
-    keyboard: Keyboard
-    folder: Path
-    overrides: Mapping[str, str]
-    back: Mapping[str, str] | None = None
-    serve: tuple[str, Path] | None = None
-    yes: bool = False
-    dry_run: bool = False
-    as_json: bool = False
+INTERRUPTED = 130
 
 
 def _overrides(_context: object, _option: object, values: tuple[str, ...]) -> dict[str, str]:
@@ -136,8 +102,11 @@ def level(
                 serve=(serve, certificate) if serve and certificate else None,
             )  # fmt: skip
             if put_back:
-                job.back = _what_to_put_back(job)
-            return asyncio.run(_level(job, str(ca) if ca else None))
+                job.back = what_to_put_back(job)
+            return asyncio.run(bring_level(job, str(ca) if ca else None))
+    except asyncio.CancelledError:
+        click.echo("Ended at once. What the device does goes on; started again, this goes on where it was.", err=True)
+        return INTERRUPTED
     except JournalBusyError as error:
         raise click.ClickException(str(error)) from None
 
@@ -159,220 +128,3 @@ def _controller(controller: str | None, here: bool) -> str:
 def _host(url: str) -> str:
     parts = urlsplit(url)
     return parts.hostname or url
-
-
-def _what_to_put_back(job: Job) -> dict[str, str]:
-    """The versions before the last run of this server that changed something. Raises ClickException."""
-    for opened in reversed(job.journal.runs):
-        state = job.journal.state(opened.run, opened.server)
-        if opened.server != job.endpoint.name or not state.changed or state.before is None:
-            continue
-        if state.ended is None:
-            raise click.ClickException("The last run has not ended: go on with it first, without --put-back.")
-        known = {part.slot: part.version for part in state.before.components}
-        return {slot: version for slot in sorted(state.changed) if (version := known.get(slot)) is not None}
-    raise click.ClickException(f"No run in {job.journal.path} has changed {job.endpoint.name}.")
-
-
-def _open_run(job: Job) -> OpenedRun | None:
-    """The run of this server that has begun and not ended. Raises ClickException when it can't be gone on with."""
-    for opened in reversed(job.journal.runs):
-        if opened.server != job.endpoint.name:
-            continue
-        if job.journal.state(opened.run, opened.server).ended is not None:
-            return None
-        if opened.packing != job.kit.packing_sum:
-            what = f"{opened.repository}, edition {opened.edition}"
-            raise click.ClickException(f"A run from {what} has begun on {opened.server} and not ended: bring that one.")
-        return opened
-    return None
-
-
-async def _level(job: Job, ca: str | None) -> int:
-    async with Client(ca) as client:
-        controllers = RedfishControllers(client)
-        try:
-            return await _go(job, controllers)
-        finally:
-            await controllers.close()
-
-
-async def _go(job: Job, controllers: RedfishControllers) -> int:
-    opened = _open_run(job)
-    if opened is not None:
-        job.back = opened.back
-        job.baseline = _going_on(job.baseline, opened)
-        job.screen.say(f"Going on with the run of {opened.at:%d %b %H:%M} UTC.")
-    else:
-        async with controllers.open(job.endpoint) as controller:
-            server = await controller.read(job.clock.now)
-        _check_names(job.baseline.wanted, server)
-        way = job.baseline.plan(server, job.back)
-        _show(job, server, way)
-        if job.back is not None and (way.route.stranded or any(map(job.baseline.why_not, way.writes))):
-            job.screen.say("Nothing was sent: it can't be put back with what is here.")
-            return 1
-        if not way.rounds:
-            job.screen.say("Nothing is left to do." if not way.stays and not way.route.stranded else "Nothing to send.")
-            return 0
-        if job.dry_run:
-            return 0
-        if not job.yes and not await _agreed(job):
-            return 1
-        opened = _begin(job, way)
-    if job.dry_run:
-        return 0
-    ended = await _carry_out(job, controllers, opened)
-    return _tell_end(job, ended)
-
-
-def _going_on(baseline: KitBaseline, opened: OpenedRun) -> KitBaseline:
-    return KitBaseline(
-        kit=baseline.kit, clock=baseline.clock, wanted=baseline.wanted, group=baseline.group,
-        left_out=opened.left_out or {},
-    )  # fmt: skip
-
-
-def _check_names(wanted: Wanted, server: Server) -> None:
-    known = {*KINDS, *(part.slot for part in server.components)}
-    strange = sorted((wanted.only | wanted.but) - known)
-    if strange:
-        raise click.UsageError(f"{', '.join(strange)}: neither a kind of component nor a slot of this server")
-
-
-async def _agreed(job: Job) -> bool:
-    if not job.keyboard.is_there:
-        raise click.UsageError("nobody is at a terminal to agree: say --yes")
-    click.echo("Begin? [y/n]")
-    if (await job.keyboard.line()).strip().lower() in ("y", "yes"):
-        return True
-    job.screen.say("Nothing was sent.")
-    return False
-
-
-def _begin(job: Job, way: Way) -> OpenedRun:
-    packing = job.kit.packing
-    opened = OpenedRun(
-        run=str(len(job.journal.runs) + 1), server=job.endpoint.name, at=job.clock.now(), repository=packing.name,
-        edition=packing.edition, packing=job.kit.packing_sum, back=job.back, left_out=way.stays,
-    )  # fmt: skip
-    job.journal.open_run(opened)
-    return opened
-
-
-async def _carry_out(job: Job, controllers: RedfishControllers, opened: OpenedRun) -> Ended | None:
-    name = job.endpoint.name
-
-    def left(percent: int | None) -> float:
-        tape = job.journal.tape(opened.run, name)
-        now = job.clock.now()
-        return seconds_left(job.journal.state(opened.run, name), tape[-1].at if tape else now, now, percent)
-
-    ports = ConsolePorts(job.screen, job.keyboard, job.clock, job.folder / "errors.log", left)
-    ports.overridden = job.overrides
-    job.journal.heard = job.screen.entry
-    served = PayloadProcess(job.kit.store, os.urandom(32)) if job.serve else None
-    world = World(
-        controllers=controllers, journal=job.journal, clock=job.clock,
-        payloads=StoredPayloads(job.kit.store, served), baseline=job.baseline, reporter=ports, orders=ports,
-        helpers=ports, remedies=_remedies(job.keyboard.is_there), patience=_patience(job.clock),
-    )  # fmt: skip
-    lane = RunServer(endpoint=job.endpoint, place=AwayPlace(server=name), back=job.back)
-    with _stoppable(ports):
-        try:
-            if served is not None and job.serve is not None:
-                await served.start(job.serve[0], 0, job.serve[1])
-                await served.allow(opened.run, [name], {p.sha256 for p in job.kit.packing.payloads})
-            await carry_out_run(opened.run, [lane], world)
-        finally:
-            job.screen.close()
-            if served is not None:
-                await served.stop()
-    return job.journal.state(opened.run, name).ended
-
-
-def _remedies(is_asked: bool) -> dict[Any, Choice]:
-    """As the house's usual ones; where nobody can be asked, what would be asked is not done."""
-    return {r: c if is_asked or c is not Choice.ASK else Choice.NEVER for r, c in USUAL.items()}
-
-
-def _patience(clock: SiteClock) -> Patience:
-    # A fast clock must not make us knock at a controller more often than ten times a real second.
-    return Patience(poll_s=max(10.0, clock.rate * 0.1), settle_s=max(20.0, clock.rate * 0.2))
-
-
-@contextlib.contextmanager
-def _stoppable(ports: ConsolePorts) -> Iterator[None]:
-    """The first interrupt stops before the next step; the second ends the program, which loses nothing."""
-    loop, task = asyncio.get_running_loop(), asyncio.current_task()
-    assert task is not None
-
-    def interrupt() -> None:
-        if ports.stopped.is_set():
-            task.cancel()
-        ports.stop()
-
-    for number in (signal.SIGINT, signal.SIGTERM):
-        loop.add_signal_handler(number, interrupt)
-    try:
-        yield
-    finally:
-        for number in (signal.SIGINT, signal.SIGTERM):
-            loop.remove_signal_handler(number)
-
-
-def _show(job: Job, server: Server, way: Way) -> None:
-    """What would be done, round by round, what it costs, and what stays as it is."""
-    route = way.route
-    stays = {**way.stays, **{lost.slot: lost.reason for lost in route.stranded}}
-    seconds = sum(map(round_seconds, way.rounds))
-    size = sum(p.payload.size for p in way.writes if p.payload is not None)
-    if job.as_json:
-        rounds = [
-            {"writes": [_write_row(p) for p in step.writes], "reset": step.reset, "seconds": round_seconds(step)}
-            for step in way.rounds
-        ]
-        event(
-            "plan", server=job.endpoint.name, model=server.model, rounds=rounds, outages=route.outages,
-            restarts=route.restarts, power_cycles=route.power_cycles, seconds=seconds, bytes=size,
-            proven=route.proven, stays=stays,
-        )  # fmt: skip
-        return
-    click.echo(f"{job.endpoint.name}, {server.model}, from {job.kit.packing.name}, edition {job.kit.packing.edition}")
-    rows = [
-        (number, ", ".join(f"{p.write.slot} {p.write.source} → {p.write.to}" for p in step.writes) or "–",
-         step.reset or "no reset")
-        for number, step in enumerate(way.rounds, start=1)
-    ]  # fmt: skip
-    if rows:
-        print_table(("round", "writes", "reset"), rows)
-        fewest = "; fewer resets are not possible" if route.proven else ""
-        resets = [_counted(route.outages, "outage"), _counted(route.restarts, "controller restart")]
-        click.echo(f"About {tell_span(seconds)}: {', '.join(resets)}, {decimal(size)} to send{fewest}.")
-    for slot, why in sorted(stays.items())[:MOST_SHOWN]:
-        click.echo(f"{slot} stays: {why}")
-
-
-def _counted(number: int, what: str) -> str:
-    return f"{number} {what}{'' if number == 1 else 's'}"
-
-
-def _write_row(planned: Any) -> dict[str, Any]:
-    write, payload = planned.write, planned.payload
-    return {
-        "slot": write.slot, "product": write.product, "from": write.source, "to": write.to, "seconds": write.seconds,
-        "sha256": payload.sha256 if payload is not None else None,
-    }  # fmt: skip
-
-
-def _tell_end(job: Job, ended: Ended | None) -> int:
-    name = job.endpoint.name
-    if ended is None:
-        text = f"{name}: its journal could not be written to its end; started again, it goes on there"
-    else:
-        text = f"{name} is {ended.ending}: {tell_reason(ended.reason, ended.facts)}"
-    if job.as_json:
-        event("end", server=name, ending=ended.ending if ended else "", text=text)
-    else:
-        click.echo(text)
-    return 0 if ended is not None and ended.ending in GOOD else 1
