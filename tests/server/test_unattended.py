@@ -5,13 +5,20 @@ from __future__ import annotations
 import dataclasses
 
 import pytest
+from django.db import connection
+from django.test.utils import CaptureQueriesContext
 
+from ordnung.core.components import Component, Server
 from ordnung.core.sheet import has_outage
+from ordnung.engine import entries as e
 from ordnung.engine.entry_codec import parse_rounds
 from ordnung.server.assessment.current import current_assessment
 from ordnung.server.clock import now
 from ordnung.server.fleet.readings import store_reading
+from ordnung.server.runs.calls import call_rows
 from ordnung.server.runs.models import Run, RunServer
+from ordnung.server.runs.record import _differences
+from tests.engine.test_tape import WRITTEN, tape
 from tests.server.houses import Person, fill
 from tests.server.test_sheets import patch
 
@@ -72,3 +79,27 @@ def test_who_waits_is_called_until_a_reading_shows_it(house):
     parts = [dataclasses.replace(p, version="3.2.0") if p.slot == "bios" else p for p in server.components]
     store_reading(dataclasses.replace(server, components=tuple(parts), read_at=now()), None)
     assert house.get("calls") == []
+
+
+@pytest.mark.parametrize(("ending", "told"), [(e.Ending.WAITS, 0), (e.Ending.FAILED, 1)])
+def test_what_a_run_left_waiting_is_no_difference_of_somebody_else_s(ending, told):
+    """It stood in red on the record, as though nobody had asked for it."""
+    bios = Component(slot="bios", kind="bios", name="BIOS", version="1")
+    ends = [Server(name="s", model="m", components=(dataclasses.replace(bios, waiting=w),)) for w in (None, "2")]
+    acts = tape(*WRITTEN, e.Ended(ending=ending, reason=e.Reason.WAITS))
+    assert len(_differences(acts, ends, frozenset())) == told
+
+
+def test_many_that_wait_cost_no_more_questions_than_one(house, django_assert_num_queries):
+    """Every open page asks for the calls whenever a run moves; what was seen of each was once asked one by one."""
+    run = house.post("runs")
+    patch(house, run, unattended=True, sure=True)
+    Run.objects.filter(pk=run["id"]).update(state="ended", started_at=now(), ended_at=now())
+    rows = RunServer.objects.filter(run=run["id"])
+    rows.filter(server__name="surge-05").update(ended="waits for a reboot", since=now())
+    current_assessment()
+    with CaptureQueriesContext(connection) as one:
+        assert len(call_rows()) == 1
+    rows.update(ended="waits for a reboot", since=now())
+    with django_assert_num_queries(len(one)):
+        assert len(call_rows()) == 2

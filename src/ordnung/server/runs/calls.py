@@ -56,10 +56,11 @@ class CallRow:
 
 def call_rows() -> list[CallRow]:
     """Every call, those that are due first; each by room, rack and unit, as one walks."""
-    runs = _looked_at()
-    notes = {(note.run_id, note.call): note.seen_by for note in CallNote.objects.filter(run__in=runs)}
+    runs, waiting = _looked_at(), list(waiting_for_reboot())
+    noted = {run.pk for run in runs} | {place.run_id for place, _ in waiting}
+    notes = {(note.run_id, note.call): note.seen_by for note in CallNote.objects.filter(run__in=noted)}
     found = [row for run in runs for row in _of_run(run, notes)]
-    found += [_of_waiting(place, what) for place, what in waiting_for_reboot()]
+    found += [_of_waiting(place, what, notes) for place, what in waiting]
     return sorted(found, key=lambda row: (row.kind == "coming", row.room, row.rack, -row.unit, row.server, row.id))
 
 
@@ -110,10 +111,9 @@ def _of_server(place: RunServer) -> tuple[CallKind, str, str, datetime.datetime 
     return ("refused", text, f"{place.errand['of']}: {told}", since, place.errand_key) if told else None
 
 
-def _of_waiting(place: RunServer, what: Sequence[str]) -> CallRow:
+def _of_waiting(place: RunServer, what: Sequence[str], notes: dict[tuple[int, str], str]) -> CallRow:
     text = f"It waits for a reboot, whenever that comes: {', '.join(what)}. Restart it while somebody is there."
-    seen = {(note.run_id, note.call): note.seen_by for note in CallNote.objects.filter(run=place.run)}
-    return _row(place.run, place, "reboot", text, since=place.since, notes=seen)
+    return _row(place.run, place, "reboot", text, since=place.since, notes=notes)
 
 
 def _coming(place: RunServer) -> list[Errand]:

@@ -244,6 +244,8 @@ def _differences(acts: Sequence[Entry], ends: Sequence[ServerReading], announced
         return []
     before, after = ends
     written = {slot for slot, _ in _confirmed(acts)}
+    if any(isinstance(entry.value, Ended) and entry.value.ending is Ending.WAITS for entry in acts):
+        written |= {w.slot for step in rounds_of(acts) for w in step.writes if w.result == "written"}
     changes = [
         change
         for change in compare_readings(before, after)
