@@ -108,6 +108,8 @@ def tape(*values):
         ((*BEGUN, DEFERRED), "take a place"),
         ((*BEGUN, DEFERRED, PLACE), "read"),
         ((PLACE, READ, FAILED), "none"),
+        (NOT_WRITTEN, "meet a failure"),
+        ((*NOT_WRITTEN, INTENT), "find write"),  # as engines did before: their tapes stay readable
         ((*NOT_WRITTEN, TROUBLE), "remedy"),
         ((*NOT_WRITTEN, TROUBLE, ASK_REMEDY), "remedy"),
         ((*NOT_WRITTEN, TROUBLE, ASK_REMEDY, LEAVE), "remedy"),

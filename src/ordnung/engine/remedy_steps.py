@@ -86,6 +86,13 @@ async def meet(hand: Hand, reason: Reason, facts: Mapping[str, str]) -> None:
         await hand.end(Ending.FAILED, reason, **facts)
 
 
+async def meet_failure(hand: Hand) -> None:
+    """A write failed, and who saw it did not live to note what becomes of it."""
+    failure = hand.state.failure
+    assert failure is not None
+    await meet(hand, failure.reason, failure.facts)
+
+
 def _offered(hand: Hand, trouble: Troubled) -> tuple[Remedy, ...]:
     """The remedies that the house does not rule out; what nobody saw is not sent on a sheet that was approved (P4)."""
     return tuple(

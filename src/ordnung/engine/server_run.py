@@ -27,6 +27,7 @@ STEPS: dict[Step, Callable[[Hand], Awaitable[None]]] = {
     Step.PLACE: place_steps.take_place,
     Step.READ: look_steps.read,
     Step.PLAN: look_steps.plan,
+    Step.MEET: remedy_steps.meet_failure,
     Step.REMEDY: remedy_steps.decide,
     Step.ERRAND: errand_steps.carry_on,
     Step.AHEAD: place_steps.leave_ahead,

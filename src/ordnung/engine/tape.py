@@ -74,6 +74,7 @@ class Step(StrEnum):
     PLACE = "take a place"
     READ = "read"
     PLAN = "plan"
+    MEET = "meet a failure"
     REMEDY = "remedy"
     ERRAND = "errand"
     AHEAD = "ahead done"
@@ -213,7 +214,7 @@ def _kept(state: TapeState) -> AwayPlace | None:
 def _after_trouble(state: TapeState, value: Troubled | Remedied) -> TapeState:
     change = dataclasses.replace
     if isinstance(value, Troubled):
-        return change(state, trouble=value, declined=frozenset())
+        return change(state, trouble=value, declined=frozenset(), failure=None)
     assert state.trouble is not None
     remedies = (*state.remedies, (value.remedy, state.trouble))
     # Read and planned again: nothing of the round that failed is gone on with.
@@ -281,7 +282,7 @@ def _after_write(state: TapeState, value: WriteIntent | WriteSent | WriteUnsent 
     match value:
         case WriteIntent():
             made = OpenWrite(planned=value.planned, way=value.way, known_tasks=value.known_tasks)
-            return change(state, open_write=made, last_way=value.way)
+            return change(state, open_write=made, last_way=value.way, failure=None)
         case WriteSent():
             assert state.open_write is not None
             sent = change(state.open_write, sent=True, task=value.task, monitor=value.monitor)
@@ -296,7 +297,7 @@ def _after_write(state: TapeState, value: WriteIntent | WriteSent | WriteUnsent 
             return change(state, open_write=None, written=state.written + 1, sends=0, said_written=said)
         case WriteFailed():
             assert state.open_write is not None
-            return change(state, open_write=None, failed_slot=state.open_write.planned.write.slot)
+            return change(state, open_write=None, failed_slot=state.open_write.planned.write.slot, failure=value)
         case _:
             assert_never(value)
 
@@ -349,6 +350,8 @@ def next_step(state: TapeState) -> Step:
         return Step.AWAIT if state.open_reset.sent else Step.FIND_RESET
     if state.open_errand is not None or state.given_up:
         return Step.ERRAND
+    if state.failure is not None:
+        return Step.MEET
     if state.trouble is not None:
         return Step.REMEDY
     if state.place is None:

@@ -19,6 +19,7 @@ from ordnung.engine.entries import (
     Remedy,
     ResetKind,
     Troubled,
+    WriteFailed,
 )
 
 
@@ -112,6 +113,8 @@ class TapeState:
     """What was done at the server."""
     owed: tuple[Errand, ...] = ()
     """What is to be done at the server for rounds that are confirmed."""
+    failure: WriteFailed | None = None
+    """A write that was not done, while nothing is noted of what becomes of that: it is never simply begun again."""
     trouble: Troubled | None = None
     """What has failed, while it is not decided what becomes of it."""
     remedies: tuple[tuple[Remedy, Troubled], ...] = ()
