@@ -5,9 +5,9 @@ from __future__ import annotations
 import dataclasses
 import datetime
 
-from ordnung.core.night.limits import GroupLimit, NightLimits, Wave
+from ordnung.core.night.limits import GroupLimit, NightLimits
 from ordnung.core.route import Write
-from ordnung.core.run_sheet import HandsOn, RunSheet, SheetServer
+from ordnung.core.run_sheet import HandsOn, RunSheet, SheetServer, SheetWave
 from ordnung.core.sheet import NamedPayload, PlannedRound, PlannedWrite
 
 NIGHT = datetime.datetime(2026, 11, 26, 22, 0, tzinfo=datetime.UTC)
@@ -32,7 +32,7 @@ def a_server(name, to="2.0", payload=None, **facts):
 
 def a_sheet(*servers, **facts):
     told = {
-        "baseline": 8, "waves": (Wave(name="canary", wait_seconds=60.0, gate="person"),),
+        "baseline": 8, "waves": (SheetWave(name="canary", wait_seconds=60.0, gate="person"),),
         "windows": ((NIGHT, NIGHT + datetime.timedelta(hours=6)),),
         "limits": NightLimits(groups=(GroupLimit(name="pair", may_be_away=1, heal_seconds=60.0),), certainty=0.9),
     }  # fmt: skip
@@ -41,8 +41,9 @@ def a_sheet(*servers, **facts):
 
 CHANGES = {
     "baseline": lambda s: dataclasses.replace(s, baseline=9),
-    "wait": lambda s: dataclasses.replace(s, waves=(Wave(name="canary", wait_seconds=61.0, gate="person"),)),
-    "gate": lambda s: dataclasses.replace(s, waves=(Wave(name="canary", wait_seconds=60.0),)),
+    "wait": lambda s: dataclasses.replace(s, waves=(SheetWave(name="canary", wait_seconds=61.0, gate="person"),)),
+    "gate": lambda s: dataclasses.replace(s, waves=(SheetWave(name="canary", wait_seconds=60.0),)),
+    "wave's time": lambda s: dataclasses.replace(s, waves=(dataclasses.replace(s.waves[0], not_before=NIGHT),)),
     "window": lambda s: dataclasses.replace(s, windows=None),
     "at once": lambda s: dataclasses.replace(s, limits=s.limits.changed(at_once=9)),
     "transfers": lambda s: dataclasses.replace(s, limits=s.limits.changed(transfers=9)),

@@ -9,12 +9,8 @@ import json
 import pytest
 from django.test import Client
 
-from ordnung.core.away import AwayPlace
 from ordnung.core.components import Component
 from ordnung.core.facts import Facts
-from ordnung.core.turn import may_turn
-from ordnung.engine.entries import AheadDone, PlaceTaken
-from ordnung.engine.ports import NoPlaceError
 from ordnung.formats.sheet import check_sheet, parse_sheet
 from ordnung.server.audit.heads import public_half, site_key
 from ordnung.server.clock import now
@@ -24,10 +20,7 @@ from ordnung.server.house.models import House
 from ordnung.server.repositories.models import Repository
 from ordnung.server.rights.rights import Right
 from ordnung.server.runs.approvals import approved_writes
-from ordnung.server.runs.derived import taken_places
-from ordnung.server.runs.journal import DatabaseJournal
 from ordnung.server.runs.models import KeptDuration, Run, RunServer
-from ordnung.server.runs.turns import Turns, turns_of, window_bars_reset
 from tests.server.conftest import make_person
 from tests.server.houses import Person, fill
 
@@ -143,18 +136,6 @@ def test_what_waits_for_a_reset_may_be_written_before_the_window(house, approver
     assert again["ahead"] == "writing"
 
 
-def test_who_is_written_ahead_counts_among_those_at_once_alone_and_still_waits_for_its_turn(house):
-    run, row = started(house, windows=[a_window(begin=2 * HOUR)], ahead="writing")
-    first = run["servers"][0]["server"]
-    assert "the window opens" in str(begin(row, first))
-    early = PlaceTaken(place=AwayPlace(server=first, groups=("surge ensemble",), outage=False, ahead=True))
-    DatabaseJournal().append_now(str(row.pk), first, 1, early)
-    assert [place.ahead for place in taken_places()] == [True]
-    assert "the window opens" in str(Turns().of(row.pk, first) and may_turn(Turns().of(row.pk, first), now()))
-    DatabaseJournal().append_now(str(row.pk), first, 2, AheadDone())
-    assert taken_places() == []
-
-
 def _instant(text):
     return datetime.datetime.fromisoformat(text)
 
@@ -200,6 +181,30 @@ def test_a_trial_tells_the_end_and_the_rule_and_changes_nothing(house):
     assert house.post(path, {"more_away": {"nobody": 1}})[0] == 422
     assert house.post(path, {"start": "9999-12-31T23:59:59Z"})[0] == 422
     assert house.get(f"runs/{run['id']}")["sheet"] == 1
+
+
+def test_a_window_in_which_nobody_fits_any_more_gives_way_to_its_next_opening(house):
+    """A sheet for "Thursday night", asked for two minutes before it closes, is for next Thursday."""
+    at = now().astimezone(datetime.UTC)
+    closes = at + datetime.timedelta(minutes=2)
+    window = {"name": "nightly", "first": (at - 2 * 24 * HOUR).date().isoformat(), "rule": "FREQ=DAILY", "nights": 1}
+    opens = closes - 5 * HOUR
+    house.post("windows", {**window, "opens": f"{opens:%H:%M}", "closes": f"{closes:%H:%M}"})
+    run = house.post("runs", {"window": "nightly"})
+    (found,) = run["windows"]
+    assert datetime.datetime.fromisoformat(found["start"]) > at + 18 * HOUR
+    assert any(s["plan"] for s in run["servers"])
+    assert house.post(f"runs/{run['id']}/sheet/copy")["windows"] == run["windows"]
+
+
+def test_the_chances_of_hundreds_are_told_when_they_are_asked_for(house, monkeypatch):
+    """A drag does not wait for them."""
+    monkeypatch.setattr("ordnung.server.runs.trial.MANY", 3)
+    run = house.post("runs")
+    path = f"runs/{run['id']}/sheet/try"
+    quick, surely = house.post(path), house.post(path, {"surely": True})
+    assert quick["sure_end"] is None and surely["sure_end"] > surely["end"]
+    assert quick["planned_seconds"] == surely["planned_seconds"]
 
 
 def test_a_server_is_put_later_and_the_wish_taken_back(house):
@@ -337,66 +342,6 @@ def standing(name):
 
 
 # The engine asks
-
-
-def started(house, **change):
-    run = house.post("runs")
-    run = patch(house, run, **change) if change else run
-    Run.objects.filter(pk=run["id"]).update(state="running", started_at=now())
-    return run, Run.objects.get(pk=run["id"])
-
-
-def begin(run, server):
-    """Try to take its place, as the engine does; why not, or None."""
-    place = PlaceTaken(place=AwayPlace(server=server))
-    try:
-        DatabaseJournal().append_now(str(run.pk), server, 1, place)
-    except NoPlaceError as error:
-        return error.refusal
-    return None
-
-
-def test_the_engine_waits_for_the_wave_its_gate_and_a_person(house):
-    run, row = started(house, propose_waves=True)
-    first = [s["server"] for s in run["servers"] if s["wave"] == "canary"]
-    other = next(s["server"] for s in run["servers"] if s["wave"] != "canary")
-    assert begin(row, other).limit == "wave" and begin(row, first[0]) is None
-    at = now() - 31 * MIN
-    RunServer.objects.filter(run=row, server__name__in=first).update(ended="level", since=at)
-    assert begin(row, other).limit == "gate"
-    told = house.get(f"runs/{row.pk}")["waves"][0]
-    assert told["asks"] and told["ended"] == len(first) and told["opened_by"] == ""
-    assert house.post(f"runs/{row.pk}/waves/nobody/open")[0] == 404
-    opened = house.post(f"runs/{row.pk}/waves/canary/open")["waves"][0]
-    assert not opened["asks"] and opened["opened_by"] == "technician"
-    assert begin(row, other) is None
-    # Who has its place is asked nothing more, whatever the waves say.
-    RunServer.objects.filter(run=row, server__name__in=first).update(ended="")
-    assert Turns().of(row.pk, other).before == () and turns_of(row)[other].before != ()
-    Run.objects.update(state="ended")
-    assert house.post(f"runs/{row.pk}/waves/canary/open")[0] == 409
-
-
-def test_the_engine_begins_nothing_that_the_window_has_no_room_for_and_resets_nothing_outside(house):
-    run, row = started(house, windows=[a_window(begin=-HOUR, long=9 * HOUR)])
-    name = run["servers"][0]["server"]
-    place = RunServer.objects.get(run=row, server__name=name)
-    assert place.needs_seconds > sum(s["end"] - s["start"] for s in place.lane) * 0.9
-    assert window_bars_reset(row.pk) == ""
-    ends_soon = now() + 10 * MIN
-    row.windows = [{**row.windows[0], "end": ends_soon.isoformat()}]
-    row.save()
-    refusal = begin(row, name)
-    assert refusal.never and refusal.limit == "window" and str(refusal).endswith("9 are left")
-    row.windows = [{**row.windows[0], "end": (now() - MIN).isoformat()}]
-    row.save()
-    assert "the window closed at" in window_bars_reset(row.pk)
-    path = f"runs/{row.pk}/window"
-    assert house.post(path, {"until": (now() - HOUR).isoformat()})[0] == 422
-    house.post(path, {"until": (now() + 9 * HOUR).isoformat()})
-    assert window_bars_reset(row.pk) == "" and begin(row, name) is None
-    Run.objects.update(windows=[])
-    assert house.post(path, {"until": (now() + HOUR).isoformat()})[0] == 409 and window_bars_reset(row.pk) == ""
 
 
 def test_what_was_kept_of_past_runs_sharpens_the_forecast(house):

@@ -12,7 +12,7 @@ from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 
 from ordnung.core.errands import ErrandKind, all_hands
-from ordnung.core.night.limits import NightLimits, Wave
+from ordnung.core.night.limits import NightLimits
 from ordnung.core.sheet import PlannedRound
 from ordnung.core.turn import Span
 
@@ -58,6 +58,16 @@ class SheetServer:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class SheetWave:
+    """A wave of a sheet: what is waited for after it, and before which instant none of it begins (T7, T11)."""
+
+    name: str
+    wait_seconds: float = 0.0
+    gate: str = "none"
+    not_before: datetime.datetime | None = None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class RunSheet:
     """A whole sheet; what it is called is no part of it.
 
@@ -67,7 +77,7 @@ class RunSheet:
 
     baseline: int
     servers: tuple[SheetServer, ...]
-    waves: tuple[Wave, ...] = ()
+    waves: tuple[SheetWave, ...] = ()
     windows: tuple[Span, ...] | None = None
     limits: NightLimits = field(default_factory=NightLimits)
 
@@ -143,13 +153,14 @@ def _tell_numbers(numbers: Mapping[str, int]) -> str:
     return ", ".join(f"{name}: {number}" for name, number in sorted(numbers.items())) or "none"
 
 
-def _tell_waves(waves: Iterable[Wave]) -> str:
+def _tell_waves(waves: Iterable[SheetWave]) -> str:
     return "; then ".join(_tell_wave(wave) for wave in waves) or "none"
 
 
-def _tell_wave(wave: Wave) -> str:
+def _tell_wave(wave: SheetWave) -> str:
+    begins = "" if wave.not_before is None else f" not before {wave.not_before:%Y-%m-%d %H:%M}"
     waits = f", then {wave.wait_seconds / 60:g} min" if wave.wait_seconds else ""
-    return f"{wave.name}{waits}{', then a person' if wave.gate == 'person' else ''}"
+    return f"{wave.name}{begins}{waits}{', then a person' if wave.gate == 'person' else ''}"
 
 
 def _tell_windows(windows: Iterable[Span] | None) -> str:

@@ -18,9 +18,9 @@ import rfc8785
 from cryptography.exceptions import InvalidSignature
 from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PublicKey
 
-from ordnung.core.night.limits import GroupLimit, NightLimits, Wave
+from ordnung.core.night.limits import GroupLimit, NightLimits
 from ordnung.core.route import Write
-from ordnung.core.run_sheet import HandsOn, RunSheet, SheetServer, only_leaves_out
+from ordnung.core.run_sheet import HandsOn, RunSheet, SheetServer, SheetWave, only_leaves_out
 from ordnung.core.sheet import NamedPayload, PlannedRound, PlannedWrite
 from ordnung.formats.documents import parse_document, read_instant
 
@@ -112,10 +112,16 @@ def sheet_body(sheet: RunSheet) -> Body:
     return {
         "baseline": sheet.baseline,
         "servers": [_server_body(s) for s in sorted(sheet.servers, key=lambda s: s.server)],
-        "waves": [{"name": w.name, "wait_seconds": w.wait_seconds, "gate": w.gate} for w in sheet.waves],
+        "waves": [_wave_body(w) for w in sheet.waves],
         "windows": None if sheet.windows is None else [_span_body(s) for s in sheet.windows],
         "limits": _limits_body(sheet.limits),
     }
+
+
+def _wave_body(wave: SheetWave) -> Body:
+    """A wish stands there only if there is one: sheets approved before there were any keep their sum."""
+    body: Body = {"name": wave.name, "wait_seconds": wave.wait_seconds, "gate": wave.gate}
+    return body if wave.not_before is None else {**body, "not_before": _spell(wave.not_before)}
 
 
 def _span_body(span: tuple[datetime.datetime, datetime.datetime]) -> Body:
@@ -228,10 +234,16 @@ def read_sheet(body: Mapping[str, Any], source: str = "sheet") -> RunSheet:
     return RunSheet(
         baseline=body["baseline"],
         servers=tuple(_read_server(s, source, f"sheet.servers.{n}") for n, s in enumerate(body["servers"])),
-        waves=tuple(Wave(**w) for w in body["waves"]),
+        waves=tuple(_read_wave(w, source, f"sheet.waves.{n}") for n, w in enumerate(body["waves"])),
         windows=None if windows is None else tuple(_read_span(w, source, "sheet.windows") for w in windows),
         limits=_read_limits(body["limits"]),
     )
+
+
+def _read_wave(body: Mapping[str, Any], source: str, place: str) -> SheetWave:
+    told = body.get("not_before")
+    not_before = None if told is None else read_instant(told, source, f"{place}.not_before")
+    return SheetWave(**{**body, "not_before": not_before})
 
 
 def _read_limits(body: Mapping[str, Any]) -> NightLimits:

@@ -15,7 +15,7 @@ from rest_framework.views import APIView
 from ordnung.core.orders import Meaning, Order
 from ordnung.server.api.fleet_shapes import Names
 from ordnung.server.api.paging import page_of, paged
-from ordnung.server.house.windows import coming_opening
+from ordnung.server.house.windows import coming_openings
 from ordnung.server.problems import Problem
 from ordnung.server.runs.commands import discard_draft, start_run
 from ordnung.server.runs.models import Run
@@ -40,7 +40,8 @@ class TakeBack:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class NewRun(Names):
-    """``window`` names the house's window into whose next opening it is laid; empty: whenever it is started.
+    """``window`` names the house's window: it is laid into its present or next opening, or, if nobody fits into that
+    any more, into the one after. Empty: whenever it is started.
 
     ``exposed``: only servers with a component that lacks the fix of an advisory; ``group``: only those of it.
     """
@@ -61,9 +62,9 @@ class RunsView(APIView):
     def post(self, request: Request) -> Response:
         """Plan a run for the chosen servers: the fewest resets for each, laid out under the limits."""
         asked = read(NewRun, request)
-        windows = (coming_opening(asked.window),) if asked.window else ()
+        openings = coming_openings(asked.window) if asked.window else ()
         names = narrow(asked.servers, asked.group, asked.exposed)
-        run = draft_sheet(names, request.user.get_username(), asked.name, windows)
+        run = draft_sheet(names, request.user.get_username(), asked.name, openings)
         return Response(run_row(run), status=201)
 
 

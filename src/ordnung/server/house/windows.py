@@ -98,15 +98,19 @@ def next_opening() -> Opening | None:
     return None
 
 
-def coming_opening(name: str) -> Opening:
-    """The opening of a window that is under way, or its next. Raises Problem: no such window, or it opens no more."""
+def coming_openings(name: str) -> tuple[Opening, ...]:
+    """The opening of a window that is under way or its next, and those after it, in order; at least one.
+
+    Raises:
+        Problem: no such window, or it opens no more.
+    """
     row = MaintenanceWindow.objects.filter(name=name).first()
     if row is None:
         raise Problem("no-such-window", f"There is no window {name[:100]}.", status=404, field="window")
     found = openings([row.value()], zone(), now(), now() + LOOKED_AHEAD)
     if not found:
         raise Problem("window-over", f"{name} does not open any more.", status=409, field="window")
-    return found[0]
+    return tuple(found)
 
 
 def add_window(wanted: WindowChange) -> WindowRow:

@@ -36,7 +36,7 @@ def copy_sheet(run: Run, person: str) -> Run:
         Problem: none of its servers has anything to do.
     """
     old = places_of(run)
-    fresh = draft_sheet([p.server.name for p in old], person, run.name, windows=_next_openings(run))
+    fresh = draft_sheet([p.server.name for p in old], person, run.name, openings=_next_openings(run))
     if run.waves:
         kept = {p.server.name for p in fresh.servers.select_related("server")}
         waves = [
@@ -45,7 +45,7 @@ def copy_sheet(run: Run, person: str) -> Run:
                 servers=[p.server.name for p in old if p.wave == wave["name"] and p.server.name in kept],
                 wait_seconds=int(wave["wait_seconds"]),
                 gate=gate_of(wave["gate"]),
-            )
+            )  # no time: that of last month's night is over
             for wave in run.waves
         ]
         change_sheet(fresh, SheetChange(waves=waves), person)
@@ -58,7 +58,7 @@ def _next_openings(run: Run) -> tuple[Opening, ...]:
     names = {w.get("name") for w in run.windows}
     rules = [row.value() for row in MaintenanceWindow.objects.filter(name__in=names)]
     coming = openings(rules, zone(), now(), now() + LOOKED_AHEAD) if rules else ()
-    return coming[:1]
+    return tuple(coming)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

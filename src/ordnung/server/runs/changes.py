@@ -33,12 +33,16 @@ SAVED = (
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class WaveChange:
-    """A wave with who goes in it; ``gate`` person: a person lets the next one begin."""
+    """A wave with who goes in it.
+
+    ``gate`` person: a person lets the next one begin. ``not_before``: none of it begins earlier; None: at its turn.
+    """
 
     name: str = limited(max_length=100)
     servers: list[str]
     wait_seconds: int = limited(min_value=0, max_value=LONGEST_WAIT_S, default=0)
     gate: Literal["none", "person"] = one_of(("none", "person"), default="none")
+    not_before: datetime.datetime | None = limited(default=None, allow_null=True)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -183,9 +187,15 @@ def _take_waves(run: Run, places: Sequence[RunServer], waves: Sequence[WaveChang
                 raise Problem("format", f"{server} stands in two waves.", field="waves")
             of[server] = wave.name
     _demand_known({place.server.name: place for place in places}, list(of))
+    _demand_near([wave.not_before for wave in waves if wave.not_before is not None], "waves")
     for place in places:
         place.wave = of.get(place.server.name, names[-1] if names else "")
-    run.waves = [{"name": w.name, "wait_seconds": w.wait_seconds, "gate": w.gate} for w in waves]
+    run.waves = [_wave_row(wave) for wave in waves]
+
+
+def _wave_row(wave: WaveChange) -> dict[str, object]:
+    begins = None if wave.not_before is None else wave.not_before.astimezone(datetime.UTC).isoformat()
+    return {"name": wave.name, "wait_seconds": wave.wait_seconds, "gate": wave.gate, "not_before": begins}
 
 
 def _demand_known(known: dict[str, RunServer], names: Sequence[str]) -> None:

@@ -4,14 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from ordnung.core.night.limits import Wave
-from ordnung.core.run_sheet import HandsOn, RunSheet, SheetServer
+from ordnung.core.run_sheet import HandsOn, RunSheet, SheetServer, SheetWave
 from ordnung.engine.entry_codec import parse_rounds
 from ordnung.formats.sheet import read_sheet, sheet_body, sheet_sum
 from ordnung.server.clock import now
 from ordnung.server.runs.layout import house_limits, places_of
 from ordnung.server.runs.models import Run, RunServer, SheetRevision
-from ordnung.server.runs.turns import windows_of
+from ordnung.server.runs.turns import wave_begins, windows_of
 
 
 def sheet_of(run: Run, places: Sequence[RunServer] | None = None) -> RunSheet:
@@ -23,7 +22,10 @@ def sheet_of(run: Run, places: Sequence[RunServer] | None = None) -> RunSheet:
     return RunSheet(
         baseline=run.revision,
         servers=tuple(_server(place) for place in rows),
-        waves=tuple(Wave(name=w["name"], wait_seconds=w["wait_seconds"], gate=w["gate"]) for w in run.waves),
+        waves=tuple(
+            SheetWave(name=w["name"], wait_seconds=w["wait_seconds"], gate=w["gate"], not_before=wave_begins(w))
+            for w in run.waves
+        ),
         windows=windows_of(run),
         limits=limits.changed(
             groups=tuple(group for group in limits.groups if group.name in used),

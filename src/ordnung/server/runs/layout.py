@@ -6,6 +6,7 @@ import dataclasses
 import datetime
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import asdict, dataclass
+from typing import Any
 
 import numpy as np
 
@@ -30,7 +31,7 @@ from ordnung.server.problems import Problem
 from ordnung.server.runs.derived import taken_places
 from ordnung.server.runs.history import load_history
 from ordnung.server.runs.models import Run, RunServer
-from ordnung.server.runs.turns import windows_of
+from ordnung.server.runs.turns import wave_begins, windows_of
 
 SAMPLES, MANY, SAMPLES_OF_MANY = 1000, 200, 200
 LEFT = "Left over: "
@@ -134,7 +135,7 @@ def sheet_limits(run: Run, places: Sequence[RunServer], start: datetime.datetime
         if p.not_before is not None and p.not_before > start
     )
     return night_limits().changed(
-        waves=waves_of(run.waves, places),
+        waves=waves_of(run.waves, places, start),
         windows=None if windows is None else window_spans(windows, start),
         certainty=run.certainty if windows is not None else None,
         wishes=wishes,
@@ -147,8 +148,10 @@ def window_spans(windows: Iterable[Span], start: datetime.datetime) -> tuple[Win
     return tuple(Window(since(start, a), since(start, b)) for a, b in windows)
 
 
-def waves_of(waves: Sequence[Mapping[str, object]], places: Sequence[RunServer]) -> tuple[Wave, ...]:
-    """The waves of a sheet with who goes in which; who is named for none goes with the last."""
+def waves_of(
+    waves: Sequence[Mapping[str, Any]], places: Sequence[RunServer], start: datetime.datetime
+) -> tuple[Wave, ...]:
+    """The waves of a sheet with who goes in which, in seconds from ``start``; who is named for none goes last."""
     if not waves:
         return ()
     names = [str(w["name"]) for w in waves]
@@ -156,7 +159,13 @@ def waves_of(waves: Sequence[Mapping[str, object]], places: Sequence[RunServer])
     for place in places:
         by_wave[place.wave if place.wave in by_wave else names[-1]].append(place.server.name)
     return tuple(
-        Wave(name=n, servers=tuple(by_wave[n]), wait_seconds=float(str(w["wait_seconds"])), gate=str(w["gate"]))
+        Wave(
+            name=n,
+            servers=tuple(by_wave[n]),
+            wait_seconds=float(w["wait_seconds"]),
+            gate=w["gate"],
+            not_before=since(start, max(start, wave_begins(w) or start)),
+        )
         for n, w in zip(names, waves, strict=True)
     )
 

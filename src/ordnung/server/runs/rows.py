@@ -23,7 +23,7 @@ from ordnung.server.runs.models import Run, RunServer, TapeEntry
 from ordnung.server.runs.sheets import MissingRow, what_is_missing
 from ordnung.server.runs.story import SpanRow, tell_steps
 from ordnung.server.runs.ticks import ErrandRow, errand_row
-from ordnung.server.runs.turns import wave_stands, whole_stand
+from ordnung.server.runs.turns import wave_begins, wave_stands, whole_stand
 from ordnung.server.shapes import row_from
 
 
@@ -100,6 +100,8 @@ class WaveRow:
     name: str
     wait_seconds: float
     gate: Literal["none", "person"]
+    not_before: datetime.datetime | None
+    """A person's wish: none of it begins earlier."""
     servers: int
     ended: int
     troubled: list[str]
@@ -242,6 +244,7 @@ def _wave_row(run: Run, stand: WaveStand, places: Sequence[RunServer]) -> WaveRo
         name=stand.name,
         wait_seconds=float(wave["wait_seconds"]),
         gate=wave["gate"],
+        not_before=wave_begins(wave),
         servers=len(members),
         ended=sum(bool(place.ended) for place in members),
         troubled=list(stand.troubled),

@@ -32,8 +32,10 @@ from ordnung.server.runs.models import Run, RunServer
 from ordnung.server.work.events import tell
 
 
-def draft_sheet(names: Sequence[str] | None, person: str, title: str = "", windows: Sequence[Opening] = ()) -> Run:
-    """A draft for the chosen servers that have something to do, laid into windows where some are given.
+def draft_sheet(names: Sequence[str] | None, person: str, title: str = "", openings: Sequence[Opening] = ()) -> Run:
+    """A draft for the chosen servers that have something to do, laid into the first opening in which anybody fits.
+
+    Without ``openings`` it is for whenever it is started.
 
     Raises:
         Problem: none of them has anything to do.
@@ -42,7 +44,7 @@ def draft_sheet(names: Sequence[str] | None, person: str, title: str = "", windo
     if not standings:
         raise Problem("nothing-to-do", "These servers need nothing: all are level, held or without a route.")
     name = title or usual_name([s.server.name for s in standings])
-    return store_sheet(name, person, standings, [s.route for s in standings], windows=windows)
+    return store_sheet(name, person, standings, [s.route for s in standings], openings=openings)
 
 
 def narrow(names: Sequence[str] | None, group: str, exposed: bool) -> list[str] | None:
@@ -91,9 +93,12 @@ def expected_stop(standing: Standing, overrides: Mapping[str, str] | None = None
 def store_sheet(
     name: str, person: str, standings: Sequence[Standing], routes: Sequence[Route], *,
     backs: Mapping[str, Mapping[str, str]] | None = None, takes_back: Run | None = None,
-    windows: Sequence[Opening] = (),
+    openings: Sequence[Opening] = (),
 ) -> Run:  # fmt: skip
-    """Keep a draft for servers with their routes, laid out. ``backs``: by server, what goes back to which version."""
+    """Keep a draft for servers with their routes, laid out into the first opening in which anybody fits.
+
+    ``backs``: by server, what goes back to which version.
+    """
     assessment = current_assessment()
     named = {
         s.server.name: name_payloads(r.rounds, s.positions, by_bank=s.server.name in (backs or {}))
@@ -110,11 +115,10 @@ def store_sheet(
         follows=follows_rows(assessment.catalogs.freeze(s.server.model for s in standings)),
         repository=repository,
         source=f"{repository.name}, edition {repository.edition}" if repository else "from the store",
-        windows=window_rows(windows),
-        certainty=house().certainty if windows else None,
+        certainty=house().certainty if openings else None,
     )
     places = _places(run, standings, routes, named, backs or {})
-    lay_out_sheet(run, places)
+    _lay_into(run, places, openings)
     run.save()
     RunServer.objects.bulk_create(places)
     tell("runs", id=run.pk)
@@ -122,6 +126,18 @@ def store_sheet(
     record(on={"run": run.pk, "servers": [p.server.name for p in places]}, after=made)
     keep_revision(run, person, "drafted", places)
     return run
+
+
+TRIED_OPENINGS = 2
+"""The present or next opening, and, if it is too late in that for anybody, the one after."""
+
+
+def _lay_into(run: Run, places: Sequence[RunServer], openings: Sequence[Opening]) -> None:
+    for opening in openings[:TRIED_OPENINGS] or (None,):
+        run.windows = window_rows([opening] if opening else [])
+        lay_out_sheet(run, places)
+        if any(place.lane for place in places):
+            return
 
 
 def window_rows(windows: Iterable[Opening]) -> list[dict[str, str]]:

@@ -36,6 +36,8 @@ class SheetTrial(SheetChange):
     start: datetime.datetime | None = limited(default=None, allow_null=True)
     at_once: int | None = limited(min_value=1, max_value=100_000, default=None)
     more_away: dict[str, int] = limited(default=dict)
+    surely: bool = False
+    """With the chances however many servers there are; for hundreds that takes longer than a drag waits."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -55,7 +57,7 @@ class TriedRow:
     sooner_seconds: float
     """By how much the planned end comes earlier than as the sheet stands; negative: later."""
     sure_end: datetime.datetime | None
-    """When nine in ten such nights are over; None where there are too many servers to say so at once."""
+    """When nine in ten such nights are over; None where there are many: ask ``surely``."""
     left: list[TriedLeftRow]
     groups: dict[str, float]
     """Seconds that servers of each group are away in all."""
@@ -75,7 +77,7 @@ def try_change(run: Run, trial: SheetTrial) -> TriedRow:
     limits = _tried_limits(sheet_limits(run, tried, start), trial)
     steps = [known.steps[p.server.name] for p in tried if p.server.name in known.steps]
     try:
-        timetable, sure = _try(steps, limits, known.history, run.pk)
+        timetable, sure = _try(steps, limits, known.history, run.pk, surely=trial.surely)
     except WishRefusedError as error:
         return _refused(start, str(error))
     return TriedRow(
@@ -91,17 +93,22 @@ def try_change(run: Run, trial: SheetTrial) -> TriedRow:
 
 
 def _try(
-    steps: Collection[Itinerary], limits: NightLimits, history: History, seed: int
+    steps: Collection[Itinerary], limits: NightLimits, history: History, seed: int, *, surely: bool
 ) -> tuple[Timetable, float | None]:
     """The timetable and when it is over with nine in ten; the unsure are left over as they would be (F4)."""
-    if len(steps) > MANY:
+    if len(steps) > MANY and not surely:
         return _plan(steps, limits), None
-    timetable, found = plan_surely(steps, limits, samples=SAMPLES, seed=seed, history=history, tries=TRIES)
+    tries = _tries(steps)
+    timetable, found = plan_surely(steps, limits, samples=SAMPLES, seed=seed, history=history, tries=tries)
     return timetable, found.end.p90
 
 
 def _plan(steps: Collection[Itinerary], limits: NightLimits) -> Timetable:
-    return plan_timetable(steps, limits, tries=0 if len(steps) > MANY else TRIES)
+    return plan_timetable(steps, limits, tries=_tries(steps))
+
+
+def _tries(steps: Collection[Itinerary]) -> int:
+    return 0 if len(steps) > MANY else TRIES
 
 
 def _tried_limits(limits: NightLimits, trial: SheetTrial) -> NightLimits:

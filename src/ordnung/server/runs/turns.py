@@ -6,7 +6,8 @@ import dataclasses
 import datetime
 import threading
 import time
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from typing import Any
 
 from ordnung.core.turn import Span, Turn, WaveStand, bars_reset
 from ordnung.server.clock import now
@@ -34,6 +35,12 @@ def window_bars_reset(run: int) -> str:
     """Why no reset of a run may begin now (T9); empty when it may."""
     row = Run.objects.only("windows").get(pk=run)
     return bars_reset(windows_of(row), now().astimezone(zone())) if row.windows else ""
+
+
+def wave_begins(wave: Mapping[str, Any]) -> datetime.datetime | None:
+    """Before which instant none of a wave begins, as it is kept with its run; None: whenever its turn comes."""
+    told = wave.get("not_before")
+    return None if told is None else datetime.datetime.fromisoformat(told)
 
 
 def wave_stands(run: Run, places: Sequence[RunServer] | None = None) -> tuple[WaveStand, ...]:
@@ -99,6 +106,7 @@ def turns_of(run: Run) -> dict[str, Turn]:
     stands, windows, place = wave_stands(run, rows), windows_of(run), zone()
     before = {stand.name: stands[:number] for number, stand in enumerate(stands)}
     own = {stand.name: stand for stand in stands} or {"": whole_stand(run, rows)}
+    begins = {wave["name"]: wave_begins(wave) for wave in run.waves}
     return {
         row.server.name: Turn(
             server=row.server.name,
@@ -107,7 +115,14 @@ def turns_of(run: Run) -> dict[str, Turn]:
             own=own.get(row.wave),
             windows=windows,
             needs_seconds=row.needs_seconds,
-            not_before=None if row.not_before is None else row.not_before.astimezone(place),
+            not_before=_later(row.not_before, begins.get(row.wave), place),
         )
         for row in rows
     }
+
+
+def _later(
+    own: datetime.datetime | None, of_wave: datetime.datetime | None, place: datetime.tzinfo
+) -> datetime.datetime | None:
+    """What is wished of a server and of its wave: the later of both."""
+    return max((moment.astimezone(place) for moment in (own, of_wave) if moment is not None), default=None)
