@@ -9,6 +9,24 @@ const PLACES = ["floor", "drift", "baseline", "repository", "runsheet", "record"
 /** What is shared, from the bottom up: each may use those before it. */
 const SHARED = ["theme", "api", "ui", "waterline", "shell"];
 
+/** What things look like stands in the theme and in ui/: a call site names a tone, a size, a line, and no more. */
+const LOOKS =
+  "/^(color|bgcolor|backgroundColor|background|fontSize|fontFamily|fontWeight|typography|border(Top|Bottom|Left|Right)?(Color|Style|Width)?)$/";
+const plainCallSites = {
+  files: ["src/**/*.tsx"],
+  ignores: ["src/ui/**"],
+  rules: {
+    "no-restricted-syntax": [
+      "error",
+      {
+        selector: `JSXAttribute[name.name=/^(sx|style)$/] Property[key.name=${LOOKS}]`,
+        message:
+          "Colours, sizes of type and borders stand in ui/ and the theme: name a tone, a size or a line.",
+      },
+    ],
+  },
+};
+
 const keptFrom = (folder, others, message) => ({
   files: [`src/${folder}/**/*.{ts,tsx}`],
   rules: {
@@ -39,6 +57,7 @@ export default tseslint.config(
       "jsx-a11y/no-autofocus": "off",
     },
   },
+  plainCallSites,
   ...PLACES.map((place) =>
     keptFrom(
       place,

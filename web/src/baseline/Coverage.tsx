@@ -20,17 +20,21 @@ interface Props {
 export const keyOf = (row: Pick<CoverageRow, "model" | "maker" | "catalog">): string =>
   `${row.model}|${row.maker}|${row.catalog}`;
 
+/** Narrower than this its words would run into each other: a phone moves it sideways, within its frame. */
+const NARROWEST = 600;
+
 /** Which issues cover each model of this house, as bars over time, with a pin on the one it follows. */
 export function Coverage({ rows, issues, held, move, toSources }: Props) {
-  const { ref, width } = useWidth();
+  const { ref, width: room } = useWidth();
+  const width = Math.max(room, NARROWEST);
   const { columns, bars, height } = layoutCoverage(rows, issues, width);
   const every = Math.max(1, Math.ceil(50 / Math.max(1, (columns[1]?.x ?? 99) - (columns[0]?.x ?? 0))));
   return (
-    <Box ref={ref} sx={{ overflow: "hidden" }}>
+    <Box ref={ref} sx={{ overflowX: room < NARROWEST ? "auto" : "hidden", overflowY: "hidden" }}>
       <svg
         width={width}
         height={height}
-        style={{ display: "block", touchAction: "none" }}
+        style={{ display: "block" }}
         role="group"
         aria-label="Which issue each model follows"
       >
@@ -213,7 +217,7 @@ function Pin({ bar, issues, move }: { bar: Bar; issues: Issue[]; move: Props["mo
       aria-valuenow={at}
       aria-valuetext={`${row.followed ?? "no issue yet"}${told ? `, ${month(told.issued)}` : ""}${row.signed_by || !row.followed ? "" : ", unsigned"}`}
       onKeyDown={keys}
-      style={{ cursor: "ew-resize" }}
+      style={{ cursor: "ew-resize", touchAction: "none" }}
       onPointerDown={(event) => {
         event.currentTarget.setPointerCapture(event.pointerId);
         setDrag(place(event));

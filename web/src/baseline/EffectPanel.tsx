@@ -1,4 +1,3 @@
-import Box from "@mui/material/Box";
 import { styled } from "@mui/material/styles";
 import Button from "@mui/material/Button";
 import TextField from "@mui/material/TextField";
@@ -8,13 +7,14 @@ import { useState } from "react";
 import { api, type Effect, take } from "../api/client";
 import { count, size } from "../shell/format";
 import { Act } from "../ui/Act";
+import { ActionBar } from "../ui/ActionBar";
 import { Notice } from "../ui/Notice";
 import { Mono, Title } from "../ui/text";
-import { ink } from "../theme/theme";
 import { asDocument } from "./draft";
 import { effectRows } from "./effect-rows";
 import type { DraftState } from "./useDraft";
-import { Block, Row, Stack, Text } from "../ui/layout";
+import { Block, Stack, Text } from "../ui/layout";
+import { Section } from "../ui/Section";
 
 /** What a draft would change on this fleet, before it is made. */
 export function EffectPanel({ draft, number }: { draft: DraftState; number: number }) {
@@ -34,13 +34,12 @@ export function EffectPanel({ draft, number }: { draft: DraftState; number: numb
   });
   if (!draft.dirty) {
     return (
-      <Block as="section" ruled="ink" pt={1}>
-        <Title level={2}>r{number} holds</Title>
+      <Section title={<>r{number} holds</>} ruled="ink" pt={1}>
         <Text tone="quiet" size="body">
           {make.isSuccess ? <span role="status">Made. </span> : ""}Move a pin or change a rule: what that
           means for this fleet stands here before anything is made.
         </Text>
-      </Block>
+      </Section>
     );
   }
   return (
@@ -55,16 +54,16 @@ export function EffectPanel({ draft, number }: { draft: DraftState; number: numb
           This draft was begun from r{draft.basis}; r{number} was made since. It is compared with r{number}.
         </Text>
       )}
-      <Box role="status" sx={{ color: "text.secondary", fontSize: 12.5, minHeight: 18 }}>
+      <Text role="status" tone="quiet" size="note" style={{ minHeight: 18 }}>
         {draft.kept ? "Your draft is kept; nobody else is touched by it." : ""}
-      </Box>
+      </Text>
       <TextField
         size="small"
         label="What for (goes with the revision)"
         value={note}
         onChange={(e) => setNote(e.target.value)}
       />
-      <Row gap={1}>
+      <ActionBar>
         <Act
           takes="approve"
           variant="contained"
@@ -83,7 +82,7 @@ export function EffectPanel({ draft, number }: { draft: DraftState; number: numb
         <Button variant="outlined" onClick={draft.drop}>
           Drop the draft
         </Button>
-      </Row>
+      </ActionBar>
       {make.error && <Notice title="Not made">{make.error.message}</Notice>}
     </Stack>
   );
@@ -109,17 +108,15 @@ export function EffectTable({ effect }: { effect: Effect }) {
               <td className="n">
                 <Mono dim>{row.after}</Mono>
               </td>
-              <Box
-                component="td"
+              <Text
+                as="td"
                 className="n"
-                sx={{
-                  width: 86,
-                  color: row.worse ? ink("deep") : row.change ? ink("ink") : ink("ink2"),
-                  fontWeight: 650,
-                }}
+                style={{ width: 86 }}
+                tone={row.worse ? "deep" : row.change ? "plain" : "quiet"}
+                strong
               >
                 <Mono>{row.change || "±0"}</Mono>
-              </Box>
+              </Text>
             </tr>
           ))}
         </tbody>

@@ -1,14 +1,14 @@
 import Box from "@mui/material/Box";
-import { Link } from "react-router";
 
 import type { Baseline, BaselineLine } from "../api/client";
 import { count, foldNames, month } from "../shell/format";
 import { Table } from "../ui/Table";
 import { Tag } from "../ui/Tag";
-import { Mono, Title } from "../ui/text";
-import { ink } from "../theme/theme";
+import { Mono } from "../ui/text";
 import { Glyph } from "../waterline/Glyph";
 import { Block, Row, Stack, Text } from "../ui/layout";
+import { TextLink } from "../ui/links";
+import { Section } from "../ui/Section";
 
 const key = (l: BaselineLine): string => `${l.product} ${l.target} ${l.held} ${l.rule}`;
 
@@ -36,20 +36,16 @@ export function Resulting({ lines, before }: { lines: BaselineLine[]; before: Ba
           <Box
             component="tr"
             key={key(l)}
-            sx={{ bgcolor: known.has(`${l.product} ${l.target} ${l.held}`) ? undefined : ink("pending2") }}
+            className={known.has(`${l.product} ${l.target} ${l.held}`) ? undefined : "fresh"}
           >
             <td>
               <Row gap={1.25}>
                 <Block pt={0.4}>
                   <Glyph verdict={l.held ? "held" : l.target ? "level" : "unordered"} />
                 </Block>
-                <Box
-                  component={Link}
-                  to={`/drift?product=${l.product}`}
-                  sx={{ color: "text.primary", fontWeight: 600, whiteSpace: "nowrap" }}
-                >
-                  {l.name}
-                </Box>
+                <Text strong noWrap>
+                  <TextLink to={`/drift?product=${l.product}`}>{l.name}</TextLink>
+                </Text>
               </Row>
             </td>
             <td>
@@ -90,8 +86,7 @@ export function Gaps({ data }: { data: Baseline }) {
   return (
     <Stack mt={2} gap={1.5} size="body">
       {data.conflicts.length > 0 && (
-        <Box component="section">
-          <Title level={3}>One version, two contents</Title>
+        <Section title="One version, two contents" level={3}>
           <Block as="ul" m={0} pl={2.25}>
             {data.conflicts.map((c) => (
               <li key={`${c.product} ${c.version} ${c.newer}`}>
@@ -103,11 +98,10 @@ export function Gaps({ data }: { data: Baseline }) {
               </li>
             ))}
           </Block>
-        </Box>
+        </Section>
       )}
       {data.unlisted.length > 0 && (
-        <Box component="section">
-          <Title level={3}>Fitted here, in no catalog</Title>
+        <Section title="Fitted here, in no catalog" level={3}>
           <Block as="ul" m={0} pl={2.25}>
             {data.unlisted.map((u) => (
               <li key={`${u.name} ${u.software_id} ${u.model} ${u.reason}`}>
@@ -119,7 +113,7 @@ export function Gaps({ data }: { data: Baseline }) {
               </li>
             ))}
           </Block>
-        </Box>
+        </Section>
       )}
     </Stack>
   );

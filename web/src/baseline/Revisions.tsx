@@ -8,12 +8,12 @@ import { revisions as revisionsQuery } from "../api/queries";
 import { compared, revision as revisionQuery } from "./queries";
 import { day } from "../shell/format";
 import { Notice } from "../ui/Notice";
-import { Mono, Title } from "../ui/text";
-import { ink } from "../theme/theme";
+import { Mono } from "../ui/text";
 import { ofRevision, type Proposal } from "./draft";
 import { EffectTable } from "./EffectPanel";
 import { Block, Row, Stack, Text } from "../ui/layout";
 import { Press } from "../ui/Press";
+import { Section } from "../ui/Section";
 
 /** Every revision that was made; two can be compared, an old one can be the start of a new one. */
 export function Revisions({ number, start }: { number: number; start: (wanted: Proposal) => void }) {
@@ -23,19 +23,15 @@ export function Revisions({ number, start }: { number: number; start: (wanted: P
   const take = async (n: number) => start(ofRevision(await queries.fetchQuery(revisionQuery(n))));
   return (
     <Stack gap={2}>
-      <Box component="section">
-        <Title level={2}>Revisions</Title>
+      <Section title="Revisions">
         <Text as="ol" m={0} mt={0.75} p={0} plain size="body">
           {data.map((r) => (
-            <Box
-              component="li"
+            <Stack
+              as="li"
               key={r.number}
-              sx={{
-                borderTop: `1px solid ${ink("rule")}`,
-                py: 0.9,
-                display: "grid",
-                gridTemplateColumns: "34px minmax(0,1fr)",
-              }}
+              ruled
+              py={0.9}
+              style={{ gridTemplateColumns: "34px minmax(0,1fr)" }}
             >
               <Mono>r{r.number}</Mono>
               <Box>
@@ -51,13 +47,12 @@ export function Revisions({ number, start }: { number: number; start: (wanted: P
                   </Press>
                 )}
               </Box>
-            </Box>
+            </Stack>
           ))}
         </Text>
-      </Box>
+      </Section>
       {data.length > 1 && (
-        <Stack as="section" gap={1}>
-          <Title level={2}>Compare</Title>
+        <Section title="Compare" gap={1}>
           <Row gap={1} align="center">
             {[0, 1].map((side) => (
               <TextField
@@ -80,7 +75,7 @@ export function Revisions({ number, start }: { number: number; start: (wanted: P
             ))}
           </Row>
           <Differences one={pair[0]} other={pair[1]} />
-        </Stack>
+        </Section>
       )}
     </Stack>
   );

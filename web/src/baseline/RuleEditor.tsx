@@ -6,6 +6,7 @@ import TextField from "@mui/material/TextField";
 import { useState } from "react";
 
 import { Act } from "../ui/Act";
+import { ActionBar } from "../ui/ActionBar";
 import type { Rule } from "./draft";
 import { Row } from "../ui/layout";
 import { Press } from "../ui/Press";
@@ -148,14 +149,14 @@ export function RuleEditor({
         onChange={(e) => set({ until: e.target.value })}
         slotProps={{ inputLabel: { shrink: true } }}
       />
-      <Row gap={1}>
+      <ActionBar>
         <Act variant="contained" why={whyNot(rule)} onClick={done}>
           Put it in
         </Act>
         <Button variant="outlined" onClick={cancel}>
           Cancel
         </Button>
-      </Row>
+      </ActionBar>
     </Box>
   );
 }

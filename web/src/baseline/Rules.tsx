@@ -3,12 +3,12 @@ import { type KeyboardEvent, useState } from "react";
 
 import type { RuleRow } from "../api/client";
 import { Act } from "../ui/Act";
-import { Mono, Title } from "../ui/text";
-import { ink } from "../theme/theme";
+import { Mono } from "../ui/text";
 import { moveRule, type Rule } from "./draft";
 import { type Options, RuleEditor } from "./RuleEditor";
 import { Block, Text } from "../ui/layout";
 import { Press } from "../ui/Press";
+import { Section } from "../ui/Section";
 
 const HEADS: Record<string, string> = { hold: "Hold", pin: "Pin", wait: "Wait", take: "Take" };
 
@@ -48,8 +48,7 @@ export function Rules({ rules, told, options, person, change }: Props) {
     window.setTimeout(() => (list?.children[to] as HTMLElement | undefined)?.focus(), 0);
   };
   return (
-    <Box component="section">
-      <Title level={2}>House rules, first match wins</Title>
+    <Section title="House rules, first match wins">
       <Box
         role="status"
         aria-live="polite"
@@ -59,8 +58,11 @@ export function Rules({ rules, told, options, person, change }: Props) {
       </Box>
       <Block as="ol" aria-label="House rules" m={0} mt={0.75} p={0} plain>
         {rules.map((rule, at) => (
-          <Box
-            component="li"
+          <Text
+            as="li"
+            ruled
+            py={0.9}
+            size="body"
             key={`${at} ${JSON.stringify(rule)}`}
             tabIndex={0}
             onKeyDown={(e) => keys(e, at)}
@@ -72,13 +74,7 @@ export function Rules({ rules, told, options, person, change }: Props) {
               if (dragged !== null) move(dragged, at);
               drag(null);
             }}
-            sx={{
-              borderTop: `1px solid ${ink("rule")}`,
-              py: 0.9,
-              cursor: editing === null ? "grab" : undefined,
-              opacity: dragged === at ? 0.5 : 1,
-              fontSize: 13.5,
-            }}
+            style={{ cursor: editing === null ? "grab" : undefined, opacity: dragged === at ? 0.5 : 1 }}
           >
             {editing === at ? (
               <RuleEditor
@@ -111,7 +107,7 @@ export function Rules({ rules, told, options, person, change }: Props) {
                 </Box>
               </RuleLine>
             )}
-          </Box>
+          </Text>
         ))}
       </Block>
       {editing === -1 ? (
@@ -131,7 +127,7 @@ export function Rules({ rules, told, options, person, change }: Props) {
           Add a rule
         </Act>
       )}
-    </Box>
+    </Section>
   );
 }
 
@@ -168,11 +164,11 @@ function RuleLine({
       <Block minWidth={0} breaks>
         {children}
         <strong>{told?.what ?? "…"}</strong> <Box component="span">{tellRule(rule)}</Box>
-        <Box sx={{ color: "text.secondary", lineHeight: 1.35 }}>
+        <Text tone="quiet">
           {rule.reason}
           {rule.reason && by ? "; " : ""}
           {by}
-        </Box>
+        </Text>
         {told?.note && (
           <Text tone="pending" strong>
             {told.note}

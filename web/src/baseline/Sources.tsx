@@ -11,12 +11,13 @@ import { ago, count, month } from "../shell/format";
 import { Act } from "../ui/Act";
 import { Notice } from "../ui/Notice";
 import { Tag } from "../ui/Tag";
-import { Mono, Title } from "../ui/text";
+import { Mono } from "../ui/text";
 import { Refusal } from "../shell/Refusal";
-import { ink } from "../theme/theme";
+import { ActionBar } from "../ui/ActionBar";
 import { pairFiles } from "./pair-files";
 import { Block, Row, Stack, Text } from "../ui/layout";
 import { Field, Unsaid } from "../ui/Field";
+import { Section } from "../ui/Section";
 
 /** Where catalogs come from, what is at hand, and whose signature counts. */
 export function Sources({ issues }: { issues: Issue[] }) {
@@ -37,8 +38,7 @@ function Places() {
       take(api.POST("/api/v1/catalog-sources/fetch", { body: { sources: ids } })),
   });
   return (
-    <Box component="section">
-      <Title level={2}>Sources</Title>
+    <Section title="Sources">
       {data.length === 0 && (
         <Text tone="quiet" size="body">
           A source is a maker’s mirror or a folder on the machine Ordnung runs on. It is asked when you say
@@ -69,7 +69,7 @@ function Places() {
         )}
       </Row>
       {adding && <AddSource done={() => add(false)} />}
-    </Box>
+    </Section>
   );
 }
 
@@ -94,15 +94,10 @@ function SourceLine({ source: s, look }: { source: Source; look: () => void }) {
           {s.failure}
         </Notice>
       )}
-      <Act takes="plan" variant="text" sx={{ px: 0, py: 0, mr: 1.5, color: ink("water") }} onClick={look}>
+      <Act takes="plan" variant="text" size="inline" color="secondary" sx={{ mr: 1.5 }} onClick={look}>
         Look now
       </Act>
-      <Act
-        takes="keep"
-        variant="text"
-        sx={{ px: 0, py: 0, color: ink("ink2") }}
-        onClick={() => forget.mutate()}
-      >
+      <Act takes="keep" variant="text" size="inline" color="quiet" onClick={() => forget.mutate()}>
         Forget it
       </Act>
     </Text>
@@ -166,14 +161,14 @@ function AddSource({ done }: { done: () => void }) {
         />
       )}
       <Unsaid title="Not added" error={add.error} fields={["address", "maker", "proxy"]} />
-      <Row gap={1}>
+      <ActionBar>
         <Button type="submit" variant="contained" loading={add.isPending}>
           Add it
         </Button>
         <Button variant="outlined" onClick={done}>
           Cancel
         </Button>
-      </Row>
+      </ActionBar>
     </Stack>
   );
 }
@@ -190,8 +185,7 @@ function AtHand({ issues }: { issues: Issue[] }) {
     onSettled: () => queries.invalidateQueries(),
   });
   return (
-    <Stack as="section" gap={0.75}>
-      <Title level={2}>Catalogs at hand</Title>
+    <Section title="Catalogs at hand" gap={0.75}>
       <Box>
         <FileButton
           takes="keep"
@@ -228,7 +222,7 @@ function AtHand({ issues }: { issues: Issue[] }) {
           </Text>
         </Text>
       ))}
-    </Stack>
+    </Section>
   );
 }
 
@@ -253,8 +247,7 @@ function Keys() {
     onSuccess: renew,
   });
   return (
-    <Stack as="section" gap={0.75} size="small">
-      <Title level={2}>Keys this house trusts</Title>
+    <Section title="Keys this house trusts" gap={0.75} size="small">
       <Text tone="quiet">As long as a maker has a key here, nothing of that maker comes in unsigned.</Text>
       {data.map((k) => (
         <Block key={k.id} ruled pt={0.75} breaks>
@@ -265,7 +258,8 @@ function Keys() {
           <Act
             takes="approve"
             variant="text"
-            sx={{ px: 0.5, py: 0, color: ink("ink2") }}
+            size="inline"
+            color="quiet"
             aria-label={`Trust ${k.name} no longer`}
             onClick={() => remove.mutate(k.id)}
           >
@@ -301,14 +295,14 @@ function Keys() {
             onChange={set("key")}
           />
           <Unsaid error={add.error} fields={["maker", "name", "key"]} />
-          <Row gap={1}>
+          <ActionBar>
             <Button type="submit" variant="contained" loading={add.isPending}>
               Trust it
             </Button>
             <Button variant="outlined" onClick={() => setAdding(false)}>
               Cancel
             </Button>
-          </Row>
+          </ActionBar>
         </Stack>
       ) : (
         <Box>
@@ -317,6 +311,6 @@ function Keys() {
           </Act>
         </Box>
       )}
-    </Stack>
+    </Section>
   );
 }

@@ -9,7 +9,6 @@ import { count, foldNames } from "../shell/format";
 import { Notice } from "../ui/Notice";
 import { Tag } from "../ui/Tag";
 import { Mono, Title } from "../ui/text";
-import { ink } from "../theme/theme";
 import { Block, Row, Stack, Text } from "../ui/layout";
 import { Press } from "../ui/Press";
 
@@ -109,11 +108,8 @@ function Entry({ advisory: a, shown, narrow }: { advisory: Advisory; shown: bool
           )}
         </>
       )}
-      <Box
-        component="details"
-        sx={{ fontSize: 12.5, color: "text.secondary", "& summary": { cursor: "pointer" } }}
-      >
-        <summary>
+      <Text as="details" size="note" tone="quiet">
+        <summary style={{ cursor: "pointer" }}>
           {a.publisher}, {a.released.slice(0, 10)}
           {a.tlp && `, TLP:${a.tlp}`}
         </summary>
@@ -125,20 +121,14 @@ function Entry({ advisory: a, shown, narrow }: { advisory: Advisory; shown: bool
             {r.url && (
               <>
                 {" "}
-                <Box
-                  component="a"
-                  href={r.url}
-                  target="_blank"
-                  rel="noreferrer noopener"
-                  sx={{ color: ink("water") }}
-                >
+                <Box component="a" href={r.url} target="_blank" rel="noreferrer noopener" color="secondary">
                   {r.url}
                 </Box>
               </>
             )}
           </Box>
         ))}
-      </Box>
+      </Text>
     </Text>
   );
 }

@@ -20,6 +20,7 @@ import { Folds } from "./Folds";
 import { ReleaseLine } from "./ReleaseLine";
 import { Review } from "./Review";
 import { Block, Row, Text } from "../ui/layout";
+import { FileLink } from "../ui/links";
 
 const PAGE = 60;
 
@@ -172,15 +173,9 @@ function Files({ filters }: { filters: Record<string, string> }) {
   return (
     <Row as="span" size="small" tone="quiet" gap={1} noWrap>
       {kinds.map(([label, file, words]) => (
-        <a
-          key={label}
-          href={`/api/v1/exports/${file}`}
-          download
-          style={{ color: "inherit" }}
-          aria-label={words}
-        >
+        <FileLink key={label} href={`/api/v1/exports/${file}`} download aria-label={words}>
           {label}
-        </a>
+        </FileLink>
       ))}
     </Row>
   );

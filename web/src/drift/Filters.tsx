@@ -6,7 +6,6 @@ import { useState } from "react";
 
 import type { Choice, Drift } from "../api/client";
 import { useAddress } from "../shell/selection";
-import { ink } from "../theme/theme";
 import { VERDICTS } from "../waterline/words";
 import { addressKey, tellFilter } from "./filtering";
 import { Row } from "../ui/layout";
@@ -33,7 +32,7 @@ export function Filters({ filters, facets }: { filters: Record<string, string>; 
           variant="outlined"
           aria-label={`No longer narrow to: ${tellFilter(key, names[value] ?? value)} ×`}
           onClick={() => change({ [addressKey(key)]: null })}
-          sx={{ borderColor: ink("water"), bgcolor: ink("water2"), py: 0.25 }}
+          color="secondary"
         >
           {tellFilter(key, names[value] ?? value)} ×
         </Button>
@@ -46,11 +45,11 @@ export function Filters({ filters, facets }: { filters: Record<string, string>; 
           Show all
         </Button>
       )}
-      <Button variant="text" aria-expanded={open} onClick={() => setOpen(!open)} sx={{ color: ink("water") }}>
+      <Button variant="text" color="secondary" aria-expanded={open} onClick={() => setOpen(!open)}>
         {open ? "Done narrowing" : "Narrow to…"}
       </Button>
       {!filters.only && (
-        <Button variant="text" onClick={() => change({ only: "drift" })} sx={{ color: ink("water") }}>
+        <Button variant="text" color="secondary" onClick={() => change({ only: "drift" })}>
           Only what drifts
         </Button>
       )}

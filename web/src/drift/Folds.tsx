@@ -6,11 +6,10 @@ import type { Cell, Drift, Fold } from "../api/client";
 import { count, foldNames } from "../shell/format";
 import { Table } from "../ui/Table";
 import { Mono } from "../ui/text";
-import { ink } from "../theme/theme";
 import { Glyph } from "../waterline/Glyph";
 import { KINDS, tellCell } from "../waterline/words";
 import { Block, Row, Text } from "../ui/layout";
-import { Press } from "../ui/Press";
+import { Chosen, Press } from "../ui/Press";
 
 interface Props {
   data: Drift;
@@ -45,14 +44,14 @@ export function Folds({ data, product, choose, selected, select, more }: Props) 
             if (!mine.length) return null;
             return (
               <Fragment key={model}>
-                <Box component="tr" sx={{ bgcolor: ink("paper") }}>
-                  <th scope="rowgroup" colSpan={kinds.length + 2} style={{ borderBottom: 0 }}>
+                <tr className="head">
+                  <th scope="rowgroup" colSpan={kinds.length + 2}>
                     <Text as="span" tone="plain">
                       {model || "Not read"}
                     </Text>{" "}
                     {count(servers, "server")} in {count(states, "state")}
                   </th>
-                </Box>
+                </tr>
                 {mine.map((f) => (
                   <FoldRow
                     key={`${f.signature} ${f.names[0]}`}
@@ -89,7 +88,7 @@ interface RowProps {
 
 function FoldRow({ fold: f, kinds, product, choose, chosen, select }: RowProps) {
   return (
-    <Box component="tr" sx={{ bgcolor: chosen ? ink("water2") : undefined }}>
+    <tr className={chosen ? "picked" : undefined}>
       <td>
         <Press
           type="button"
@@ -111,9 +110,9 @@ function FoldRow({ fold: f, kinds, product, choose, chosen, select }: RowProps) 
           </td>
         ))
       ) : (
-        <Box component="td" colSpan={kinds.length} sx={{ color: "text.secondary" }}>
+        <td colSpan={kinds.length} className="quiet">
           {f.unread || "not read yet"}
-        </Box>
+        </td>
       )}
       <td style={{ whiteSpace: "nowrap" }} title={f.resets}>
         {f.resets.replace("controller restart", "restart") || "–"}
@@ -123,7 +122,7 @@ function FoldRow({ fold: f, kinds, product, choose, chosen, select }: RowProps) 
           </Text>
         )}
       </td>
-    </Box>
+    </tr>
   );
 }
 
@@ -167,24 +166,8 @@ function VersionCell({
   if (!cell.product) return <Box title={tellCell(cell)}>{inner}</Box>;
   const mine = cell.product;
   return (
-    <Box
-      component="button"
-      aria-label={tellCell(cell)}
-      aria-pressed={product === mine}
-      onClick={() => choose(mine)}
-      sx={{
-        all: "unset",
-        display: "block",
-        cursor: "pointer",
-        borderRadius: 0.5,
-        px: 0.5,
-        mx: -0.5,
-        boxShadow: product === mine ? `inset 0 -2px 0 ${ink("water")}` : "none",
-        "&:hover": { bgcolor: ink("paper") },
-        "&:focus-visible": { outline: `2px solid ${ink("water")}` },
-      }}
-    >
+    <Chosen aria-label={tellCell(cell)} aria-pressed={product === mine} onClick={() => choose(mine)}>
       {inner}
-    </Box>
+    </Chosen>
   );
 }

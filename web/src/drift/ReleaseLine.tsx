@@ -1,7 +1,6 @@
 import Box from "@mui/material/Box";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link } from "react-router";
 
 import type { ReleaseData, ReleaseLineData } from "../api/client";
 import { line as lineQuery } from "./queries";
@@ -12,7 +11,8 @@ import { Mono, Title } from "../ui/text";
 import { useWidth } from "../shell/width";
 import { fonts, ink } from "../theme/theme";
 import { layout, type Layout } from "./line-layout";
-import { Row, Stack, Text } from "../ui/layout";
+import { Block, Row, Stack, Text } from "../ui/layout";
+import { TextLink } from "../ui/links";
 import { Press } from "../ui/Press";
 
 const HEIGHT = 158;
@@ -24,12 +24,7 @@ export function ReleaseLine({ product, show }: { product: string; show: (version
   const { ref, width } = useWidth();
   const [picked, pick] = useState<string | null>(null);
   return (
-    <Box
-      component="section"
-      aria-label="Release line"
-      ref={ref}
-      sx={{ border: `1px solid ${ink("ink")}`, bgcolor: "background.paper" }}
-    >
+    <Block as="section" aria-label="Release line" ref={ref} framed="plain" ground="sheet">
       {data && <Told data={data} />}
       {data && (
         <Drawn
@@ -41,7 +36,7 @@ export function ReleaseLine({ product, show }: { product: string; show: (version
         />
       )}
       {data && <Notes release={data.releases.find((r) => r.version === picked)} show={show} />}
-    </Box>
+    </Block>
   );
 }
 
@@ -255,9 +250,9 @@ function Notes({ release, show }: { release: ReleaseData | undefined; show: (ver
       <Box>{release.notes || "No notes came with this release."}</Box>
       {release.fixes.map((f) => (
         <Box key={f.id}>
-          <Link to={`/drift?side=advisories&advisory=${f.id}`} style={{ color: "inherit" }}>
+          <TextLink to={`/drift?side=advisories&advisory=${f.id}`}>
             <Mono>{f.id}</Mono>
-          </Link>
+          </TextLink>
           {f.score !== null && `, score ${f.score}`}
           {f.title && `: ${f.title}`}
         </Box>

@@ -10,11 +10,13 @@ import { review as reviewQuery } from "./queries";
 import { count, duration, foldNames, size } from "../shell/format";
 import { spell } from "../shell/kept";
 import { Act } from "../ui/Act";
+import { ActionBar } from "../ui/ActionBar";
 import { Notice } from "../ui/Notice";
 import { Tag } from "../ui/Tag";
 import { Mono, Title } from "../ui/text";
-import { ink } from "../theme/theme";
+import { Facts } from "../ui/Facts";
 import { Block, Row, Stack, Text } from "../ui/layout";
+import { Section } from "../ui/Section";
 
 type Place = Step["places"][number];
 
@@ -71,24 +73,11 @@ function Cost({ data: { cost } }: { data: Data }) {
   ];
   return (
     <Text size="body">
-      <Box
-        component="dl"
-        aria-label="What it costs"
-        sx={{
-          m: 0,
-          display: "grid",
-          gridTemplateColumns: "1fr auto",
-          rowGap: 0.25,
-          "& dd": { m: 0, textAlign: "right" },
-        }}
-      >
-        {rows.map(([label, value]) => [
-          <dt key={label}>{label}</dt>,
-          <dd key={`${label} v`}>
-            <Mono>{value}</Mono>
-          </dd>,
-        ])}
-      </Box>
+      <Facts
+        label="What it costs"
+        numbers
+        rows={rows.map(([label, value]) => [label, <Mono key={label}>{value}</Mono>])}
+      />
       {cost.barred.map((line) => (
         <Text key={line} mt={0.5} tone="deep" size="small">
           {line}
@@ -106,14 +95,14 @@ function Send({ data, filters }: { data: Data; filters: Record<string, string> }
   const whole = Object.keys(filters).length === 0;
   const go = (place: string) => void navigate(`${place}?new=1${whole ? "" : `&servers=${spell(names)}`}`);
   return (
-    <Row gap={1}>
+    <ActionBar>
       <Act takes="plan" variant="contained" why={why} onClick={() => go("/run-sheet")}>
         Plan a run for {names.length}
       </Act>
       <Act takes="plan" variant="outlined" why={why} onClick={() => go("/repository")}>
         Pack
       </Act>
-    </Row>
+    </ActionBar>
   );
 }
 
@@ -130,7 +119,9 @@ function Line({ step: s, takeOut }: { step: Step; takeOut: (reason: string) => v
           <Act
             takes="plan"
             variant="text"
-            sx={{ ml: "auto", px: 0.5, py: 0, color: ink("water") }}
+            size="inline"
+            color="secondary"
+            sx={{ ml: "auto" }}
             aria-label={`Take out ${s.name} ${s.before} to ${s.after}`}
             onClick={() => ask(true)}
           >
@@ -168,7 +159,7 @@ function Line({ step: s, takeOut }: { step: Step; takeOut: (reason: string) => v
             value={reason}
             onChange={(e) => setReason(e.target.value)}
           />
-          <Row gap={1}>
+          <ActionBar>
             <Act
               type="submit"
               variant="contained"
@@ -179,7 +170,7 @@ function Line({ step: s, takeOut }: { step: Step; takeOut: (reason: string) => v
             <Button variant="outlined" onClick={() => ask(false)}>
               Leave it in
             </Button>
-          </Row>
+          </ActionBar>
         </Stack>
       )}
     </Text>
@@ -192,8 +183,7 @@ function LeftOut({ data, putBack }: { data: Data; putBack: (places: Place[]) => 
   for (const item of data.left_out)
     groups.set(`${item.reason}|${item.by}`, [...(groups.get(`${item.reason}|${item.by}`) ?? []), item]);
   return (
-    <Box component="section">
-      <Title level={3}>Taken out</Title>
+    <Section title="Taken out" level={3}>
       <Text as="ul" aria-label="Taken out" m={0} p={0} plain size="small">
         {[...groups.values()].map((items) => (
           <Block as="li" key={`${items[0]?.reason} ${items[0]?.by}`} ruled py={0.5}>
@@ -205,7 +195,8 @@ function LeftOut({ data, putBack }: { data: Data; putBack: (places: Place[]) => 
             <Act
               takes="plan"
               variant="text"
-              sx={{ px: 0, py: 0, color: ink("water") }}
+              size="inline"
+              color="secondary"
               onClick={() => putBack(items.map(({ server, slot }) => ({ server, slot })))}
             >
               Put back in
@@ -213,6 +204,6 @@ function LeftOut({ data, putBack }: { data: Data; putBack: (places: Place[]) => 
           </Block>
         ))}
       </Text>
-    </Box>
+    </Section>
   );
 }

@@ -14,9 +14,9 @@ import { Tag } from "../ui/Tag";
 import { Mono, Title } from "../ui/text";
 import { spell } from "../shell/kept";
 import { useAddress } from "../shell/selection";
-import { ink } from "../theme/theme";
+import { ActionBar } from "../ui/ActionBar";
 import { Block, Row, Stack, Text } from "../ui/layout";
-import { Field, Unsaid } from "../ui/Field";
+import { Field, InPlace, Unsaid } from "../ui/Field";
 
 const BLANK = { addresses: "", list: "", user: "", password: "" };
 type Fields = typeof BLANK;
@@ -115,9 +115,9 @@ function Ask({
       {odd && (
         <Notice title="This list is not UTF-8">
           Spreadsheets in western Europe write Windows-1252. Read so, it begins with:
-          <Box component="pre" sx={{ m: 0, my: 0.5, fontSize: 12, overflow: "auto" }}>
+          <Text as="pre" m={0} my={0.5} size="fine" breaks>
             {asWindows(odd).split("\n").slice(0, 3).join("\n")}
-          </Box>
+          </Text>
           <Button
             variant="outlined"
             onClick={() => {
@@ -130,7 +130,7 @@ function Ask({
           <Button onClick={() => setOdd(null)}>Leave it</Button>
         </Notice>
       )}
-      <Row gap={1}>
+      <ActionBar>
         <Button variant="outlined" onClick={() => file.current?.click()}>
           Choose a list (CSV)
         </Button>
@@ -142,7 +142,7 @@ function Ask({
         >
           Search the network
         </Act>
-      </Row>
+      </ActionBar>
       <Box sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", gap: 1 }}>
         <Field
           field="user"
@@ -279,14 +279,14 @@ function Preview({ search, fields, again }: { search: Search; fields: Fields; ag
         />
       )}
       {add.error && <Notice>{add.error.message}</Notice>}
-      <Row gap={1}>
+      <ActionBar>
         <Act takes="keep" variant="contained" why={why} loading={add.isPending} onClick={() => add.mutate()}>
           Add {count(picked.length, "server")} and read
         </Act>
         <Button variant="outlined" onClick={again}>
           Look elsewhere
         </Button>
-      </Row>
+      </ActionBar>
     </Stack>
   );
 }
@@ -326,37 +326,16 @@ interface RowProps {
 function FoundRow({ row, picked, flip, name, rename, refused }: RowProps) {
   const [word, tone] = STATES[row.state] ?? [row.state, "rule"];
   return (
-    <Box
-      component="li"
-      sx={{
-        display: "grid",
-        gridTemplateColumns: "26px 1fr auto",
-        columnGap: 0.75,
-        py: 0.75,
-        borderTop: `1px solid ${ink("rule")}`,
-        fontSize: 13,
-      }}
-    >
+    <Stack as="li" style={{ gridTemplateColumns: "26px 1fr auto" }} gap={0.75} py={0.75} ruled size="small">
       <Box>
         {takes(row) && <input type="checkbox" aria-label={`Add ${name}`} checked={picked} onChange={flip} />}
       </Box>
       <Block minWidth={0} breaks>
         {row.state === "new" && !row.added ? (
-          <Box
-            component="input"
+          <InPlace
             aria-label={`Name for ${row.url}`}
             value={name}
             onChange={(e: React.ChangeEvent<HTMLInputElement>) => rename(e.target.value)}
-            sx={{
-              font: "inherit",
-              fontWeight: 650,
-              color: "text.primary",
-              bgcolor: "transparent",
-              border: 0,
-              borderBottom: `1px dotted ${ink("ink3")}`,
-              width: "100%",
-              p: 0,
-            }}
           />
         ) : (
           <strong>
@@ -377,6 +356,6 @@ function FoundRow({ row, picked, flip, name, rename, refused }: RowProps) {
       <Box>
         <Tag tone={row.added ? "done" : tone}>{row.added ? "added" : word}</Tag>
       </Box>
-    </Box>
+    </Stack>
   );
 }

@@ -38,7 +38,7 @@ export function Credentials({
   if (!shown)
     return (
       <Box>
-        <Act takes="keep" variant="text" sx={{ px: 0 }} onClick={() => setShown(true)}>
+        <Act takes="keep" variant="text" size="inline" onClick={() => setShown(true)}>
           Change {names.length > 1 ? "their" : "its"} controller user and password
         </Act>
       </Box>

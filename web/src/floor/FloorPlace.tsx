@@ -14,7 +14,6 @@ import { Split } from "../ui/Split";
 import { Title } from "../ui/text";
 import { useParam, useSelection } from "../shell/selection";
 import { useSiteNow } from "../shell/time";
-import { fonts, ink } from "../theme/theme";
 import { Legend } from "../waterline/GlyphRow";
 import { type Lens, lensOf, LENSES } from "./lenses";
 import { RackPlan, type Zoomer } from "./RackPlan";
@@ -23,6 +22,8 @@ import { Several, Summary } from "./Summary";
 import { readAgain } from "./orders";
 import type { Spot } from "../waterline/spots";
 import { Block, Row } from "../ui/layout";
+import { MarkList, Swatch } from "../ui/MarkList";
+import { Pill, Sign } from "../ui/Pill";
 
 const AddServers = later(async () => (await import("./AddServers")).AddServers);
 const FloorTable = later(async () => (await import("./FloorTable")).FloorTable);
@@ -141,7 +142,7 @@ function Head({
     <Box>
       <Row wrap align="center" gap={1}>
         <Title>{spots.length.toLocaleString("en-GB")} servers</Title>
-        <Box sx={{ display: "flex", gap: 1.5, fontSize: 12.5, "& a": { color: "text.secondary" } }}>
+        <Row gap={1.5} size="note" tone="quiet">
           <a
             href={`/api/v1/exports/servers.csv${query ? `${query}&` : "?"}for=spreadsheet`}
             aria-label="CSV for a spreadsheet"
@@ -156,7 +157,7 @@ function Head({
           <a href={`/api/v1/exports/readings.json${query}`} download>
             Readings (JSON)
           </a>
-        </Box>
+        </Row>
         {!table && <Zoom zoomer={zoomer} />}
         <Row ml="auto" wrap gap={1}>
           <Button variant="outlined" aria-pressed={table} onClick={() => setTable(!table)}>
@@ -184,29 +185,10 @@ function Head({
 }
 
 function Zoom({ zoomer }: { zoomer: Zoomer }) {
-  const look = {
-    all: "unset",
-    cursor: "pointer",
-    width: 22,
-    height: 20,
-    lineHeight: "20px",
-    textAlign: "center",
-    fontFamily: fonts.title,
-    fontWeight: 700,
-    bgcolor: "background.paper",
-    border: `1px solid ${ink("ink")}`,
-    "&:focus-visible": { outline: `2px solid ${ink("water")}` },
-  } as const;
   const button = (sign: string, label: string, factor: number | null) => (
-    <Box
-      component="button"
-      aria-label={label}
-      title={label}
-      onClick={() => zoomer.current?.(factor)}
-      sx={look}
-    >
+    <Sign aria-label={label} title={label} onClick={() => zoomer.current?.(factor)}>
       {sign}
-    </Box>
+    </Sign>
   );
   return (
     <Row gap={0.5}>
@@ -219,70 +201,34 @@ function Zoom({ zoomer }: { zoomer: Zoomer }) {
 
 /** One question at a time is asked of the whole floor; what the marks mean stands beside it. */
 function Lenses({ lens, choose }: { lens: Lens; choose: (name: string) => void }) {
-  const look = (on: boolean) =>
-    ({
-      all: "unset",
-      cursor: "pointer",
-      px: 1.1,
-      py: 0.35,
-      borderRadius: 5,
-      fontWeight: 650,
-      fontSize: 13,
-      bgcolor: on ? ink("ink") : "transparent",
-      color: on ? ink("sheet") : "text.secondary",
-      "&:hover": { textDecoration: on ? "none" : "underline" },
-      "&:focus-visible": { outline: `2px solid ${ink("water")}` },
-    }) as const;
   return (
     <Box sx={{ display: "flex", flexWrap: "wrap", alignItems: "center", columnGap: 2, rowGap: 0.5 }}>
       <Row role="radiogroup" aria-label="Show" gap={0.25}>
         {LENSES.map((one) => (
-          <Box
+          <Pill
             key={one.name}
-            component="button"
             role="radio"
             aria-checked={one === lens}
             title={one.asks}
             onClick={() => choose(one.name)}
-            sx={look(one === lens)}
+            on={one === lens}
           >
             {one.label}
-          </Box>
+          </Pill>
         ))}
       </Row>
       {lens.legend.length === 0 && lens.name === "waterline" ? (
         <Legend />
       ) : (
-        <Box
-          component="ul"
-          aria-label="Legend"
-          sx={{
-            display: "flex",
-            flexWrap: "wrap",
-            columnGap: 2,
-            m: 0,
-            p: 0,
-            listStyle: "none",
-            fontSize: 12.5,
-            color: "text.secondary",
-          }}
-        >
+        <MarkList aria-label="Legend">
           {lens.legend.map(([tone, part, words]) => (
             <Row as="li" key={words} gap={0.75} align="center">
-              <Box
-                aria-hidden
-                sx={{
-                  width: 12,
-                  height: 6,
-                  border: `1px solid ${ink(tone === "rule" ? "ink3" : tone)}`,
-                  background: `linear-gradient(to right, ${ink(tone)} ${part * 100}%, transparent 0)`,
-                }}
-              />
+              <Swatch tone={tone} part={part} />
               {words}
             </Row>
           ))}
           {lens.legend.length === 0 && <li>{lens.asks}</li>}
-        </Box>
+        </MarkList>
       )}
     </Box>
   );

@@ -9,13 +9,14 @@ import { groups as groupsQuery } from "../api/queries";
 import { away as awayQuery } from "./queries";
 import { clock, count } from "../shell/format";
 import { Act } from "../ui/Act";
+import { ActionBar } from "../ui/ActionBar";
 import { Notice } from "../ui/Notice";
 import { Tag } from "../ui/Tag";
 import { Title } from "../ui/text";
-import { ink } from "../theme/theme";
 import { byName } from "./plan";
 import { Block, Row, Stack, Text } from "../ui/layout";
 import { Field, Unsaid } from "../ui/Field";
+import { Section } from "../ui/Section";
 
 /** Who serves together, how many of them may be away at once, and who is away now. */
 export function Groups({ done }: { done: () => void }) {
@@ -71,10 +72,7 @@ function GroupRow({ group }: { group: Group }) {
     if (wanted !== null) change.mutate(wanted, { onSuccess: () => setTold(null) });
   };
   return (
-    <Box
-      component="li"
-      sx={{ py: 0.75, borderBottom: `1px solid ${ink("rule")}`, display: "grid", gap: 0.5 }}
-    >
+    <Stack as="li" py={0.75} under gap={0.5}>
       <Row as="form" onSubmit={submit} align="center" gap={1}>
         <Block flex={1} minWidth={0}>
           <strong>{group.name}</strong>
@@ -121,7 +119,7 @@ function GroupRow({ group }: { group: Group }) {
       )}
       <Unsaid error={change.error} fields={["may_be_away"]} />
       <Unsaid error={remove.error} fields={[]} />
-    </Box>
+    </Stack>
   );
 }
 
@@ -176,7 +174,7 @@ function NewGroup() {
           e.target.value = "";
         }}
       />
-      <Row gap={1}>
+      <ActionBar>
         <Act
           takes="keep"
           type="submit"
@@ -195,7 +193,7 @@ function NewGroup() {
         <Act takes="keep" variant="outlined" loading={bring.isPending} onClick={() => file.current?.click()}>
           Choose a list (CSV)
         </Act>
-      </Row>
+      </ActionBar>
       <Text size="note" tone="quiet">
         A list has the columns group and may_be_away. Which servers belong to a group is said in the list of
         servers, or on a server's panel.
@@ -213,21 +211,11 @@ function NewGroup() {
 
 function LeftAway({ rows }: { rows: Away[] }) {
   return (
-    <Box
-      sx={{
-        display: "grid",
-        gap: 1,
-        borderLeft: `3px solid ${ink("deep")}`,
-        bgcolor: ink("deep2"),
-        px: 1.5,
-        py: 1,
-      }}
-    >
-      <Title level={3}>Left away</Title>
+    <Section title="Left away" level={3} gap={1} side="deep" ground="deep" px={1.5} py={1}>
       {rows.map((row) => (
         <GiveBack key={row.server} row={row} />
       ))}
-    </Box>
+    </Section>
   );
 }
 
@@ -263,7 +251,7 @@ export function GiveBack({ row }: { row: Away }) {
           label={`Why ${row.server} is back`}
           value={reason}
           onChange={(e) => setReason(e.target.value)}
-          sx={{ flex: 1, bgcolor: "background.paper" }}
+          fullWidth
         />
         <Act
           takes="run"

@@ -11,7 +11,7 @@ import { clock, count, day } from "../shell/format";
 import { More } from "../ui/More";
 import { Notice } from "../ui/Notice";
 import { Mono, Title } from "../ui/text";
-import { ink } from "../theme/theme";
+import { Key } from "../ui/Key";
 import { Row, Stack, Text } from "../ui/layout";
 
 /** What was there at an earlier reading and is not any more, until someone has looked. */
@@ -74,10 +74,7 @@ export function History({ server }: { server: ServerDetail }) {
           {count(server.readings, "reading")}
         </Text>
         <Button variant="outlined" sx={{ ml: "auto" }} aria-expanded={open} onClick={() => setOpen(!open)}>
-          {open ? "Close" : "What changed"}{" "}
-          <Box component="kbd" sx={{ ml: 0.75, fontSize: 11 }}>
-            h
-          </Box>
+          {open ? "Close" : "What changed"} <Key>h</Key>
         </Button>
       </Row>
       {open && <Compare name={server.name} />}
@@ -133,9 +130,9 @@ function ChangeList({ changes }: { changes: Changes }) {
     <Stack as="ul" aria-label="Changes" m={0} p={0} plain gap={0.5} size="small">
       {changes.changes.map((c) => (
         <li key={c.what + c.slot}>
-          <Box component="strong" sx={{ color: c.what === "vanished" ? ink("deep") : undefined }}>
+          <Text as="strong" tone={c.what === "vanished" ? "deep" : "plain"}>
             {WORDS[c.what] ?? c.what}
-          </Box>{" "}
+          </Text>{" "}
           {c.name} in {c.slot}:{" "}
           <Mono>
             {c.before ?? "–"} → {c.after ?? "–"}

@@ -1,6 +1,5 @@
 import Box from "@mui/material/Box";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { Link } from "react-router";
 
 import { api, type Component, type ServerDetail, take } from "../api/client";
 import { server as serverQuery } from "./queries";
@@ -11,8 +10,6 @@ import { Tag } from "../ui/Tag";
 import { GoBack } from "./GoBack";
 import { Mono, Title } from "../ui/text";
 import { useSiteNow } from "../shell/time";
-import { fonts, ink } from "../theme/theme";
-import { Glyph } from "../waterline/Glyph";
 import { OFF, VERDICTS, WORST_FIRST } from "../waterline/words";
 import { readAgain } from "./orders";
 import { Acts } from "./Acts";
@@ -21,6 +18,8 @@ import { History, LostParts } from "./History";
 import { HostReport } from "./HostReport";
 import { Hindrances, Ways } from "./Ways";
 import { Block, Stack, Text } from "../ui/layout";
+import { InkLink } from "../ui/links";
+import { Glyph } from "../waterline/Glyph";
 
 const wantsCredentials = (cause: string | undefined): boolean =>
   cause === "signed out" || cause === "no credentials";
@@ -96,13 +95,13 @@ function Failed({ server }: { server: ServerDetail }) {
     <Notice title={`${failure.cause}`}>
       {failure.detail}. {failure.remedy}
       {failure.cause.startsWith("certificate") && seen && (
-        <Box sx={{ mt: 1, fontFamily: fonts.mono, fontSize: 12 }}>
-          {server.pin && <div>known {server.pin}</div>}
-          <div>shown {seen}</div>
+        <Stack mt={1} size="fine" left>
+          {server.pin && <Mono>known {server.pin}</Mono>}
+          <Mono>shown {seen}</Mono>
           <Act takes="approve" variant="outlined" sx={{ mt: 1 }} onClick={() => trust.mutate(seen)}>
             Accept the shown certificate
           </Act>
-        </Box>
+        </Stack>
       )}
       {wantsCredentials(failure.cause) && <Credentials names={[server.name]} user={server.user} open />}
     </Notice>
@@ -139,43 +138,16 @@ function PartGroup({ server, parts }: { server: string; parts: Component[] }) {
   ];
   const off = OFF.has(lead.verdict);
   return (
-    <Box
-      component="li"
-      sx={{
-        display: "grid",
-        gridTemplateColumns: "22px 1fr auto",
-        columnGap: 1,
-        py: 0.9,
-        borderTop: `1px solid ${ink("rule")}`,
-      }}
-    >
-      <Box
-        sx={{
-          display: "grid",
-          alignContent: "start",
-          gap: 0.5,
-          fontFamily: fonts.title,
-          fontSize: 12,
-          fontWeight: 700,
-        }}
-      >
+    <Stack as="li" style={{ gridTemplateColumns: "22px 1fr auto", columnGap: 8 }} ruled py={0.9}>
+      <Stack start gap={0.5} size="fine" strong>
         {lead.letter}
         <Glyph verdict={lead.verdict} behind={lead.behind ?? 0} label={VERDICTS[lead.verdict]} />
-      </Box>
+      </Stack>
       <Block minWidth={0}>
-        <Box
-          component={lead.product ? Link : "div"}
-          {...(lead.product ? { to: `/drift?product=${lead.product}` } : {})}
-          sx={{
-            fontWeight: 600,
-            color: "text.primary",
-            textDecoration: "none",
-            "&:hover": { textDecoration: lead.product ? "underline" : "none" },
-          }}
-        >
-          {lead.name}
+        <strong>
+          {lead.product ? <InkLink to={`/drift?product=${lead.product}`}>{lead.name}</InkLink> : lead.name}
           {parts.length > 1 && ` × ${parts.length}`}
-        </Box>
+        </strong>
         <Text size="small">
           <Mono>
             {versions.map(([v, n]) => `${v ?? "unread"}${versions.length > 1 ? ` ×${n}` : ""}`).join(", ")}
@@ -199,7 +171,7 @@ function PartGroup({ server, parts }: { server: string; parts: Component[] }) {
           <Tag tone={TONE[lead.importance] ?? "rule"}>{lead.importance}</Tag>
         </Box>
       )}
-    </Box>
+    </Stack>
   );
 }
 

@@ -1,6 +1,5 @@
 import Box from "@mui/material/Box";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { Link } from "react-router";
 
 import { api, take } from "../api/client";
 import { lost as lostQuery, named } from "./queries";
@@ -15,6 +14,7 @@ import { Credentials } from "./Credentials";
 import { tryReach } from "./orders";
 import { type Spot, tellResets } from "../waterline/spots";
 import { Block, Stack, Text } from "../ui/layout";
+import { TextLink } from "../ui/links";
 import { Press } from "../ui/Press";
 
 /** Nothing selected: what of the whole floor needs someone, the worst first. */
@@ -160,9 +160,7 @@ function Hindered({ spots }: { spots: Spot[] }) {
           ))}
       </Stack>
       <Text mt={0.75} size="note">
-        <Link to="/floor?lens=health" style={{ color: "inherit" }}>
-          Show it on the floor
-        </Link>
+        <TextLink to="/floor?lens=health">Show it on the floor</TextLink>
       </Text>
     </Block>
   );

@@ -8,9 +8,8 @@ import { Notice } from "../ui/Notice";
 import { Tag } from "../ui/Tag";
 import { Title } from "../ui/text";
 import { useSiteNow } from "../shell/time";
-import { ink } from "../theme/theme";
 import { tryReach } from "./orders";
-import { Stack, Text } from "../ui/layout";
+import { Block, Stack, Text } from "../ui/layout";
 
 /** What will get in the way of an update, each with its remedy. */
 export function Hindrances({ server }: { server: ServerDetail }) {
@@ -18,11 +17,7 @@ export function Hindrances({ server }: { server: ServerDetail }) {
   return (
     <Stack as="ul" aria-label="What will get in the way" m={0} p={0} plain gap={0.75}>
       {server.hindrances.map((h) => (
-        <Box
-          component="li"
-          key={h.what + h.seen}
-          sx={{ borderLeft: `3px solid ${ink(h.stops ? "deep" : "pending")}`, pl: 1.25, fontSize: 13 }}
-        >
+        <Block as="li" key={h.what + h.seen} side={h.stops ? "deep" : "pending"} pl={1.25} size="small">
           <strong>{h.what}</strong>: {h.seen}
           {h.stops && (
             <>
@@ -31,7 +26,7 @@ export function Hindrances({ server }: { server: ServerDetail }) {
             </>
           )}
           <Text tone="quiet">{h.remedy}</Text>
-        </Box>
+        </Block>
       ))}
     </Stack>
   );

@@ -6,6 +6,7 @@ import { type FormEvent, useState } from "react";
 
 import { api, type Group, take } from "../api/client";
 import { Act } from "../ui/Act";
+import { ActionBar } from "../ui/ActionBar";
 import { Field, Unsaid } from "../ui/Field";
 import { Row, Stack, Text } from "../ui/layout";
 import { Title } from "../ui/text";
@@ -143,7 +144,7 @@ export function GroupEditor({ group, done }: { group: Group; done: () => void })
         the group, and a person is called.
       </Text>
       <Unsaid error={change.error} fields={FIELDS} />
-      <Row gap={1}>
+      <ActionBar>
         <Act
           takes="keep"
           type="submit"
@@ -156,7 +157,7 @@ export function GroupEditor({ group, done }: { group: Group; done: () => void })
         <Act variant="outlined" onClick={done}>
           Close
         </Act>
-      </Row>
+      </ActionBar>
     </Stack>
   );
 }

@@ -9,7 +9,8 @@ import { useSiteNow } from "../shell/time";
 import { Act } from "../ui/Act";
 import { Field, Unsaid } from "../ui/Field";
 import { Block, Row, Stack, Text } from "../ui/layout";
-import { Mono, Title } from "../ui/text";
+import { Section } from "../ui/Section";
+import { Mono } from "../ui/text";
 import { hooks as hooksQuery } from "./queries";
 
 /** The house's own tools that are asked: each with how it last answered. */
@@ -17,8 +18,7 @@ export function Hooks() {
   const { data = [] } = useQuery(hooksQuery);
   const now = useSiteNow(5000);
   return (
-    <Block as="section" mt={2.5} aria-label="Hooks">
-      <Title level={2}>Hooks</Title>
+    <Section title="Hooks" mt={2.5}>
       <Text tone="quiet" size="body" mb={1}>
         Where the house&apos;s own tools are asked over HTTPS: to move work off a server and take it back, to
         say when a group is whole again, and to call somebody. What is sent is signed.
@@ -29,7 +29,7 @@ export function Hooks() {
         ))}
       </Stack>
       <NewHook />
-    </Block>
+    </Section>
   );
 }
 

@@ -5,6 +5,7 @@ import { type FormEvent, useState } from "react";
 
 import { api, type House, type HouseChange, take } from "../api/client";
 import { Act } from "../ui/Act";
+import { ActionBar } from "../ui/ActionBar";
 import { Field, Unsaid } from "../ui/Field";
 import { Row, Stack, Text } from "../ui/layout";
 import { Title } from "../ui/text";
@@ -142,7 +143,7 @@ export function Settings({ house }: { house: House }) {
         label="Who starts a run neither drafted nor approved it"
       />
       <Unsaid error={save.error} fields={FIELDS} />
-      <Row gap={1} align="center">
+      <ActionBar>
         <Act
           takes="keep"
           type="submit"
@@ -157,7 +158,7 @@ export function Settings({ house }: { house: House }) {
             Holds from now on.
           </Text>
         )}
-      </Row>
+      </ActionBar>
       <Text size="small" tone="quiet">
         The timetable, the forecast and the engine keep to these alike. They stand on each sheet: changing a
         limit ends the approvals of sheets that it concerns.

@@ -5,9 +5,9 @@ import type { Group } from "../api/client";
 import { groups as groupsQuery } from "../api/queries";
 import { count, foldRuns } from "../shell/format";
 import { ink } from "../theme/theme";
-import { Block, Row, Text } from "../ui/layout";
+import { Row, Text } from "../ui/layout";
 import { Press } from "../ui/Press";
-import { Title } from "../ui/text";
+import { Section } from "../ui/Section";
 
 const Rows = styled("ul")({
   listStyle: "none",
@@ -29,8 +29,7 @@ const Item = styled("li")({
 export function Together({ choose }: { choose: (name: string) => void }) {
   const { data = [] } = useQuery(groupsQuery);
   return (
-    <Block as="section" mt={2.5} aria-label="Who serves together">
-      <Title level={2}>Who serves together</Title>
+    <Section title="Who serves together" mt={2.5}>
       <Text tone="quiet" size="body" mb={1}>
         Of each group so many may be off the line at one time, over all runs. Press a name to say how its work
         is moved off before a server goes away, and when the group is whole again.
@@ -42,7 +41,7 @@ export function Together({ choose }: { choose: (name: string) => void }) {
             <OneGroup key={group.name} group={group} choose={choose} />
           ))}
       </Rows>
-    </Block>
+    </Section>
   );
 }
 

@@ -7,6 +7,7 @@ import { type FormEvent, useState } from "react";
 
 import { api, type MaintenanceWindow, take, type WindowChange } from "../api/client";
 import { Act } from "../ui/Act";
+import { ActionBar } from "../ui/ActionBar";
 import { Field, Unsaid } from "../ui/Field";
 import { Row, Stack, Text } from "../ui/layout";
 import { Title } from "../ui/text";
@@ -149,7 +150,7 @@ export function WindowEditor({ window: was, zone, today, done }: Props) {
         were laid into it keep the times they have.
       </Text>
       <Unsaid error={keep.error ?? drop.error} fields={FIELDS} />
-      <Row gap={1}>
+      <ActionBar>
         <Act
           takes="keep"
           type="submit"
@@ -170,7 +171,7 @@ export function WindowEditor({ window: was, zone, today, done }: Props) {
             Delete {was.name}
           </Act>
         )}
-      </Row>
+      </ActionBar>
     </Stack>
   );
 }

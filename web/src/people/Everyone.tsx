@@ -1,4 +1,3 @@
-import Box from "@mui/material/Box";
 import { styled } from "@mui/material/styles";
 import Button from "@mui/material/Button";
 import Checkbox from "@mui/material/Checkbox";
@@ -17,6 +16,7 @@ import { Spoken, Title } from "../ui/text";
 import { useBarred } from "../api/rights";
 import { useSiteNow } from "../shell/time";
 import { ink } from "../theme/theme";
+import { Facts } from "../ui/Facts";
 import { Row, Stack, Text } from "../ui/layout";
 import { Field, Unsaid } from "../ui/Field";
 
@@ -77,21 +77,9 @@ export function Everyone({ me }: { me: Me }) {
           ))}
         </tbody>
       </Rights>
-      <Box
-        component="dl"
-        sx={{
-          m: 0,
-          fontSize: 13,
-          display: "grid",
-          gridTemplateColumns: "auto 1fr",
-          columnGap: 1.5,
-          rowGap: 0.25,
-          "& dt": { fontWeight: 650 },
-          "& dd": { m: 0, color: "text.secondary" },
-        }}
-      >
-        {me.table.map((row) => [<dt key={row.right}>{row.right}</dt>, <dd key={row.words}>{row.words}</dd>])}
-      </Box>
+      <Text size="small">
+        <Facts rows={me.table.map((row) => [row.right, row.words])} />
+      </Text>
       <NewPerson rights={me.table.map((row) => row.right)} />
     </Stack>
   );
@@ -120,7 +108,7 @@ function PersonRow({
   return (
     <>
       <tr>
-        <th scope="row" style={{ fontSize: 13.5 }}>
+        <th scope="row">
           {person.name} {person.name === me.name && <Tag>you</Tag>}{" "}
           {!person.active && <Tag tone="deep">disabled</Tag>}
         </th>
@@ -158,7 +146,8 @@ function PersonRow({
             aria-expanded={open}
             aria-label={`${open ? "Close" : "More"}: ${person.name}`}
             onClick={toggle}
-            sx={{ py: 0, color: ink("water") }}
+            size="row"
+            color="secondary"
           >
             {open ? "Close" : "More"}
           </Act>
@@ -273,7 +262,7 @@ function NewPerson({ rights }: { rights: Right[] }) {
           onChange={(e) => setPassword(e.target.value)}
           autoComplete="new-password"
           helperText="12 characters or more"
-          sx={{ "& .MuiFormHelperText-root": { position: "absolute", top: "100%" } }}
+          sx={{ "& .MuiFormHelperText-root": { position: { md: "absolute" }, top: "100%" } }}
         />
         {rights.map((right) => (
           <Text as="label" key={right} size="body" noWrap>

@@ -11,8 +11,7 @@ import { Notice } from "../ui/Notice";
 import { Tag } from "../ui/Tag";
 import { Title } from "../ui/text";
 import { useSiteNow } from "../shell/time";
-import { ink } from "../theme/theme";
-import { Block, Stack, Text } from "../ui/layout";
+import { Block, Row, Stack, Text } from "../ui/layout";
 import { Field, Unsaid } from "../ui/Field";
 
 /** One's own: what one may do, the password, and where one is signed in. */
@@ -94,32 +93,13 @@ function Sessions() {
       <Title level={3}>Where you are signed in</Title>
       <Block as="ul" aria-label="Your sessions" m={0} p={0} plain>
         {data.map((s) => (
-          <Box
-            component="li"
-            key={s.id}
-            sx={{
-              display: "flex",
-              gap: 1,
-              alignItems: "center",
-              py: 0.75,
-              borderBottom: `1px solid ${ink("rule")}`,
-              fontSize: 13,
-            }}
-          >
+          <Row as="li" key={s.id} gap={1} align="center" py={0.75} under size="small">
             <Block flex={1} minWidth={0}>
               {s.where || "an address unknown"} {s.own && <Tag tone="water">this one</Tag>}
-              <Box
-                sx={{
-                  color: "text.secondary",
-                  overflow: "hidden",
-                  textOverflow: "ellipsis",
-                  whiteSpace: "nowrap",
-                }}
-                title={s.agent}
-              >
+              <Text tone="quiet" cut title={s.agent}>
                 {s.seen ? `last used ${ago(s.seen, now)}` : ""}
                 {s.agent && `, ${s.agent}`}
-              </Box>
+              </Text>
             </Block>
             {!s.own && (
               <Button
@@ -130,7 +110,7 @@ function Sessions() {
                 End
               </Button>
             )}
-          </Box>
+          </Row>
         ))}
       </Block>
       {end.error && <Notice>{end.error.message}</Notice>}

@@ -15,7 +15,6 @@ import { Table } from "../ui/Table";
 import { Tag } from "../ui/Tag";
 import { Mono, Title } from "../ui/text";
 import { useAddress } from "../shell/selection";
-import { ink } from "../theme/theme";
 import { FILTERS, type Filter, tellFacts } from "./trail";
 import { Block, Row, Stack, Text } from "../ui/layout";
 
@@ -243,12 +242,12 @@ function Proof({ page }: { page: AuditPage }) {
       {page.heads.length === 0 && <Text tone="quiet">Nothing yet.</Text>}
       <Block as="ul" aria-label="Signed links" m={0} p={0} plain>
         {page.heads.map((h) => (
-          <Box component="li" key={h.number} sx={{ py: 0.5, borderBottom: `1px solid ${ink("rule")}` }}>
+          <Block as="li" key={h.number} py={0.5} under>
             Entry {h.number}, {day(new Date(h.at))} {clock(new Date(h.at))}
             <Text size="note" tone="quiet">
               {h.why}; <Mono>{h.link.slice(0, 16)}…</Mono>
             </Text>
-          </Box>
+          </Block>
         ))}
       </Block>
       <Box>

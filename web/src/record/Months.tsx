@@ -1,13 +1,13 @@
 // The fleet over months: drift of each model as a line, exposures closed after how long, and what failed how often.
-import Box from "@mui/material/Box";
 import { useQuery } from "@tanstack/react-query";
-import { Link } from "react-router";
 
 import type { MonthsData } from "../api/client";
 import { count, month } from "../shell/format";
 import { ink } from "../theme/theme";
 import { Block, Text } from "../ui/layout";
+import { WayTo } from "../ui/links";
 import { Notice } from "../ui/Notice";
+import { Section } from "../ui/Section";
 import { Split } from "../ui/Split";
 import { Table } from "../ui/Table";
 import { Mono, Title } from "../ui/text";
@@ -26,9 +26,7 @@ export function Months() {
   if (!data) return null;
   return (
     <Split label="The fleet over months">
-      <Box component={Link} to="/record" sx={{ color: ink("water") }}>
-        Record
-      </Box>
+      <WayTo to="/record">Record</WayTo>
       <Title>Over months</Title>
       <Drift data={data} />
       <Closed data={data} />
@@ -42,10 +40,7 @@ const [WIDTH, HEIGHT] = [860, 190];
 function Drift({ data }: { data: MonthsData }) {
   const lines = layOut(data.models, WIDTH, HEIGHT);
   return (
-    <Block as="section" aria-labelledby="drift-months" mt={1.5}>
-      <Title level={2} id="drift-months">
-        Servers off the baseline, of each model
-      </Title>
+    <Section title="Servers off the baseline, of each model" mt={1.5}>
       {lines.length === 0 ? (
         <Text tone="quiet">Kept from today on, once a day, for every model that was read.</Text>
       ) : (
@@ -87,7 +82,7 @@ function Drift({ data }: { data: MonthsData }) {
           </Table>
         </>
       )}
-    </Block>
+    </Section>
   );
 }
 
@@ -99,11 +94,11 @@ function Drawing({ lines }: { lines: ModelLine[] }) {
       .sort()
       .at(-1) ?? "";
   return (
-    <Block my={1}>
+    <Block my={1} tabIndex={0} style={{ overflowX: "auto" }}>
       <svg
         viewBox={`0 0 ${WIDTH + 190} ${HEIGHT + 26}`}
         width="100%"
-        style={{ maxWidth: WIDTH + 190 }}
+        style={{ maxWidth: WIDTH + 190, minWidth: 620, display: "block" }}
         role="img"
         aria-label={`Share of servers off the baseline, ${month(from)} to ${month(until)}; in figures below.`}
       >
@@ -153,10 +148,7 @@ function Drawing({ lines }: { lines: ModelLine[] }) {
 
 function Closed({ data }: { data: MonthsData }) {
   return (
-    <Block as="section" aria-labelledby="closed-months" mt={2.5}>
-      <Title level={2} id="closed-months">
-        Advisories closed after how many days
-      </Title>
+    <Section title="Advisories closed after how many days" mt={2.5}>
       {data.closed.length === 0 ? (
         <Text tone="quiet">No run of this house has written a release that closes one yet.</Text>
       ) : (
@@ -193,16 +185,13 @@ function Closed({ data }: { data: MonthsData }) {
           </tbody>
         </Table>
       )}
-    </Block>
+    </Section>
   );
 }
 
 function Failures({ data }: { data: MonthsData }) {
   return (
-    <Block as="section" aria-labelledby="failed-months" mt={2.5}>
-      <Title level={2} id="failed-months">
-        What failed how often
-      </Title>
+    <Section title="What failed how often" mt={2.5}>
       {data.failures.length === 0 ? (
         <Text tone="quiet">No write of the last year has failed.</Text>
       ) : (
@@ -237,6 +226,6 @@ function Failures({ data }: { data: MonthsData }) {
           </tbody>
         </Table>
       )}
-    </Block>
+    </Section>
   );
 }

@@ -1,18 +1,14 @@
 import type { RunRecord } from "../api/client";
 import { clock, day, fewNames } from "../shell/format";
-import { Block } from "../ui/layout";
+import { Section } from "../ui/Section";
 import { Table } from "../ui/Table";
 import { Tag } from "../ui/Tag";
-import { Title } from "../ui/text";
 
 /** What people did to a run, and what was refused them, from the audit trail. */
 export function People({ data }: { data: RunRecord }) {
   if (!data.people.length) return null;
   return (
-    <Block as="section" mt={3} aria-labelledby="people-of-run">
-      <Title level={2} id="people-of-run">
-        What people did
-      </Title>
+    <Section title="What people did" mt={3}>
       <Table framed aria-label="What people did">
         <thead>
           <tr>
@@ -39,6 +35,6 @@ export function People({ data }: { data: RunRecord }) {
           ))}
         </tbody>
       </Table>
-    </Block>
+    </Section>
   );
 }

@@ -1,5 +1,6 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import { styled } from "@mui/material/styles";
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
@@ -15,7 +16,9 @@ import { Split } from "../ui/Split";
 import { Tag } from "../ui/Tag";
 import { Title } from "../ui/text";
 import { ink } from "../theme/theme";
+import { ActionBar } from "../ui/ActionBar";
 import { Block, Row, Text } from "../ui/layout";
+import { WayTo } from "../ui/links";
 import { Files } from "./Files";
 import { People } from "./People";
 import { Servers } from "./Servers";
@@ -35,7 +38,7 @@ export function RecordPlace() {
         drawing="rows"
         title="Nothing on record yet"
         act={
-          <Row gap={1}>
+          <ActionBar>
             <Button component={Link} to="/run-sheet" variant="contained">
               Go to the Run sheet
             </Button>
@@ -45,7 +48,7 @@ export function RecordPlace() {
             <Button component={Link} to="/record/months" variant="outlined">
               Over months
             </Button>
-          </Row>
+          </ActionBar>
         }
       >
         Every run is kept here with its before and after, who started it, and what can be taken back.
@@ -60,52 +63,45 @@ export function RecordPlace() {
         height: { md: "100%" },
       }}
     >
-      <Box
-        component="nav"
-        tabIndex={0}
-        aria-label="Runs"
-        sx={{ px: 2, py: 1.5, overflow: "auto", borderRight: `1px solid ${ink("rule")}` }}
-      >
+      <Runs tabIndex={0} aria-label="Runs">
         <Title level={2}>Record</Title>
-        <Box component={Link} to="/record/trail" sx={{ color: ink("water"), fontSize: 13.5 }}>
-          Audit trail: who did what
-        </Box>
-        <Box
-          component={Link}
-          to="/record/months"
-          sx={{ color: ink("water"), fontSize: 13.5, display: "block" }}
-        >
-          Over months: drift, exposures, failures
-        </Box>
+        <div>
+          <WayTo to="/record/trail">Audit trail: who did what</WayTo>
+        </div>
+        <div>
+          <WayTo to="/record/months">Over months: drift, exposures, failures</WayTo>
+        </div>
         {ended.map((r) => (
           <RunLink key={r.id} run={r} current={r.id === shown} />
         ))}
         <More shown={data.rows.length} total={data.total} more={() => setLimit(limit * 5)} />
-      </Box>
+      </Runs>
       <Shown id={shown} />
     </Box>
   );
 }
 
+const Runs = styled("nav")(({ theme }) => ({
+  padding: theme.spacing(1.5, 2),
+  overflow: "auto",
+  borderRight: `1px solid ${ink("rule")}`,
+}));
+
+const OneRun = styled(Link)(({ theme }) => ({
+  display: "block",
+  color: ink("ink"),
+  textDecoration: "none",
+  padding: theme.spacing(1, 0, 1, 1.25),
+  marginTop: theme.spacing(0.5),
+  borderLeft: "3px solid transparent",
+  borderBottom: `1px solid ${ink("rule")}`,
+  "&[aria-current]": { borderLeftColor: ink("water"), backgroundColor: ink("sheet") },
+}));
+
 function RunLink({ run, current }: { run: RunSummary; current: boolean }) {
   const at = run.started_at ? new Date(run.started_at) : null;
   return (
-    <Box
-      component={Link}
-      to={`/record/${run.id}`}
-      aria-current={current ? "page" : undefined}
-      sx={{
-        display: "block",
-        color: "text.primary",
-        textDecoration: "none",
-        py: 1,
-        pl: 1.25,
-        mt: 0.5,
-        borderLeft: `3px solid ${current ? ink("water") : "transparent"}`,
-        bgcolor: current ? "background.paper" : "transparent",
-        borderBottom: `1px solid ${ink("rule")}`,
-      }}
-    >
+    <OneRun to={`/record/${run.id}`} aria-current={current ? "page" : undefined}>
       <strong>{run.name}</strong>
       <Text tone="quiet" size="note">
         {at && `${day(at)}, ${clock(at)}`}
@@ -114,7 +110,7 @@ function RunLink({ run, current }: { run: RunSummary; current: boolean }) {
         {count(run.count, "server")}
         {run.failed ? `, ${run.failed} failed` : run.state === "running" ? ", running" : ", nothing failed"}
       </Text>
-    </Box>
+    </OneRun>
   );
 }
 

@@ -158,7 +158,8 @@ function Done({ run, server: s }: { run: number; server: RecordServer }) {
             why={d.back_to ? null : `No way back: ${d.barred}`}
             aria-label={`${d.back_to ? `Back to ${d.back_to}` : "No way back"}: ${d.slot} of ${s.server}`}
             onClick={() => back.mutate(d.slot)}
-            sx={{ py: 0, fontSize: 12, width: 124 }}
+            size="row"
+            sx={{ width: 124 }}
           >
             {d.back_to ? `Back to ${d.back_to}` : "No way back"}
           </Act>
@@ -172,7 +173,8 @@ function Done({ run, server: s }: { run: number; server: RecordServer }) {
             variant="outlined"
             aria-label={`All of it back: ${s.server}`}
             onClick={() => back.mutate("")}
-            sx={{ py: 0, fontSize: 12, width: 124 }}
+            size="row"
+            sx={{ width: 124 }}
           >
             All of it back
           </Act>

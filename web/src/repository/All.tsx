@@ -1,16 +1,15 @@
-import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useMutation } from "@tanstack/react-query";
 
 import { api, type RepositoryHead, take } from "../api/client";
 import { count, size } from "../shell/format";
 import { Act } from "../ui/Act";
+import { ActionBar } from "../ui/ActionBar";
 import { Notice } from "../ui/Notice";
-import { Title } from "../ui/text";
-import { ink } from "../theme/theme";
 import { State } from "./Shown";
-import { Row, Stack, Text } from "../ui/layout";
+import { Block, Row, Stack, Text } from "../ui/layout";
 import { Press } from "../ui/Press";
+import { Section } from "../ui/Section";
 
 interface Props {
   all: RepositoryHead[];
@@ -28,24 +27,19 @@ export function All({ all, shown, pick, compare, plan, carry }: Props) {
     mutationFn: (id: number) => take(api.DELETE("/api/v1/repositories/{id}", { params: { path: { id } } })),
   });
   return (
-    <Stack as="section" gap={1.25}>
-      <Title level={2}>Repositories</Title>
-      <Row gap={1}>
+    <Section title="Repositories" gap={1.25}>
+      <ActionBar>
         <Button variant="outlined" onClick={plan}>
           Pack another
         </Button>
         <Act takes="keep" variant="outlined" onClick={carry}>
           Carry one in
         </Act>
-      </Row>
+      </ActionBar>
       {drop.error && <Notice title="Not dropped">{drop.error.message}</Notice>}
       <Stack as="ul" aria-label="Repositories" m={0} p={0} plain gap={0.5}>
         {all.map((r) => (
-          <Box
-            component="li"
-            key={r.id}
-            sx={{ borderLeft: `3px solid ${r.id === shown ? ink("water") : ink("rule")}`, pl: 1.25, py: 0.5 }}
-          >
+          <Block as="li" key={r.id} side={r.id === shown ? "water" : "rule"} pl={1.25} py={0.5}>
             <Press type="button" aria-current={r.id === shown} onClick={() => pick(r.id)} tone="plain">
               <strong>{r.name}</strong> <State repository={r} />
               <Text tone="quiet" size="note">
@@ -69,15 +63,16 @@ export function All({ all, shown, pick, compare, plan, carry }: Props) {
                   variant="text"
                   why={r.state === "packing" ? "It is being packed." : null}
                   onClick={() => drop.mutate(r.id)}
-                  sx={{ px: 0, py: 0, color: ink("ink2") }}
+                  size="inline"
+                  color="quiet"
                 >
                   Drop it
                 </Act>
               )}
             </Row>
-          </Box>
+          </Block>
         ))}
       </Stack>
-    </Stack>
+    </Section>
   );
 }

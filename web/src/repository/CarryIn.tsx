@@ -14,7 +14,6 @@ import { Act } from "../ui/Act";
 import { Notice } from "../ui/Notice";
 import { Tag } from "../ui/Tag";
 import { Mono, Title } from "../ui/text";
-import { ink } from "../theme/theme";
 import { upload } from "./upload";
 import { Block, Row, Stack, Text } from "../ui/layout";
 import { Press } from "../ui/Press";
@@ -182,7 +181,7 @@ function Refused({ arrival: a }: { arrival: Arrival }) {
     <Stack gap={0.75}>
       <Notice title={`Refused: ${a.code}; nothing was stored`}>{a.message}</Notice>
       {a.code === "untrusted" && (
-        <Box sx={{ border: `1px solid ${ink("ink")}`, p: 1, fontSize: 13.5, display: "grid", gap: 0.75 }}>
+        <Stack framed="plain" p={1} gap={0.75}>
           <span>Its root key is</span>
           <Mono>{a.root_key.split(",").join(" ")}</Mono>
           <span>Trust it only if the same is shown where it was packed, told by telephone or on paper.</span>
@@ -196,7 +195,7 @@ function Refused({ arrival: a }: { arrival: Arrival }) {
               I have compared them: trust these keys and carry it in
             </Act>
           </Box>
-        </Box>
+        </Stack>
       )}
       {a.code === "expired" && (
         <Row

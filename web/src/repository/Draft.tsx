@@ -13,11 +13,11 @@ import { Act } from "../ui/Act";
 import { Notice } from "../ui/Notice";
 import { Mono, Title } from "../ui/text";
 import { useAddress, useSelection } from "../shell/selection";
-import { ink } from "../theme/theme";
 import { PackingList } from "./PackingList";
 import { groupOffers, readCapacity, readTrims, spellTrims, toggled } from "./trims";
 import { Scale } from "./Scale";
-import { Block, Row, Text } from "../ui/layout";
+import { Block, Row, Stack, Text } from "../ui/layout";
+import { Struck } from "../ui/Pill";
 import { Press } from "../ui/Press";
 
 /** What would be packed: trimmed until it fits, with what each trim saves and what it costs the servers. */
@@ -218,15 +218,10 @@ function Trims({ data, press }: { data: Packing; press: (trim: Trim) => void }) 
   const groups = every.filter(([word, offers]) => more || word !== "Products" || offers.some((o) => o.made));
   if (!every.length) return null;
   return (
-    <Box
-      sx={{
-        display: "grid",
-        gridTemplateColumns: "max-content minmax(0,1fr)",
-        columnGap: 1.5,
-        rowGap: 0.5,
-        mb: 1.5,
-        fontSize: 13,
-      }}
+    <Stack
+      style={{ gridTemplateColumns: "max-content minmax(0,1fr)", columnGap: 12, rowGap: 4 }}
+      mb={1.5}
+      size="small"
     >
       {groups.map(([word, offers]) => [
         <Text key={word} tone="quiet" pt={0.25}>
@@ -240,27 +235,16 @@ function Trims({ data, press }: { data: Packing; press: (trim: Trim) => void }) 
           gap={0.5}
         >
           {offers.map((o) => (
-            <Button
+            <Struck
               key={o.value}
-              variant="outlined"
               aria-pressed={o.made}
               onClick={() => press({ by: o.by as Trim["by"], value: o.value })}
-              sx={{
-                px: 0.75,
-                py: 0,
-                fontSize: 12.5,
-                minHeight: 24,
-                borderStyle: o.made ? "dashed" : "solid",
-                borderColor: ink("rule"),
-                color: o.made ? "text.secondary" : "text.primary",
-                textDecoration: o.made ? "line-through" : "none",
-              }}
             >
               {o.label}
-              <Box component="span" sx={{ ml: 0.75, color: "text.secondary", display: "inline-block" }}>
+              <Text as="span" ml={0.75} tone="quiet">
                 <Mono>−{size(o.saves)}</Mono>
-              </Box>
-            </Button>
+              </Text>
+            </Struck>
           ))}
         </Row>,
       ])}
@@ -274,7 +258,7 @@ function Trims({ data, press }: { data: Packing; press: (trim: Trim) => void }) 
           </Box>
         </>
       )}
-    </Box>
+    </Stack>
   );
 }
 
@@ -290,19 +274,16 @@ function Losses({ losses }: { losses: Loss[] }) {
     losses.some((l) => l.what === what),
   );
   return (
-    <Box
+    <Block
       role="status"
       aria-label="What the servers lose"
-      sx={{
-        borderLeft: `3px solid ${ink("pending")}`,
-        bgcolor: ink("pending2"),
-        px: 1.5,
-        py: 0.75,
-        mb: 1.5,
-        fontSize: 13,
-        maxHeight: 190,
-        overflow: "auto",
-      }}
+      side="pending"
+      ground="pending"
+      px={1.5}
+      py={0.75}
+      mb={1.5}
+      size="small"
+      style={{ maxHeight: 190, overflow: "auto" }}
       tabIndex={0}
     >
       {kinds.map((what) => (
@@ -320,6 +301,6 @@ function Losses({ losses }: { losses: Loss[] }) {
             ))}
         </Block>
       ))}
-    </Box>
+    </Block>
   );
 }

@@ -9,12 +9,13 @@ import { seal as sealQuery, trustedRoots } from "./queries";
 import { FileButton } from "../shell/FileButton";
 import { count } from "../shell/format";
 import { Act } from "../ui/Act";
+import { ActionBar } from "../ui/ActionBar";
 import { Notice } from "../ui/Notice";
 import { Tag } from "../ui/Tag";
 import { Mono, Title } from "../ui/text";
-import { ink } from "../theme/theme";
 import { Block, Row, Stack, Text } from "../ui/layout";
 import { Press } from "../ui/Press";
+import { Section } from "../ui/Section";
 
 /** Who may seal here, and whose seals are accepted. */
 export function Holders() {
@@ -67,15 +68,14 @@ function OwnSeal({ seal }: { seal: SealState }) {
   const own = seal.root.holders.concat(seal.targets.holders);
   const kept = (id: string) => id === "new" || own.some((h) => h.keyid === id && h.kept);
   return (
-    <Stack as="section" gap={1}>
-      <Title level={2}>This house’s seal</Title>
-      <Box sx={{ color: seal.ends === "later" ? "text.secondary" : ink("deep"), fontSize: 13.5 }}>
+    <Section title="This house’s seal" gap={1}>
+      <Text tone={seal.ends === "later" ? "quiet" : "deep"} size="body">
         Root {seal.version}, good until {date(seal.expires)}
         {seal.ends === "soon" && ", which is soon: make the next one"}
         {seal.ends === "over" && ": ended, nothing sealed by it is accepted any more"}.
         {seal.older > 0 &&
           ` ${count(seal.older, "repository")} sealed under an older root; seal them anew if keys were taken out.`}
-      </Box>
+      </Text>
       {seal.draft && <Draft wanted={seal.draft} renew={() => void renew()} />}
       <Staffing title="Change who may sign (root)" wish={root} set={setRoot} kept={kept} />
       <Staffing title="Seal repositories (targets)" wish={targets} set={setTargets} kept={kept} />
@@ -84,7 +84,7 @@ function OwnSeal({ seal }: { seal: SealState }) {
         snapshot and timestamp, which Ordnung signs by itself
       </Row>
       {change.error && <Notice title="Not changed">{change.error.message}</Notice>}
-      <Row gap={1}>
+      <ActionBar>
         <Act
           takes="approve"
           variant="contained"
@@ -97,11 +97,11 @@ function OwnSeal({ seal }: { seal: SealState }) {
         <Button variant="outlined" href="/api/v1/seal/root" download="1.root.json">
           Get the first root
         </Button>
-      </Row>
+      </ActionBar>
       <Text tone="quiet" size="note">
         The first root can be trusted at a far end before anything is carried there.
       </Text>
-    </Stack>
+    </Section>
   );
 }
 
@@ -119,11 +119,7 @@ function Staffing({ title, wish, set, kept }: StaffingProps) {
     setKey("");
   };
   return (
-    <Box
-      role="group"
-      aria-label={title}
-      sx={{ border: `1px solid ${ink("rule")}`, p: 1, display: "grid", gap: 0.5, fontSize: 13 }}
-    >
+    <Stack role="group" aria-label={title} framed="rule" p={1} gap={0.5} size="small">
       <Row align="center" gap={1}>
         <Title level={3}>{title}</Title>
         <Block as="label" ml="auto" noWrap>
@@ -145,6 +141,8 @@ function Staffing({ title, wish, set, kept }: StaffingProps) {
           <Tag tone={kept(id) ? "water" : "rule"}>{kept(id) ? "kept here" : "elsewhere"}</Tag>
           <Button
             variant="text"
+            size="inline"
+            color="quiet"
             aria-label={`Take out ${id === "new" ? "the new key" : id.slice(0, 16)}: ${title}`}
             onClick={() =>
               set({
@@ -152,7 +150,7 @@ function Staffing({ title, wish, set, kept }: StaffingProps) {
                 threshold: Math.max(1, Math.min(wish.threshold, wish.keys.length - 1)),
               })
             }
-            sx={{ ml: "auto", p: 0, minWidth: 0, color: ink("ink2") }}
+            sx={{ ml: "auto" }}
           >
             take out
           </Button>
@@ -180,7 +178,7 @@ function Staffing({ title, wish, set, kept }: StaffingProps) {
           Add
         </Act>
       </Row>
-    </Box>
+    </Stack>
   );
 }
 
@@ -191,17 +189,14 @@ function Draft({ wanted, renew }: { wanted: NonNullable<SealState["draft"]>; ren
   });
   const drop = useMutation({ mutationFn: () => take(api.DELETE("/api/v1/seal/draft")), onSettled: renew });
   return (
-    <Box
+    <Stack
       role="status"
       aria-label="The next root"
-      sx={{
-        borderLeft: `3px solid ${ink("pending")}`,
-        bgcolor: ink("pending2"),
-        p: 1,
-        fontSize: 13,
-        display: "grid",
-        gap: 0.5,
-      }}
+      side="pending"
+      ground="pending"
+      p={1}
+      gap={0.5}
+      size="small"
     >
       <strong>The next root waits for signatures</strong>
       {wanted.map((w) => (
@@ -210,7 +205,7 @@ function Draft({ wanted, renew }: { wanted: NonNullable<SealState["draft"]>; ren
           <Mono>{w.open_to.map((k) => k.slice(0, 12)).join(", ")}</Mono>
         </span>
       ))}
-      <Row gap={1} wrap>
+      <ActionBar>
         <Button variant="outlined" href="/api/v1/seal/draft">
           Get the file
         </Button>
@@ -222,12 +217,12 @@ function Draft({ wanted, renew }: { wanted: NonNullable<SealState["draft"]>; ren
           pending={bring.isPending}
           chosen={([file]) => file && bring.mutate(file)}
         />
-        <Act takes="approve" variant="text" onClick={() => drop.mutate()} sx={{ color: ink("ink2") }}>
+        <Act takes="approve" variant="text" color="quiet" onClick={() => drop.mutate()}>
           Leave the root as it is
         </Act>
-      </Row>
+      </ActionBar>
       {bring.error && <Notice title="Not taken">{bring.error.message}</Notice>}
-    </Box>
+    </Stack>
   );
 }
 
@@ -239,8 +234,7 @@ function Accepted() {
     onSuccess: () => queries.invalidateQueries({ queryKey: ["repositories"] }),
   });
   return (
-    <Stack as="section" gap={0.5} size="small">
-      <Title level={2}>Seals accepted from elsewhere</Title>
+    <Section title="Seals accepted from elsewhere" gap={0.5} size="small">
       {data.length === 0 && (
         <Text tone="quiet">
           None yet. The first repository of another house is refused with its key shown, for you to compare.
@@ -256,12 +250,13 @@ function Accepted() {
             variant="text"
             aria-label={`Accept seals of ${r.name} no longer`}
             onClick={() => drop.mutate(r.id)}
-            sx={{ p: 0, color: ink("ink2") }}
+            size="inline"
+            color="quiet"
           >
             accept no longer
           </Act>
         </Block>
       ))}
-    </Stack>
+    </Section>
   );
 }

@@ -8,8 +8,9 @@ import type { components } from "../api/schema";
 import { sendFile } from "../api/client";
 import { size } from "../shell/format";
 import { Notice } from "../ui/Notice";
-import { Mono, Title } from "../ui/text";
+import { Mono } from "../ui/text";
 import { Row, Stack, Text } from "../ui/layout";
+import { Section } from "../ui/Section";
 
 type Package = components["schemas"]["Package"];
 
@@ -27,8 +28,7 @@ export function LookInside() {
     event.target.value = "";
   };
   return (
-    <Stack as="section" gap={1}>
-      <Title level={2}>Look into a package</Title>
+    <Section title="Look into a package" gap={1}>
       <Row gap={1}>
         <TextField
           size="small"
@@ -46,7 +46,7 @@ export function LookInside() {
       </Box>
       {look.error && <Notice title="Refused">{look.error.message}</Notice>}
       {look.data && <Told data={look.data} />}
-    </Stack>
+    </Section>
   );
 }
 

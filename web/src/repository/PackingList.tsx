@@ -1,5 +1,4 @@
 import Box from "@mui/material/Box";
-import { Link } from "react-router";
 
 import type { Line, Trim } from "../api/client";
 import { foldNames, size, someNames } from "../shell/format";
@@ -8,6 +7,7 @@ import { Tag } from "../ui/Tag";
 import { Mono, Spoken } from "../ui/text";
 import { KINDS } from "../waterline/words";
 import { Row, Text } from "../ui/layout";
+import { TextLink } from "../ui/links";
 import { Press } from "../ui/Press";
 import { Progress } from "../ui/Progress";
 
@@ -74,11 +74,9 @@ function LineRow({
   const out = l.state === "left out";
   const own: Trim = { by: "payload", value: `${l.product} ${l.version}` };
   return (
-    <Box component="tr" sx={out ? { "& td": { color: "text.secondary" } } : {}}>
+    <tr className={out ? "quiet" : undefined}>
       <td>
-        <Link to={`/drift?product=${l.product}`} style={{ color: "inherit", fontWeight: out ? 400 : 650 }}>
-          {l.name}
-        </Link>{" "}
+        <TextLink to={`/drift?product=${l.product}`}>{out ? l.name : <strong>{l.name}</strong>}</TextLink>{" "}
         {l.unsigned && <Tag tone="pending">unsigned catalog</Tag>}{" "}
         {l.form === "opaque" && <Tag tone="pending">opaque file</Tag>}
       </td>
@@ -118,7 +116,7 @@ function LineRow({
           />
         </td>
       )}
-    </Box>
+    </tr>
   );
 }
 

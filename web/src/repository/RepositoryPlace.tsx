@@ -8,6 +8,7 @@ import { EmptyPlace } from "../ui/EmptyPlace";
 import { Sides } from "../ui/Sides";
 import { Split } from "../ui/Split";
 import { useAddress } from "../shell/selection";
+import { ActionBar } from "../ui/ActionBar";
 import { All } from "./All";
 import { CarryIn } from "./CarryIn";
 import { Compare } from "./Compare";
@@ -16,7 +17,7 @@ import { Holders } from "./Holders";
 import { Shown } from "./Shown";
 import { Supply } from "./Supply";
 import { ThisOne } from "./ThisOne";
-import { Row, Stack, Text } from "../ui/layout";
+import { Stack, Text } from "../ui/layout";
 
 const SIDES: [string, string][] = [
   ["this", "This one"],
@@ -97,14 +98,14 @@ export function RepositoryPlace() {
             drawing="bar"
             title="No repository yet"
             act={
-              <Row gap={1}>
+              <ActionBar>
                 <Button variant="contained" onClick={plan}>
                   See what would be packed
                 </Button>
                 <Button variant="outlined" onClick={carry}>
                   Carry one in
                 </Button>
-              </Row>
+              </ActionBar>
             }
           >
             A repository holds every payload that chosen servers need: targets, must-stops and ways back,

@@ -1,4 +1,5 @@
 import Box from "@mui/material/Box";
+import { styled } from "@mui/material/styles";
 
 import type { Line, Trim } from "../api/client";
 import { size } from "../shell/format";
@@ -35,7 +36,7 @@ export function Scale({ lines, capacity, filled, press }: Props) {
         {parts.map((p) => (
           <Piece key={`${p.out} ${p.kind}`} part={p} press={press} />
         ))}
-        {spare > 0.001 && <Box sx={{ flex: `${spare} 1 0px`, borderBottom: `1px solid ${ink("rule")}` }} />}
+        {spare > 0.001 && <Block under style={{ flex: `${spare} 1 0px` }} />}
       </Box>
       {capacity !== null && (
         <Ruler
@@ -58,38 +59,50 @@ export function Scale({ lines, capacity, filled, press }: Props) {
   );
 }
 
+const LOOKS = {
+  out: { border: `1.5px dashed ${ink("ink3")}`, backgroundColor: "transparent", color: ink("ink2") },
+  back: { border: `1px solid ${ink("ahead")}`, backgroundColor: ink("rule"), color: ink("ink") },
+  in: { border: `1px solid ${ink("water")}`, backgroundColor: ink("water2"), color: ink("ink") },
+};
+
+/** A kind on the scale, as wide as what it takes of it. */
+const Part = styled("div", { shouldForwardProp: (name) => name !== "kind" && name !== "wide" })<{
+  kind: keyof typeof LOOKS;
+  wide: boolean;
+}>(({ theme, kind, wide }) => ({
+  all: "unset",
+  boxSizing: "border-box",
+  minWidth: 7,
+  overflow: "hidden",
+  whiteSpace: "nowrap",
+  padding: theme.spacing(0.5, wide ? 0.75 : 0),
+  fontSize: 12.5,
+  lineHeight: 1.45,
+  ...LOOKS[kind],
+  "button&": { cursor: "pointer" },
+  "button&:hover": { boxShadow: `inset 0 -4px 0 ${ink("water")}` },
+  "&:focus-visible": { outline: `2px solid ${ink("water")}`, outlineOffset: 1 },
+}));
+
+/** A medium on the ruler: where it ends. */
+const Medium = styled("div")(({ theme }) => ({
+  borderTop: `2px solid ${ink("ink2")}`,
+  borderRight: `2px solid ${ink("ink2")}`,
+  height: 20,
+  fontSize: 12,
+  fontFamily: fonts.text,
+  color: ink("ink2"),
+  padding: theme.spacing(0.25, 0.5, 0, 0),
+  textAlign: "right",
+  overflow: "hidden",
+  whiteSpace: "nowrap",
+}));
+
 function Piece({ part: p, press }: { part: Part; press: ((trim: Trim) => void) | undefined }) {
   const wide = p.share > WIDE;
   const told = `${word(p.kind)} ${size(p.bytes)}`;
   const act = p.out ? `${told}, left out: pack it` : `${told}: leave it out`;
-  const back = p.kind === "way back";
-  const look = p.out
-    ? { border: `1.5px dashed ${ink("ink3")}`, bgcolor: "transparent", color: "text.secondary" }
-    : {
-        border: `1px solid ${back ? ink("ahead") : ink("water")}`,
-        bgcolor: back ? ink("rule") : ink("water2"),
-        color: "text.primary",
-      };
-  const sx = {
-    all: "unset",
-    boxSizing: "border-box",
-    flex: `${p.share} 1 0px`,
-    minWidth: 7,
-    overflow: "hidden",
-    whiteSpace: "nowrap",
-    px: wide ? 0.75 : 0,
-    py: 0.5,
-    fontSize: 12.5,
-    lineHeight: 1.45,
-    ...look,
-    ...(press
-      ? {
-          cursor: "pointer",
-          "&:hover": { boxShadow: `inset 0 -4px 0 ${ink("water")}` },
-          "&:focus-visible": { outline: `2px solid ${ink("water")}`, outlineOffset: 1 },
-        }
-      : {}),
-  } as const;
+  const kind = p.out ? "out" : p.kind === "way back" ? "back" : "in";
   const content = wide && (
     <>
       <strong>{word(p.kind)}</strong>
@@ -102,14 +115,29 @@ function Piece({ part: p, press }: { part: Part; press: ((trim: Trim) => void) |
   );
   if (!press)
     return (
-      <Box role="img" aria-label={told} title={told} sx={sx}>
+      <Part
+        kind={kind}
+        wide={wide}
+        style={{ flex: `${p.share} 1 0px` }}
+        role="img"
+        aria-label={told}
+        title={told}
+      >
         {content}
-      </Box>
+      </Part>
     );
   return (
-    <Box component="button" aria-label={act} title={act} onClick={() => press(p.trim)} sx={sx}>
+    <Part
+      as="button"
+      kind={kind}
+      wide={wide}
+      style={{ flex: `${p.share} 1 0px` }}
+      aria-label={act}
+      title={act}
+      onClick={() => press(p.trim)}
+    >
       {content}
-    </Box>
+    </Part>
   );
 }
 
@@ -132,26 +160,10 @@ function Ruler({
         const used = filled[n] ?? 0;
         const full = Math.round((100 * used) / capacity);
         return (
-          <Box
-            key={n}
-            sx={{
-              flex: `0 0 ${share}%`,
-              borderTop: `2px solid ${ink("ink2")}`,
-              borderRight: `2px solid ${ink("ink2")}`,
-              height: 20,
-              fontSize: 12,
-              fontFamily: fonts.text,
-              color: "text.secondary",
-              pt: 0.25,
-              pr: 0.5,
-              textAlign: "right",
-              overflow: "hidden",
-              whiteSpace: "nowrap",
-            }}
-          >
+          <Medium key={n} style={{ flex: `0 0 ${share}%` }}>
             {media > 1 && `medium ${n + 1}: `}
             {full} % of <Mono>{size(capacity)}</Mono>
-          </Box>
+          </Medium>
         );
       })}
     </Row>

@@ -13,7 +13,7 @@ import { Tag } from "../ui/Tag";
 import { Mono, Title } from "../ui/text";
 import { useSiteNow } from "../shell/time";
 import { progress } from "../shell/WorkBar";
-import { ink } from "../theme/theme";
+import { ActionBar } from "../ui/ActionBar";
 import { PackingList } from "./PackingList";
 import { Scale } from "./Scale";
 import { Block, Row, Text } from "../ui/layout";
@@ -155,21 +155,17 @@ function Today({ repository: r, show }: { repository: Repository; show: (id: num
   const isStale = data.servers.length > 0;
   const foreign = data.unknown.length === r.servers.length;
   return (
-    <Box
-      component="section"
+    <Row
+      as="section"
       aria-label="By today"
-      sx={{
-        border: `1px solid ${isStale ? ink("pending") : ink("rule")}`,
-        bgcolor: isStale ? ink("pending2") : "transparent",
-        px: 1.5,
-        py: 0.75,
-        mb: 1.5,
-        fontSize: 13.5,
-        display: "flex",
-        gap: 1.5,
-        alignItems: "center",
-        flexWrap: "wrap",
-      }}
+      framed={isStale ? "pending" : "rule"}
+      {...(isStale ? { ground: "pending" as const } : {})}
+      px={1.5}
+      py={0.75}
+      mb={1.5}
+      gap={1.5}
+      align="center"
+      wrap
     >
       <Box sx={{ flex: 1, minWidth: 260 }}>
         {foreign ? (
@@ -192,7 +188,7 @@ function Today({ repository: r, show }: { repository: Repository; show: (id: num
           ` ${count(data.not_needed, "payload")} in it ${data.not_needed === 1 ? "is" : "are"} needed no more.`}
       </Box>
       {!r.carried_from && (
-        <Row gap={1}>
+        <ActionBar>
           <Act
             takes="plan"
             variant={isStale ? "contained" : "outlined"}
@@ -206,9 +202,9 @@ function Today({ repository: r, show }: { repository: Repository; show: (id: num
               Only seal it anew
             </Act>
           )}
-        </Row>
+        </ActionBar>
       )}
       {again.error && <Notice>{again.error.message}</Notice>}
-    </Box>
+    </Row>
   );
 }

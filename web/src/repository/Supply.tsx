@@ -9,13 +9,14 @@ import { places as placesQuery, store as storeQuery } from "./queries";
 import { waysBack } from "../api/waysBack";
 import { ago, count, size } from "../shell/format";
 import { Act } from "../ui/Act";
+import { ActionBar } from "../ui/ActionBar";
 import { Notice } from "../ui/Notice";
 import { Tag } from "../ui/Tag";
-import { Mono, Title } from "../ui/text";
-import { ink } from "../theme/theme";
+import { Mono } from "../ui/text";
 import { LookInside } from "./LookInside";
 import { Block, Row, Stack, Text } from "../ui/layout";
 import { Field, Unsaid } from "../ui/Field";
+import { Section } from "../ui/Section";
 
 /** Where payloads come from, the store they lie in, and looks into single ones. */
 export function Supply() {
@@ -56,8 +57,7 @@ function Places() {
   });
   if (!data) return null;
   return (
-    <Stack as="section" gap={0.75} size="small">
-      <Title level={2}>Places payloads are fetched from</Title>
+    <Section title="Places payloads are fetched from" gap={0.75} size="small">
       <Text tone="quiet">
         First where its catalog says, then these. One that sends something else than the catalog says is put
         aside.
@@ -85,7 +85,8 @@ function Places() {
               variant="text"
               aria-label={`Look no more at ${p.base}`}
               onClick={() => drop.mutate(p.id)}
-              sx={{ p: 0, color: ink("ink2") }}
+              size="inline"
+              color="quiet"
             >
               look there no more
             </Act>
@@ -117,7 +118,7 @@ function Places() {
             onChange={(e) => tell({ ...told, proxy: e.target.value })}
           />
         )}
-        <Row gap={1} align="center">
+        <ActionBar>
           <Act
             takes="keep"
             type="submit"
@@ -128,11 +129,11 @@ function Places() {
             Add a place
           </Act>
           <Limit key={data.bytes_per_s} bytes={data.bytes_per_s} set={(bytes) => limit.mutate(bytes)} />
-        </Row>
+        </ActionBar>
       </Stack>
       <Unsaid title="Not added" error={add.error} fields={["base", "proxy"]} />
       <Unsaid title="Not changed" error={limit.error} fields={[]} />
-    </Stack>
+    </Section>
   );
 }
 
@@ -165,8 +166,7 @@ function Store() {
   const clear = useMutation({ mutationFn: () => take(api.POST("/api/v1/store/clear")), onSuccess: renew });
   if (!data) return null;
   return (
-    <Stack as="section" gap={0.75} size="small">
-      <Title level={2}>Store</Title>
+    <Section title="Store" gap={0.75} size="small">
       <Text tone="quiet">
         {count(data.files, "file")}, <Mono>{data.bytes ? size(data.bytes) : "0 kB"}</Mono>;{" "}
         <Mono>{size(data.free)}</Mono> free.{" "}
@@ -179,7 +179,7 @@ function Store() {
           "All of it is needed."
         )}
       </Text>
-      <Row gap={1}>
+      <ActionBar>
         <Act takes="plan" variant="outlined" onClick={() => look.mutate()} loading={look.isPending}>
           Look it over
         </Act>
@@ -192,14 +192,14 @@ function Store() {
         >
           Throw away what is loose
         </Act>
-      </Row>
+      </ActionBar>
       {clear.error && <Notice>{clear.error.message}</Notice>}
       {clear.data && (
         <Text role="status" tone="done">
           {count(clear.data.files, "file")}, {size(clear.data.bytes)} thrown away.
         </Text>
       )}
-    </Stack>
+    </Section>
   );
 }
 
@@ -211,8 +211,7 @@ function WayBack() {
     enabled: Boolean(asked.server && asked.slot),
   });
   return (
-    <Stack as="section" gap={0.75} size="small">
-      <Title level={2}>Who holds a way back?</Title>
+    <Section title="Who holds a way back?" gap={0.75} size="small">
       <Row
         as="form"
         aria-label="Way back of"
@@ -249,24 +248,16 @@ function WayBack() {
           {data.ways.length === 0 && ": no way back is held here."}
           <Block as="ul" m={0} p={0} plain>
             {data.ways.map((w) => (
-              <Box
-                component="li"
-                key={w.version}
-                sx={{
-                  borderTop: `1px solid ${ink("rule")}`,
-                  py: 0.25,
-                  color: w.barred ? "text.secondary" : "text.primary",
-                }}
-              >
+              <Block as="li" key={w.version} ruled py={0.25} tone={w.barred ? "quiet" : "plain"}>
                 <Mono>{w.version}</Mono> {w.bank && "in its second bank"}
                 {w.bank && w.repositories.length > 0 && ", "}
                 {w.repositories.map((r) => `${r.name} (edition ${r.edition})`).join(", ")}
                 {w.barred && <Text tone="deep">barred: {w.barred}</Text>}
-              </Box>
+              </Block>
             ))}
           </Block>
         </Box>
       )}
-    </Stack>
+    </Section>
   );
 }

@@ -11,11 +11,13 @@ import { fetches as fetchesQuery, reaching, signatures as signaturesQuery } from
 import { FileButton } from "../shell/FileButton";
 import { ago, count, size, someNames } from "../shell/format";
 import { Act } from "../ui/Act";
+import { ActionBar } from "../ui/ActionBar";
 import { Notice } from "../ui/Notice";
 import { Tag } from "../ui/Tag";
-import { Mono, spoken, Title } from "../ui/text";
-import { ink } from "../theme/theme";
+import { Mono, spoken } from "../ui/text";
 import { Block, Row, Stack, Text } from "../ui/layout";
+import { Card } from "../ui/Pill";
+import { Section } from "../ui/Section";
 
 const date = (text: string): string =>
   new Date(text).toLocaleDateString("en-GB", { day: "numeric", month: "long", year: "numeric" });
@@ -39,8 +41,7 @@ function Seal({ repository: r }: { repository: Repository }) {
   });
   if (!r.expires) {
     return (
-      <Box component="section">
-        <Title level={2}>Seal</Title>
+      <Section title="Seal">
         <Text tone="quiet">
           {r.state === "packing"
             ? "Sealed once every payload is fetched and checked."
@@ -48,17 +49,16 @@ function Seal({ repository: r }: { repository: Repository }) {
               ? "Everything is packed; signatures are still wanted."
               : "Not sealed."}
         </Text>
-      </Box>
+      </Section>
     );
   }
   return (
-    <Stack as="section" gap={0.75}>
-      <Title level={2}>Seal</Title>
-      <Box sx={{ color: r.ends === "over" ? ink("deep") : "text.secondary" }}>
+    <Section title="Seal" gap={0.75}>
+      <Text tone={r.ends === "over" ? "deep" : "quiet"}>
         {r.ends === "over"
           ? `Ended on ${date(r.expires)}: it is refused wherever it arrives. Seal it anew.`
           : `Good until ${date(r.expires)}${r.ends === "soon" ? ", which is soon" : ""}. A copy that was altered, cut short, mixed or swapped for an older one is refused where it arrives.`}
-      </Box>
+      </Text>
       <Text size="fine" breaks>
         Root {r.root_version}, to compare at the far end: <Mono>{r.root_key.split(",").join(" ")}</Mono>
       </Text>
@@ -76,7 +76,7 @@ function Seal({ repository: r }: { repository: Repository }) {
             {r.checked}.
           </Text>
         ))}
-    </Stack>
+    </Section>
   );
 }
 
@@ -87,8 +87,7 @@ function Signing({ repository: r }: { repository: Repository }) {
     mutationFn: (file: File) => sendFile(`/api/v1/repositories/${r.id}/signatures`, file),
   });
   return (
-    <Stack as="section" gap={0.75}>
-      <Title level={2}>Signatures</Title>
+    <Section title="Signatures" gap={0.75}>
       {data && (
         <Text tone="quiet">
           {data.have} of {data.threshold} are there. Could still sign:{" "}
@@ -99,7 +98,7 @@ function Signing({ repository: r }: { repository: Repository }) {
         Take the file to where the key is, sign it there with <Mono>ordnung seal sign</Mono>, and bring it
         back.
       </Text>
-      <Row gap={1}>
+      <ActionBar>
         <Button variant="outlined" href={`/api/v1/repositories/${r.id}/targets`}>
           Get the file
         </Button>
@@ -111,9 +110,9 @@ function Signing({ repository: r }: { repository: Repository }) {
           pending={bring.isPending}
           chosen={([file]) => file && bring.mutate(file)}
         />
-      </Row>
+      </ActionBar>
       {bring.error && <Notice title="Not taken">{bring.error.message}</Notice>}
-    </Stack>
+    </Section>
   );
 }
 
@@ -141,27 +140,14 @@ function WriteOut({ repository: r, editions }: { repository: Repository; edition
   });
   const why = r.state === "waiting" ? "Payloads are still missing; carry in the other media first." : null;
   return (
-    <Stack as="section" gap={1}>
-      <Title level={2}>Write it out</Title>
+    <Section title="Write it out" gap={1}>
       <Box
         role="radiogroup"
         aria-label="As what"
         sx={{ display: "grid", gridTemplateColumns: "1fr 1fr", gap: 0.75 }}
       >
         {SHAPES.map(([key, word, hint]) => (
-          <Box
-            key={key}
-            component="label"
-            sx={{
-              position: "relative",
-              border: `1px solid ${shape === key ? ink("ink") : ink("rule")}`,
-              px: 1,
-              py: 0.5,
-              cursor: "pointer",
-              fontSize: 13,
-              "&:focus-within": { outline: `2px solid ${ink("water")}` },
-            }}
-          >
+          <Card key={key} on={shape === key}>
             <input
               type="radio"
               name="shape"
@@ -173,7 +159,7 @@ function WriteOut({ repository: r, editions }: { repository: Repository; edition
             <Text tone="quiet" size="fine">
               {hint}
             </Text>
-          </Box>
+          </Card>
         ))}
       </Box>
       <TextField
@@ -216,7 +202,7 @@ function WriteOut({ repository: r, editions }: { repository: Repository; edition
           <WrittenLine key={w.id} repository={r} written={w} />
         ))}
       </Block>
-    </Stack>
+    </Section>
   );
 }
 
@@ -247,11 +233,7 @@ function WrittenLine({ repository: r, written: w }: { repository: Repository; wr
           {w.sha256 && (
             <>
               <br />
-              <a
-                href={`/api/v1/repositories/${r.id}/written/${w.id}/file`}
-                download={name}
-                style={{ color: "inherit" }}
-              >
+              <a href={`/api/v1/repositories/${r.id}/written/${w.id}/file`} download={name}>
                 Download {name}
               </a>
             </>
@@ -269,23 +251,16 @@ function Reach({ repository: r }: { repository: Repository }) {
     mutationFn: () => take(api.POST("/api/v1/reach", { body: { servers: known, failed: false } })),
   });
   return (
-    <Stack as="section" gap={0.5}>
-      <Title level={2}>Can the controllers reach it?</Title>
+    <Section title="Can the controllers reach it?" gap={0.5}>
       <Text as="ul" aria-label="Reach" m={0} p={0} plain size="body">
         {data.map((g) => (
           <Block as="li" key={g.way} py={0.25}>
-            <Box
-              sx={{
-                display: "flex",
-                gap: 1,
-                color: g.good ? "text.primary" : g.way === "unknown" ? "text.secondary" : ink("deep"),
-              }}
-            >
+            <Row gap={1} tone={g.good ? "plain" : g.way === "unknown" ? "quiet" : "deep"}>
               <span>{g.words}</span>
               <Block as="span" ml="auto">
                 <Mono>{g.servers.length}</Mono>
               </Block>
-            </Box>
+            </Row>
             {!g.good && (
               <Text tone="quiet" size="fine">
                 {someNames(g.servers)}
@@ -305,7 +280,7 @@ function Reach({ repository: r }: { repository: Repository }) {
           Have them try
         </Act>
       </Box>
-    </Stack>
+    </Section>
   );
 }
 
@@ -316,8 +291,7 @@ function Fetched({ repository: r }: { repository: Repository }) {
   const now = Date.parse(useQuery(siteQuery).data?.now ?? new Date().toISOString());
   if (!data.length) return null;
   return (
-    <Stack as="section" gap={0.5}>
-      <Title level={2}>Fetched by controllers</Title>
+    <Section title="Fetched by controllers" gap={0.5}>
       <Text as="ul" aria-label="Fetched" m={0} p={0} plain size="small">
         {data.slice(0, SHOWN).map((f) => (
           <Block as="li" key={`${f.at} ${f.server} ${f.name}`} ruled py={0.25}>
@@ -334,6 +308,6 @@ function Fetched({ repository: r }: { repository: Repository }) {
           and {data.length - SHOWN} before that
         </Text>
       )}
-    </Stack>
+    </Section>
   );
 }

@@ -3,9 +3,9 @@ import TextField from "@mui/material/TextField";
 
 import type { Run } from "../api/client";
 import { count } from "../shell/format";
-import { Block, Text } from "../ui/layout";
+import { Text } from "../ui/layout";
 import { Notice } from "../ui/Notice";
-import { Title } from "../ui/text";
+import { Section } from "../ui/Section";
 import { useSheetChange } from "./useSheet";
 
 /** What of a sheet may be done before its window and its waves, in service; and what is dangerous about it. */
@@ -14,8 +14,7 @@ export function Ahead({ run }: { run: Run }) {
   if (!run.windows.length && !run.waves.length) return null;
   const bear = run.servers.filter((lane) => lane.plan.some((span) => span.ahead)).length;
   return (
-    <Block as="section" aria-label="Before the window">
-      <Title level={2}>Before the window</Title>
+    <Section title="Before the window">
       <TextField
         select
         fullWidth
@@ -36,6 +35,6 @@ export function Ahead({ run }: { run: Run }) {
         </Text>
       )}
       {change.error && <Notice>{change.error.message}</Notice>}
-    </Block>
+    </Section>
   );
 }

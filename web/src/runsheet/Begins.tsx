@@ -5,6 +5,7 @@ import { useState } from "react";
 import type { Run, RunServer } from "../api/client";
 import { clock } from "../shell/format";
 import { Act } from "../ui/Act";
+import { ActionBar } from "../ui/ActionBar";
 import { Row, Stack, Text } from "../ui/layout";
 import { Notice } from "../ui/Notice";
 import { tellTried } from "./tried";
@@ -100,7 +101,7 @@ export function Begins({
       <Text role="status" size="small" strong>
         {told?.tried ? tellTried(told.tried) : (told?.error?.message ?? "")}
       </Text>
-      <Row gap={1} wrap>
+      <ActionBar>
         <Act
           takes="plan"
           variant="outlined"
@@ -119,7 +120,7 @@ export function Begins({
         >
           Leave it out
         </Act>
-      </Row>
+      </ActionBar>
       {change.error && <Notice>{change.error.message}</Notice>}
     </Stack>
   );

@@ -4,17 +4,25 @@ import { useQuery } from "@tanstack/react-query";
 import type { Forecast, Run } from "../api/client";
 import { clock, count, duration, size } from "../shell/format";
 import { Block, Row, Text } from "../ui/layout";
-import { Mono, Title } from "../ui/text";
-import { tellDelay, tellPersons } from "./expected";
+import { Section } from "../ui/Section";
+import { Mono } from "../ui/text";
+import { nobodyFits, tellDelay, tellPersons } from "./expected";
 import { forecast as forecastQuery } from "./queries";
 
 /** The section beside the lanes: chances first, then the delay with its remedy, then the costs. */
 export function Expected({ run }: { run: Run }) {
   const { data } = useQuery(forecastQuery(run));
   if (!data) return null;
+  if (nobodyFits(run))
+    return (
+      <Section title="What to expect">
+        <Text mt={0.75}>
+          Nothing: nobody fits into the window. Choose a later one or a longer one, or leave servers out.
+        </Text>
+      </Section>
+    );
   return (
-    <Block as="section" aria-label="What to expect">
-      <Title level={2}>What to expect</Title>
+    <Section title="What to expect">
       <Chances run={run} found={data} />
       {data.delay && (
         <Text size="body" mt={0.75}>
@@ -22,7 +30,7 @@ export function Expected({ run }: { run: Run }) {
         </Text>
       )}
       {run.state === "draft" && <Costs found={data} />}
-    </Block>
+    </Section>
   );
 }
 

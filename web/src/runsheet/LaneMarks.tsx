@@ -162,7 +162,7 @@ const sample = (kind: string): Span => ({ kind, start: 0, end: 1, label: "" });
 /** What the signs mean. */
 export function SignsKey() {
   return (
-    <Box sx={{ display: "flex", flexWrap: "wrap", columnGap: 2.25, mt: 1, typography: "note" }}>
+    <Row wrap gap={2.25} mt={1} size="note" style={{ rowGap: 0 }}>
       {KEY.map(([kind, words]) => (
         <Told key={kind} mark={{ ...SAMPLE, spans: [sample(kind)] }} words={words} />
       ))}
@@ -171,7 +171,7 @@ export function SignsKey() {
         words="so many, too close to be drawn"
       />
       <Box>outlined: still to come</Box>
-    </Box>
+    </Row>
   );
 }
 

@@ -8,7 +8,7 @@ import { clock, count, day } from "../shell/format";
 import { Act } from "../ui/Act";
 import { Block, Row, Text } from "../ui/layout";
 import { Notice } from "../ui/Notice";
-import { Title } from "../ui/text";
+import { Section } from "../ui/Section";
 import { nextTime } from "./WhatIf";
 
 const TOLD = 4;
@@ -52,8 +52,7 @@ export function WindowEnd({ run }: { run: Run }) {
   const ends = new Date(last.end);
   const until = time ? nextTime(ends, time) : null;
   return (
-    <Block as="section" aria-label="Window">
-      <Title level={2}>Window</Title>
+    <Section title="Window">
       <Text size="body" mt={0.5}>
         It ends {day(ends)} {clock(ends)}. Nothing is reset after that, and nobody begins who would not be
         back.
@@ -78,6 +77,6 @@ export function WindowEnd({ run }: { run: Run }) {
         </Act>
       </Row>
       {later.error && <Notice>{later.error.message}</Notice>}
-    </Block>
+    </Section>
   );
 }

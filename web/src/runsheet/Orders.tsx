@@ -8,6 +8,7 @@ import { useId, useState } from "react";
 
 import { api, type Order, type Run, type RunServer, take } from "../api/client";
 import { Act } from "../ui/Act";
+import { ActionBar } from "../ui/ActionBar";
 import { Block, Row, Stack, Text } from "../ui/layout";
 import { Notice } from "../ui/Notice";
 import { Title } from "../ui/text";
@@ -166,7 +167,7 @@ function WhatItMeans({ run, now, scope, asked, close }: MeansProps) {
           </Stack>
         )}
         {refused && <Notice>{refused.message}</Notice>}
-        <Row gap={1}>
+        <ActionBar>
           <Act
             takes="run"
             variant="contained"
@@ -186,7 +187,7 @@ function WhatItMeans({ run, now, scope, asked, close }: MeansProps) {
           <Button variant="outlined" onClick={close}>
             Leave it as it is
           </Button>
-        </Row>
+        </ActionBar>
       </Stack>
     </Dialog>
   );

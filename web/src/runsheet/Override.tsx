@@ -44,7 +44,6 @@ export function Override({ run, lane }: { run: number; lane: RunServer }) {
                 label={`Why ${lane.server} goes all the same`}
                 value={reason}
                 onChange={(e) => setReason(e.target.value)}
-                sx={{ bgcolor: "background.paper" }}
               />
               <Act
                 takes="run"

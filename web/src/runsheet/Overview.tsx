@@ -1,4 +1,3 @@
-import Box from "@mui/material/Box";
 import { useMemo, useRef } from "react";
 
 import type { RunServer } from "../api/client";
@@ -7,7 +6,7 @@ import { allSpans, densityOf, peakOf } from "./bands";
 import { DensityMarks } from "./DensityMarks";
 import type { Stretch } from "./timescale";
 import type { Stretched } from "./useStretch";
-import { Row } from "../ui/layout";
+import { Row, Text } from "../ui/layout";
 
 const HEIGHT = 30;
 const PIECE = 3;
@@ -45,9 +44,9 @@ export function Overview({ lanes, time, whole, left, width, at, isRunning }: Pro
   };
   return (
     <Row ruled="ink" align="center" className="no-print">
-      <Box sx={{ width: left, flex: "none", pl: 1.25, typography: "note", color: "text.secondary" }}>
+      <Text pl={1.25} size="note" tone="quiet" style={{ width: left, flex: "none" }}>
         whole run
-      </Box>
+      </Text>
       <svg
         ref={strip}
         width={width}

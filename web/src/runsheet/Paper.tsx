@@ -9,10 +9,11 @@ import { api, type Run, take } from "../api/client";
 import { me as meQuery, runs as runsQuery } from "../api/queries";
 import { clock, count, day } from "../shell/format";
 import { Act } from "../ui/Act";
-import { Block, Row, Stack, Text } from "../ui/layout";
+import { Row, Stack, Text } from "../ui/layout";
 import { Notice } from "../ui/Notice";
+import { Section } from "../ui/Section";
 import { Tag } from "../ui/Tag";
-import { Mono, Title } from "../ui/text";
+import { Mono } from "../ui/text";
 import { compared as comparedQuery, revisions as revisionsQuery } from "./queries";
 
 /** The sheet as a document: who approves it, how it came about, giving it out, copying and comparing it. */
@@ -49,8 +50,7 @@ export function Approval({ run }: { run: Run }) {
   const why = me?.name === run.drafted_by ? "You drafted it: somebody else approves it." : null;
   const trouble = approve.error ?? takeBack.error;
   return (
-    <Block as="section" aria-label="Approval">
-      <Title level={2}>Approval</Title>
+    <Section title="Approval">
       <Text size="body" mt={0.5}>
         {run.approvals.length
           ? ""
@@ -94,7 +94,7 @@ export function Approval({ run }: { run: Run }) {
         </Row>
       )}
       {trouble && <Notice>{trouble.message}</Notice>}
-    </Block>
+    </Section>
   );
 }
 
@@ -105,8 +105,7 @@ function GiveOut({ run }: { run: Run }) {
     onSuccess: (fresh) => void navigate(`/run-sheet/${fresh.id}`),
   });
   return (
-    <Block as="section" aria-label="Take it along">
-      <Title level={2}>Take it along</Title>
+    <Section title="Take it along">
       <Row gap={1} wrap mt={0.75}>
         <Button variant="outlined" onClick={() => window.print()}>
           Print
@@ -126,15 +125,14 @@ function GiveOut({ run }: { run: Run }) {
         anywhere.
       </Text>
       {copy.error && <Notice>{copy.error.message}</Notice>}
-    </Block>
+    </Section>
   );
 }
 
 function Revisions({ run }: { run: Run }) {
   const { data = [] } = useQuery(revisionsQuery(run));
   return (
-    <Block as="section" aria-label="How it came about">
-      <Title level={2}>How it came about</Title>
+    <Section title="How it came about">
       <Stack as="ol" plain m={0} mt={0.5} p={0} gap={0.25}>
         {data.map((r) => (
           <Text as="li" key={r.number} size="small">
@@ -142,7 +140,7 @@ function Revisions({ run }: { run: Run }) {
           </Text>
         ))}
       </Stack>
-    </Block>
+    </Section>
   );
 }
 
@@ -153,8 +151,7 @@ function Compared({ run }: { run: Run }) {
   const others = all.filter((r) => r.id !== run.id);
   if (!others.length) return null;
   return (
-    <Block as="section" aria-label="Compared">
-      <Title level={2}>Compared</Title>
+    <Section title="Compared">
       <TextField
         size="small"
         select
@@ -182,7 +179,7 @@ function Compared({ run }: { run: Run }) {
           {data.length > MOST && <Text as="li">and {count(data.length - MOST, "more difference")}</Text>}
         </Stack>
       )}
-    </Block>
+    </Section>
   );
 }
 

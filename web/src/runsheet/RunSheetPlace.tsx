@@ -17,6 +17,7 @@ import { Tag } from "../ui/Tag";
 import { Title } from "../ui/text";
 import { useParam, useSelection } from "../shell/selection";
 import { useSiteNow } from "../shell/time";
+import { nobodyFits } from "./expected";
 import { SignsKey } from "./LaneMarks";
 import { NewSheet } from "./NewSheet";
 import { RunOrders } from "./Orders";
@@ -24,6 +25,7 @@ import { SheetPanel } from "./SheetPanel";
 import { States } from "./States";
 import { Timetable } from "./Timetable";
 import { Block, Row, Text } from "../ui/layout";
+import { TextLink } from "../ui/links";
 
 /** Run sheets: plan, start, watch. Without a number it lists them. */
 export function RunSheetPlace() {
@@ -95,9 +97,7 @@ function SheetTable({ rows }: { rows: RunSummary[] }) {
         {rows.map((r) => (
           <tr key={r.id}>
             <td>
-              <Box component={Link} to={`/run-sheet/${r.id}`} sx={{ color: "text.primary", fontWeight: 600 }}>
-                {r.name}
-              </Box>
+              <TextLink to={`/run-sheet/${r.id}`}>{r.name}</TextLink>
             </td>
             <td>
               <Tag tone={r.state === "running" ? "water" : "rule"}>{r.state}</Tag>
@@ -181,7 +181,7 @@ function Head({ run, now }: { run: Run; now: number }) {
             : " (no fewer outages are possible; the restarts were not worked out to the end)"}
         .{" "}
         {run.state === "draft"
-          ? `Takes about ${duration(run.planned_seconds)}; no order could take less than ${duration(run.bound_seconds)}.`
+          ? tellLength(run)
           : run.started_at &&
             `Started ${clock(new Date(run.started_at))} by ${run.started_by}${run.state === "running" ? `, expected to end ${clock(new Date(Math.max(now, Date.parse(run.started_at) + run.planned_seconds * 1000)))}` : ""}.`}{" "}
         Payloads {run.source}.
@@ -190,6 +190,11 @@ function Head({ run, now }: { run: Run; now: number }) {
     </Block>
   );
 }
+
+const tellLength = (run: Run): string =>
+  nobodyFits(run)
+    ? "Nobody fits: each is left over, with its reason."
+    : `Takes about ${duration(run.planned_seconds)}; no order could take less than ${duration(run.bound_seconds)}.`;
 
 function Windows({ run }: { run: Run }) {
   const left = run.servers.filter((lane) => !lane.plan.length && lane.detail.startsWith("Left over")).length;

@@ -11,7 +11,6 @@ import { More } from "../ui/More";
 import { Notice } from "../ui/Notice";
 import { Sides } from "../ui/Sides";
 import { Mono, Title } from "../ui/text";
-import { ink } from "../theme/theme";
 import { Ahead } from "./Ahead";
 import { Begins } from "./Begins";
 import { Checks } from "./Checks";
@@ -27,6 +26,7 @@ import { Unattended } from "./Unattended";
 import { Gate, Waves } from "./Waves";
 import { WhatIf } from "./WhatIf";
 import { Block, Row, Stack, Text } from "../ui/layout";
+import { Section } from "../ui/Section";
 
 interface Props {
   run: Run;
@@ -64,7 +64,7 @@ export function SheetPanel({ run, now, picked, pick }: Props) {
       <Stack gap={2} start>
         <Sides label="Beside the sheet" sides={sides} shown={side} show={show} />
         {side === "checks" && <Checks run={run} pick={pick} />}
-        {side === "waves" && <Waves run={run} />}
+        {side === "waves" && <Waves run={run} now={now} />}
         {side === "paper" && <Paper run={run} />}
       </Stack>
     );
@@ -205,14 +205,9 @@ function Plan({ run, lane, now, close }: { run: Run; lane: RunServer; now: numbe
                   {w.slot} {w.source} → {w.to}
                 </Mono>
                 {w.identity && w.identity !== "by its descriptors" && (
-                  <Box
-                    sx={{
-                      fontSize: 12.5,
-                      color: w.identity.startsWith("by ") ? "text.secondary" : ink("deep"),
-                    }}
-                  >
+                  <Text size="note" tone={w.identity.startsWith("by ") ? "quiet" : "deep"}>
                     identity {w.identity}
-                  </Box>
+                  </Text>
                 )}
                 {w.announces.length > 0 && (
                   <Text tone="quiet" size="note">
@@ -247,25 +242,21 @@ function Tape({ id, server }: { id: number; server: string | null }) {
   const [limit, setLimit] = useState(STEP);
   const { data = { rows: [], total: 0 } } = useQuery(tapeQuery(id, server, limit));
   return (
-    <Box component="section">
-      <Title level={2}>Tape{server ? ` of ${server}` : ""}</Title>
+    <Section title={<>Tape{server ? ` of ${server}` : ""}</>}>
       <Stack as="ol" plain m={0} mt={0.75} p={0} size="note" gap={0.4}>
         {data.rows.map((e) => (
-          <Box
-            component="li"
+          <Stack
+            as="li"
             key={`${e.server} ${e.seq}`}
-            sx={{
-              display: "grid",
-              gridTemplateColumns: "72px 1fr",
-              color: e.kind.includes("failed") ? ink("deep") : "inherit",
-            }}
+            style={{ gridTemplateColumns: "72px 1fr" }}
+            tone={e.kind.includes("failed") ? "deep" : "plain"}
           >
             <Mono dim>{clock(new Date(e.at), true)}</Mono>
             <Block breaks>
               {!server && <strong>{e.server} </strong>}
               {e.text}
             </Block>
-          </Box>
+          </Stack>
         ))}
       </Stack>
       <More
@@ -274,6 +265,6 @@ function Tape({ id, server }: { id: number; server: string | null }) {
         what="entries"
         more={() => setLimit(limit + 5 * STEP)}
       />
-    </Box>
+    </Section>
   );
 }

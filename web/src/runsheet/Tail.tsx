@@ -4,6 +4,7 @@ import Box from "@mui/material/Box";
 import type { Forecast } from "../api/client";
 import { duration } from "../shell/format";
 import { ink } from "../theme/theme";
+import { Text } from "../ui/layout";
 import type { Scale } from "./timescale";
 import { RIGHT } from "./TimetableRow";
 
@@ -24,9 +25,9 @@ export function Tail({ tail, scale, left, width }: Props) {
   return (
     <Tooltip title={told} describeChild>
       <Box tabIndex={0} role="img" aria-label={told} sx={{ display: "flex", height: HEIGHT }}>
-        <Box sx={{ width: left, flex: "none", pl: 1.25, typography: "note", color: "text.secondary" }}>
+        <Text pl={1.25} size="note" tone="quiet" style={{ width: left, flex: "none" }}>
           all done
-        </Box>
+        </Text>
         <svg width={width + RIGHT} height={HEIGHT} aria-hidden>
           <line x1={even} x2={most} y1={10} y2={10} stroke={ink("ink2")} strokeWidth={1.5} />
           <rect x={even} y={6} width={Math.max(1, nine - even)} height={8} fill={ink("ink2")} />

@@ -9,7 +9,6 @@ import type { Run } from "../api/client";
 import { usePrinting } from "../shell/printing";
 import { useParam } from "../shell/selection";
 import { useWidth } from "../shell/width";
-import { ink } from "../theme/theme";
 import { Axis } from "./Axis";
 import { type Band, bandsOf, FEW, type Grouping, groupingOf, GROUPINGS, rowsOf } from "./bands";
 import { PRINTED_WIDTH, PrintedLanes } from "./PrintedLanes";
@@ -21,7 +20,7 @@ import { RIGHT } from "./TimetableRow";
 import { TimetableRows } from "./TimetableRows";
 import { type Stretched, useStretch } from "./useStretch";
 import { useMovedLane } from "./useMovedLane";
-import { Row, Text } from "../ui/layout";
+import { Block, Row, Text } from "../ui/layout";
 
 const secondOfDay = (time: Date): number =>
   time.getHours() * 3600 + time.getMinutes() * 60 + time.getSeconds();
@@ -91,10 +90,7 @@ export function Timetable({ run, now, picked, pick }: Props) {
           {moved.told || "Drag a lane to say when it begins, or Alt with ← → on it."}
         </Text>
       )}
-      <Box
-        ref={box}
-        sx={{ border: `1px solid ${ink("ink")}`, bgcolor: "background.paper", overflow: "hidden" }}
-      >
+      <Block ref={box} framed="plain" ground="sheet" style={{ overflow: "hidden" }}>
         <Axis scale={scale} start={start} left={left} width={width} />
         {tail && <Tail {...{ tail, scale, left, width }} />}
         <TimetableRows
@@ -113,7 +109,7 @@ export function Timetable({ run, now, picked, pick }: Props) {
             isRunning={isRunning}
           />
         )}
-      </Box>
+      </Block>
     </Box>
   );
 }

@@ -4,6 +4,7 @@ import { memo } from "react";
 
 import type { RunServer } from "../api/client";
 import { ink } from "../theme/theme";
+import { Text } from "../ui/layout";
 import { allSpans, type Band, densityOf, peakOf, tellBand } from "./bands";
 import { DensityMarks } from "./DensityMarks";
 import { LaneMarks } from "./LaneMarks";
@@ -38,18 +39,13 @@ export const LaneRow = memo(function LaneRow({
 }: RowProps & { lane: RunServer; indent: boolean }) {
   return (
     <>
-      <Box
-        sx={{
-          width: left,
-          flex: "none",
-          pl: indent ? 2.5 : 1.25,
-          lineHeight: `${LANE}px`,
-          typography: "laneName",
-          color: lane.ended === "failed" || lane.question ? ink("deep") : undefined,
-        }}
+      <Text
+        pl={indent ? 2.5 : 1.25}
+        tone={lane.ended === "failed" || lane.question ? "deep" : "plain"}
+        style={{ width: left, flex: "none", lineHeight: `${LANE}px` }}
       >
-        {lane.server}
-      </Box>
+        <Typography variant="laneName">{lane.server}</Typography>
+      </Text>
       <svg width={width + RIGHT} height={LANE - 1} aria-hidden style={{ flex: "none", overflow: "hidden" }}>
         <Lines scale={scale} height={LANE} />
         <g transform={`translate(0,${LANE / 2})`}>

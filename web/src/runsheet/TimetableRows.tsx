@@ -1,6 +1,7 @@
 import Box from "@mui/material/Box";
+import { styled } from "@mui/material/styles";
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { useRef, useState } from "react";
+import { type CSSProperties, useRef, useState } from "react";
 
 import type { Run, RunServer } from "../api/client";
 import { ink } from "../theme/theme";
@@ -32,6 +33,35 @@ interface Props {
 
 const nameOf = (row: Row): string => (row.band ? `band ${row.band.name}` : row.lane.server);
 const idOf = (row: Row): string => `lane-${nameOf(row).replaceAll(/\W/g, "-")}`;
+
+/** The lanes, each where the list puts it; what is dragged goes along with the pointer, by ``--by``. */
+const Rows = styled("div")({
+  position: "relative",
+  overflow: "auto",
+  maxHeight: "max(260px, calc(100vh - 380px))",
+  touchAction: "pan-y",
+  "& [role=treeitem]": {
+    position: "absolute",
+    inset: "0 0 auto 0",
+    display: "flex",
+    cursor: "pointer",
+    borderBottom: `1px solid ${ink("rule")}`,
+    outlineOffset: -1,
+    "&:hover, &.picked": { backgroundColor: ink("water2") },
+    "&.dragged svg > g": { translate: "var(--by) 0", opacity: 0.7 },
+    "&.active": { outline: `1px solid ${ink("water")}` },
+  },
+  // Drawn, not written: it is no part of the name.
+  "& .fold::before": { content: '"▸ "' },
+  "& [aria-expanded=true] .fold::before": { content: '"▾ "' },
+  "& .now": {
+    position: "absolute",
+    inset: "0 auto 0 auto",
+    width: 1.6,
+    backgroundColor: ink("deep"),
+    pointerEvents: "none",
+  },
+});
 
 /** Bands and lanes below one another. Only those in sight are drawn; arrows walk all of them. */
 export function TimetableRows(props: Props) {
@@ -77,7 +107,7 @@ export function TimetableRows(props: Props) {
     event.preventDefault();
   };
   return (
-    <Box
+    <Rows
       ref={scroller}
       role="tree"
       aria-label="Lanes"
@@ -91,33 +121,7 @@ export function TimetableRows(props: Props) {
         const row = rows[Number(at || NaN)];
         if (row) press(row);
       }}
-      sx={{
-        position: "relative",
-        overflow: "auto",
-        maxHeight: "max(260px, calc(100vh - 380px))",
-        touchAction: "pan-y",
-        "& [role=treeitem]": {
-          position: "absolute",
-          inset: "0 0 auto 0",
-          display: "flex",
-          cursor: "pointer",
-          borderBottom: `1px solid ${ink("rule")}`,
-          outlineOffset: -1,
-          "&:hover, &.picked": { bgcolor: ink("water2") },
-          "&.dragged svg > g": { translate: `${drag.pixels}px 0`, opacity: 0.7 },
-          "&.active": { outline: `1px solid ${ink("water")}` },
-        },
-        // Drawn, not written: it is no part of the name.
-        "& .fold::before": { content: '"▸ "' },
-        "& [aria-expanded=true] .fold::before": { content: '"▾ "' },
-        "& .now": {
-          position: "absolute",
-          inset: "0 auto 0 auto",
-          width: 1.6,
-          bgcolor: ink("deep"),
-          pointerEvents: "none",
-        },
-      }}
+      style={{ "--by": `${drag.pixels}px` } as CSSProperties}
     >
       <Box sx={{ height: list.getTotalSize(), position: "relative" }}>
         {list.getVirtualItems().map((item) => {
@@ -161,7 +165,7 @@ export function TimetableRows(props: Props) {
           <div aria-hidden className="now" style={{ left: left + scale.x(at) - 0.8 }} />
         )}
       </Box>
-    </Box>
+    </Rows>
   );
 }
 

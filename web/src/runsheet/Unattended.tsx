@@ -7,7 +7,7 @@ import { count } from "../shell/format";
 import { Act } from "../ui/Act";
 import { Block, Text } from "../ui/layout";
 import { Notice } from "../ui/Notice";
-import { Title } from "../ui/text";
+import { Section } from "../ui/Section";
 import { useSheetChange } from "./useSheet";
 
 /** Leaving the reboots of a sheet to whenever they come: what is dangerous about it, and a confirmation of its own. */
@@ -17,8 +17,7 @@ export function Unattended({ run }: { run: Run }) {
   if (run.takes_back !== null) return null;
   const left = run.servers.filter((lane) => !lane.rounds.length).length;
   return (
-    <Block as="section" aria-label="Reboots">
-      <Title level={2}>Reboots</Title>
+    <Section title="Reboots">
       {run.unattended ? (
         <>
           <Notice title="Left to whenever they come">
@@ -62,6 +61,6 @@ export function Unattended({ run }: { run: Run }) {
         </>
       )}
       {change.error && <Notice>{change.error.message}</Notice>}
-    </Block>
+    </Section>
   );
 }

@@ -9,15 +9,14 @@ import {
   useSensors,
 } from "@dnd-kit/core";
 import Button from "@mui/material/Button";
-import MenuItem from "@mui/material/MenuItem";
 import { styled } from "@mui/material/styles";
-import TextField from "@mui/material/TextField";
 import { type KeyboardEvent, useState } from "react";
 
 import type { Run } from "../api/client";
 import { count } from "../shell/format";
 import { ink } from "../theme/theme";
 import { Act } from "../ui/Act";
+import { ActionBar } from "../ui/ActionBar";
 import { Block, Row, Stack, Text } from "../ui/layout";
 import { Notice } from "../ui/Notice";
 import { Title } from "../ui/text";
@@ -34,9 +33,11 @@ import {
   type WaveDraft,
   wavesOf,
 } from "./waves";
+import { After, NotBefore } from "./WaveTerms";
 
 /** The waves of a draft: proposed, and changed by dragging or by keys; what a move would mean is told while it is tried. */
-export function Waves({ run }: { run: Run }) {
+export function Waves({ run, now }: { run: Run; now: number }) {
+  const begin = run.lanes_from ? Date.parse(run.lanes_from) : now;
   const change = useSheetChange(run);
   const trial = useTrial(run);
   const sensors = useSensors(useSensor(PointerSensor, { activationConstraint: { distance: 4 } }));
@@ -74,6 +75,8 @@ export function Waves({ run }: { run: Run }) {
             key={wave.name}
             wave={wave}
             isLast={at === waves.length - 1}
+            begin={begin}
+            ask={(part) => trial.ask(part && changeOf(changeWave(waves, wave.name, part)))}
             put={(part) => put(changeWave(waves, wave.name, part))}
             move={(by) => put(moveWave(waves, wave.name, by))}
             drop={() => put(dropWave(waves, wave.name))}
@@ -84,7 +87,7 @@ export function Waves({ run }: { run: Run }) {
           />
         ))}
       </DndContext>
-      <Row gap={1} wrap>
+      <ActionBar>
         <Act
           takes="plan"
           variant="outlined"
@@ -101,7 +104,7 @@ export function Waves({ run }: { run: Run }) {
             No waves
           </Act>
         )}
-      </Row>
+      </ActionBar>
     </Stack>
   );
 }
@@ -134,13 +137,15 @@ const SHOWN = 40;
 interface WaveProps {
   wave: WaveDraft;
   isLast: boolean;
+  begin: number;
+  ask: (part: Partial<WaveDraft> | null) => void;
   put: (part: Partial<WaveDraft>) => void;
   move: (by: number) => void;
   drop: () => void;
   shift: (server: string, by: number) => void;
 }
 
-function OneWave({ wave, isLast, put, move, drop, shift }: WaveProps) {
+function OneWave({ wave, isLast, begin, ask, put, move, drop, shift }: WaveProps) {
   const { setNodeRef, isOver } = useDroppable({ id: wave.name });
   const [isWhole, showAll] = useState(false);
   const shown = isWhole ? wave.servers : wave.servers.slice(0, SHOWN);
@@ -178,6 +183,7 @@ function OneWave({ wave, isLast, put, move, drop, shift }: WaveProps) {
           </Text>
         )}
       </Row>
+      <NotBefore wave={wave} begin={begin} ask={ask} put={put} />
       {!isLast && <After wave={wave} put={put} />}
     </Frame>
   );
@@ -205,45 +211,6 @@ function Server({ server, shift }: { server: string; shift: (by: number) => void
     >
       {server}
     </Chip>
-  );
-}
-
-/** What is waited for before the next wave begins. */
-function After({ wave, put }: { wave: WaveDraft; put: (part: Partial<WaveDraft>) => void }) {
-  const [told, tell] = useState<string | null>(null);
-  const minutes = told ?? String(Math.round(wave.wait_seconds / 60));
-  const settle = () => {
-    const asked = Math.round(Number(minutes) * 60);
-    if (told !== null && Number.isFinite(asked) && asked !== wave.wait_seconds)
-      put({ wait_seconds: Math.max(0, asked) });
-    tell(null);
-  };
-  return (
-    <Row gap={1} mt={1.25}>
-      <TextField
-        size="small"
-        label="Then wait, minutes"
-        value={minutes}
-        onChange={(e) => tell(e.target.value)}
-        onBlur={settle}
-        onKeyDown={(e) => e.key === "Enter" && settle()}
-        slotProps={{
-          htmlInput: { inputMode: "numeric", "aria-label": `Minutes to wait after ${wave.name}` },
-        }}
-        sx={{ width: 130 }}
-      />
-      <TextField
-        size="small"
-        select
-        label="Then"
-        value={wave.gate}
-        onChange={(e) => put({ gate: e.target.value === "person" ? "person" : "none" })}
-        sx={{ flex: 1 }}
-      >
-        <MenuItem value="none">it goes on by itself</MenuItem>
-        <MenuItem value="person">a person lets it go on</MenuItem>
-      </TextField>
-    </Row>
   );
 }
 

@@ -3,8 +3,8 @@ import TextField from "@mui/material/TextField";
 import { useState } from "react";
 
 import type { Run, SheetTrial } from "../api/client";
-import { Row, Stack, Text } from "../ui/layout";
-import { Title } from "../ui/text";
+import { Row, Text } from "../ui/layout";
+import { Section } from "../ui/Section";
 import { tellTried } from "./tried";
 import { useTrial } from "./useSheet";
 
@@ -48,8 +48,7 @@ export function WhatIf({ run, now }: { run: Run; now: number }) {
   const groups = [...new Set(run.servers.map((lane) => lane.group).filter(Boolean))].sort();
   const { told } = trial;
   return (
-    <Stack as="section" gap={1} aria-label="What if">
-      <Title level={2}>What if</Title>
+    <Section title="What if" gap={1}>
       <Row gap={1}>
         <TextField
           size="small"
@@ -99,6 +98,6 @@ export function WhatIf({ run, now }: { run: Run; now: number }) {
       <Text role="status" size="body">
         {told?.tried ? tellTried(told.tried) : (told?.error?.message ?? "")}
       </Text>
-    </Stack>
+    </Section>
   );
 }

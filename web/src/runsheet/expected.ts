@@ -1,5 +1,5 @@
 // The forecast of a run in words.
-import type { Forecast } from "../api/client";
+import type { Forecast, Run } from "../api/client";
 import { duration } from "../shell/format";
 
 /** What holds the end or delays most, and what one place more would change. */
@@ -28,3 +28,7 @@ export function tellPersons(expected: number): string {
     return `About one in ${Math.max(2, Math.round(1 / expected))} such runs has a server that needs a person.`;
   return `About ${Math.round(expected)} of its servers will probably need a person.`;
 }
+
+/** Whether each server of a draft is left over: nothing of it would be done. */
+export const nobodyFits = (run: Run): boolean =>
+  run.state === "draft" && run.servers.length > 0 && run.servers.every((lane) => !lane.plan.length);

@@ -23,6 +23,8 @@ export function useSheetChange(run: Run) {
 }
 
 const SETTLE_MS = 60;
+/** Where there are hundreds of servers, the chances are asked for once a person stays with what is tried. */
+const STAY_MS = 400;
 
 /** What a change would mean, asked a moment after it was last named; only the latest answer counts. */
 export function useTrial(run: Run) {
@@ -34,15 +36,21 @@ export function useTrial(run: Run) {
       window.clearTimeout(timer.current);
       const mine = ++latest.current;
       if (trial === null) return tell(null);
-      timer.current = window.setTimeout(() => {
-        const answer = (tried: Tried | null, error: Error | null) => {
-          if (mine === latest.current) tell({ trial, tried, error });
-        };
-        take(api.POST("/api/v1/runs/{id}/sheet/try", { params: { path: { id: run.id } }, body: trial })).then(
-          (tried) => answer(tried, null),
-          (error: Error) => answer(null, error),
-        );
-      }, SETTLE_MS);
+      const later = (body: SheetTrial, ms: number) => {
+        timer.current = window.setTimeout(() => {
+          const answer = (tried: Tried | null, error: Error | null) => {
+            if (mine !== latest.current) return;
+            tell({ trial, tried, error });
+            if (tried && !tried.refused && !tried.sure_end && !body.surely)
+              later({ ...trial, surely: true }, STAY_MS);
+          };
+          take(api.POST("/api/v1/runs/{id}/sheet/try", { params: { path: { id: run.id } }, body })).then(
+            (tried) => answer(tried, null),
+            (error: Error) => answer(null, error),
+          );
+        }, ms);
+      };
+      later(trial, SETTLE_MS);
     },
     [run.id],
   );

@@ -6,6 +6,7 @@ const wave = (name: string, ...servers: string[]): WaveDraft => ({
   name,
   wait_seconds: 0,
   gate: "none",
+  not_before: null,
   servers,
 });
 const WAVES = [wave("canary", "a"), wave("half", "b", "c"), wave("rest", "d")];

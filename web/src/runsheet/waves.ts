@@ -6,15 +6,17 @@ export interface WaveDraft {
   name: string;
   wait_seconds: number;
   gate: "none" | "person";
+  not_before: string | null;
   servers: string[];
 }
 
 /** The waves of a sheet, each with its servers in the order in which they begin. */
 export const wavesOf = (run: Run): WaveDraft[] =>
-  run.waves.map(({ name, wait_seconds, gate }) => ({
+  run.waves.map(({ name, wait_seconds, gate, not_before }) => ({
     name,
     wait_seconds,
     gate,
+    not_before,
     servers: run.servers.filter((lane) => lane.wave === name).map((lane) => lane.server),
   }));
 
@@ -59,7 +61,7 @@ export function dropWave(waves: WaveDraft[], name: string): WaveDraft[] {
 export function addWave(waves: WaveDraft[]): WaveDraft[] {
   let number = waves.length + 1;
   while (waves.some((wave) => wave.name === `wave ${number}`)) number += 1;
-  return [...waves, { name: `wave ${number}`, wait_seconds: 0, gate: "none", servers: [] }];
+  return [...waves, { name: `wave ${number}`, wait_seconds: 0, gate: "none", not_before: null, servers: [] }];
 }
 
 /** What is asked of the server for them. */

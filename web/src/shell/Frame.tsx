@@ -1,6 +1,6 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import { useColorScheme } from "@mui/material/styles";
+import { styled, useColorScheme } from "@mui/material/styles";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { Link, Outlet } from "react-router";
@@ -9,6 +9,10 @@ import { api, take } from "../api/client";
 import { useLive } from "../api/live";
 import { me, site } from "../api/queries";
 import { fonts, ink } from "../theme/theme";
+import { Key } from "../ui/Key";
+import { Text } from "../ui/layout";
+import { TextLink } from "../ui/links";
+import { Mono } from "../ui/text";
 import { clock, day, tellWindow } from "./format";
 import { Find } from "./Find";
 import { KeptSelection } from "./KeptSelection";
@@ -45,20 +49,17 @@ function Now() {
   const { data } = useQuery(site);
   const time = new Date(now);
   return (
-    <Box
-      sx={{ fontSize: 12.5, lineHeight: 1.35, whiteSpace: "nowrap", display: { xs: "none", md: "block" } }}
-    >
-      <Box sx={{ fontFamily: fonts.mono, fontVariantNumeric: "tabular-nums", fontWeight: 650 }}>
-        {day(time)} {clock(time)}
-      </Box>
-      <Box
-        component={Link}
-        to="/house"
-        sx={{ color: "text.secondary" }}
-        title={data ? tellRate(data.rate) : ""}
-      >
-        {data ? tellWindow(data.window, now) : "\u00a0"}
-      </Box>
+    <Box sx={{ whiteSpace: "nowrap", display: { xs: "none", md: "block" } }}>
+      <Text size="note" strong>
+        <Mono>
+          {day(time)} {clock(time)}
+        </Mono>
+      </Text>
+      <Text size="note" tone="quiet">
+        <TextLink to="/house" title={data ? tellRate(data.rate) : ""}>
+          {data ? tellWindow(data.window, now) : "\u00a0"}
+        </TextLink>
+      </Text>
     </Box>
   );
 }
@@ -105,6 +106,23 @@ function Leave() {
   );
 }
 
+const Top = styled("header")(({ theme }) => ({
+  display: "flex",
+  alignItems: "center",
+  // A phone has the places in a line of their own, all six of them.
+  flexWrap: "wrap",
+  columnGap: theme.spacing(0.5),
+  padding: theme.spacing(0, 2.25),
+  minHeight: 62,
+  backgroundColor: ink("sheet"),
+  borderBottom: `1px solid ${ink("ink")}`,
+  "& .MuiButton-root": { padding: theme.spacing(0.625, 0.75), minWidth: 0 },
+  [theme.breakpoints.up("sm")]: { "& .MuiButton-root": { padding: theme.spacing(0.625, 1.5) } },
+  [theme.breakpoints.up("md")]: { flexWrap: "nowrap", columnGap: theme.spacing(3) },
+}));
+
+const Name = styled("div")({ fontFamily: fonts.title, fontWeight: 800, fontStretch: "125%", fontSize: 20 });
+
 /** Top: the places. Bottom: work under way. Between: the place. */
 export function Frame() {
   const [sheet, setSheet] = useState<Sheet>(null);
@@ -121,39 +139,13 @@ export function Frame() {
         "@media print": { display: "block", height: "auto" },
       }}
     >
-      <Box
-        component="header"
-        className="no-print"
-        sx={{
-          display: "flex",
-          alignItems: "center",
-          // A phone has the places in a line of their own, all six of them.
-          flexWrap: { xs: "wrap", md: "nowrap" },
-          columnGap: { xs: 0.5, md: 3 },
-          "& .MuiButton-root": { px: { xs: 0.75, sm: 1.5 }, minWidth: 0 },
-          px: 2.25,
-          minHeight: 62,
-          bgcolor: "background.paper",
-          borderBottom: `1px solid ${ink("ink")}`,
-        }}
-      >
-        <Box sx={{ fontFamily: fonts.title, fontWeight: 800, fontStretch: "125%", fontSize: 20 }}>
-          Ordnung
-        </Box>
+      <Top className="no-print">
+        <Name>Ordnung</Name>
         <Places />
         <Button variant="text" color="inherit" onClick={() => setSheet("find")} sx={{ gap: 1, px: 1 }}>
           Find or do{" "}
-          <Box
-            component="kbd"
-            sx={{
-              border: "1px solid",
-              borderRadius: 0.5,
-              px: 0.7,
-              fontSize: 11,
-              display: { xs: "none", sm: "inline" },
-            }}
-          >
-            /
+          <Box component="span" sx={{ display: { xs: "none", sm: "inline" } }}>
+            <Key>/</Key>
           </Box>
         </Button>
         <Now />
@@ -164,7 +156,7 @@ export function Frame() {
           <Who />
           <Leave />
         </Box>
-      </Box>
+      </Top>
       <Box
         component="main"
         sx={{

@@ -3,6 +3,7 @@ import Button from "@mui/material/Button";
 import Dialog from "@mui/material/Dialog";
 import { useLocation } from "react-router";
 
+import { Facts } from "../ui/Facts";
 import { keysAt } from "./keys";
 import { Title } from "../ui/text";
 
@@ -15,24 +16,7 @@ export function KeysDialog({ open, close }: { open: boolean; close: () => void }
         <Title level={2} id="keys-title">
           Keys of this place
         </Title>
-        <Box
-          component="dl"
-          sx={{
-            display: "grid",
-            gridTemplateColumns: "auto 1fr",
-            columnGap: 2.5,
-            rowGap: 0.75,
-            m: 0,
-            "& dd": { m: 0 },
-          }}
-        >
-          {keysAt(pathname).map(([key, what]) => [
-            <dt key={key}>
-              <kbd>{key}</kbd>
-            </dt>,
-            <dd key={what}>{what}</dd>,
-          ])}
-        </Box>
+        <Facts rows={keysAt(pathname).map(([key, what]) => [<kbd key={key}>{key}</kbd>, what])} />
         <Box>
           <Button variant="outlined" onClick={close}>
             Close

@@ -1,4 +1,5 @@
 import Box from "@mui/material/Box";
+import { styled } from "@mui/material/styles";
 import { useQuery } from "@tanstack/react-query";
 import { NavLink, useSearchParams } from "react-router";
 
@@ -32,6 +33,58 @@ export const PLACES: Place[] = [
   { path: "/record", name: "Record", fact: (s) => count(s.runs, "run") },
 ];
 
+/** A stop on the line: its dot, its name, its fact. Joined to the next one unless it is the last. */
+const Stand = styled(NavLink)(({ theme }) => ({
+  position: "relative",
+  flex: "1 1 0",
+  minWidth: 0,
+  paddingTop: theme.spacing(0.75),
+  color: ink("ink"),
+  textDecoration: "none",
+  fontSize: 12.5,
+  lineHeight: 1.35,
+  [theme.breakpoints.up("md")]: { minWidth: 92, maxWidth: 150 },
+  "& .dot": {
+    display: "block",
+    width: 12,
+    height: 12,
+    borderRadius: "50%",
+    border: `2px solid ${ink("ink")}`,
+    backgroundColor: ink("sheet"),
+    position: "relative",
+    zIndex: 1,
+    boxSizing: "border-box",
+  },
+  "&.active .dot": {
+    backgroundColor: ink("water"),
+    borderColor: ink("water"),
+    boxShadow: `0 0 0 3px ${ink("water2")}`,
+  },
+  "&.active .name": { color: ink("water") },
+  "& .name": {
+    fontFamily: fonts.title,
+    fontWeight: 700,
+    fontSize: 12,
+    fontStretch: "80%",
+    [theme.breakpoints.up("sm")]: { fontSize: 13, fontStretch: "100%" },
+  },
+  "& .fact": {
+    display: "none",
+    color: ink("ink2"),
+    whiteSpace: "nowrap",
+    [theme.breakpoints.up("sm")]: { display: "block" },
+  },
+  "&.joined::before": {
+    content: '""',
+    position: "absolute",
+    left: 12,
+    right: 0,
+    top: 12,
+    height: "1.5px",
+    backgroundColor: ink("ink3"),
+  },
+}));
+
 /** The six places in the order of the work, joined by a line, each with its one live fact. */
 export function Places() {
   const { data } = useQuery(site);
@@ -50,68 +103,17 @@ export function Places() {
       }}
     >
       {PLACES.map((place, at) => (
-        <Box
-          component={NavLink}
+        <Stand
           key={place.path}
           to={{ pathname: place.path, search: kept ? `?servers=${kept}` : "" }}
-          sx={{
-            position: "relative",
-            flex: "1 1 0",
-            minWidth: { xs: 0, md: 92 },
-            maxWidth: { xs: "none", md: 150 },
-            pt: 0.75,
-            color: "text.primary",
-            textDecoration: "none",
-            fontSize: 12.5,
-            lineHeight: 1.35,
-            "& .dot": {
-              width: 12,
-              height: 12,
-              borderRadius: "50%",
-              border: `2px solid ${ink("ink")}`,
-              bgcolor: "background.paper",
-              position: "relative",
-              zIndex: 1,
-            },
-            "&.active .dot": {
-              bgcolor: ink("water"),
-              borderColor: ink("water"),
-              boxShadow: `0 0 0 3px ${ink("water2")}`,
-            },
-            "&.active .name": { color: ink("water") },
-            "&::before":
-              at < PLACES.length - 1
-                ? {
-                    content: '""',
-                    position: "absolute",
-                    left: 12,
-                    right: 0,
-                    top: 12,
-                    height: "1.5px",
-                    bgcolor: ink("ink3"),
-                  }
-                : {},
-          }}
+          className={at < PLACES.length - 1 ? "joined" : undefined}
         >
-          <Box className="dot" aria-hidden />
+          <span className="dot" aria-hidden />
           <Row gap={0.75} align="baseline" noWrap pt={0.25}>
-            <Box
-              component="span"
-              className="name"
-              sx={{
-                fontFamily: fonts.title,
-                fontWeight: 700,
-                fontSize: { xs: 12, sm: 13 },
-                fontStretch: { xs: "80%", sm: "100%" },
-              }}
-            >
-              {place.name}
-            </Box>
+            <span className="name">{place.name}</span>
           </Row>
-          <Box sx={{ color: "text.secondary", whiteSpace: "nowrap", display: { xs: "none", sm: "block" } }}>
-            {data ? place.fact(data) : "\u00a0"}
-          </Box>
-        </Box>
+          <span className="fact">{data ? place.fact(data) : "\u00a0"}</span>
+        </Stand>
       ))}
     </Box>
   );

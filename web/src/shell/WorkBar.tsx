@@ -1,6 +1,7 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Drawer from "@mui/material/Drawer";
+import { styled } from "@mui/material/styles";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
@@ -8,6 +9,7 @@ import { Link } from "react-router";
 import { api, take, type Work } from "../api/client";
 import { site, work, workPage } from "../api/queries";
 import { ink } from "../theme/theme";
+import { Key } from "../ui/Key";
 import { unseenOf, useCalls } from "./calls";
 import { ago, count, duration, size } from "./format";
 import { More } from "../ui/More";
@@ -43,7 +45,26 @@ export function progress(w: Work, now: number): { part: number; told: string } {
 export const seen = (id: number): Promise<unknown> =>
   take(api.POST("/api/v1/work/{id}/seen", { params: { path: { id } } }));
 
-const CUT = { overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap", minWidth: 0 } as const;
+const Bar = styled("footer")({
+  backgroundColor: ink("bar"),
+  color: ink("barText"),
+  minHeight: 38,
+  display: "flex",
+  alignItems: "stretch",
+  fontSize: 13,
+  borderTop: `1px solid ${ink("rule")}`,
+});
+
+const Note = styled(Text, { shouldForwardProp: (name) => name !== "failed" })<{ failed: boolean }>(
+  ({ failed }) => ({ color: failed ? ink("barDeep") : "inherit" }),
+);
+
+const CallsThere = styled(Link)({
+  flex: "none",
+  fontWeight: 700,
+  color: ink("barDeep"),
+  whiteSpace: "nowrap",
+});
 
 /** One thing in full: its title and how far it is, or how it ended. */
 function Item({ w, now }: { w: Work; now: number }) {
@@ -63,20 +84,16 @@ function Item({ w, now }: { w: Work; now: number }) {
         opacity: under || failed ? 1 : 0.85,
       }}
     >
-      <Box component="strong" title={w.title} sx={{ ...CUT, flex: "0 1 auto" }}>
+      <Text as="strong" title={w.title} cut style={{ flex: "0 1 auto" }}>
         {shortened(w.title)}
-      </Box>
+      </Text>
       {under && <Progress part={part} onBar />}
       {under && <Mono>{told}</Mono>}
       {!under && (
-        <Box
-          component="span"
-          title={w.note}
-          sx={{ ...CUT, flex: "0 3 auto", color: failed ? ink("barDeep") : "inherit" }}
-        >
+        <Note as="span" title={w.note} cut failed={failed} style={{ flex: "0 3 auto" }}>
           {shortened(w.note)}
           {!failed && w.ended_at && `, ${ago(w.ended_at, now)}`}
-        </Box>
+        </Note>
       )}
       {failed && (
         <Button
@@ -84,7 +101,8 @@ function Item({ w, now }: { w: Work; now: number }) {
           variant="outlined"
           aria-label={`Seen: ${w.title}`}
           onClick={() => void seen(w.id)}
-          sx={{ flex: "none", py: 0, px: 1, minWidth: 0, fontSize: 12.5 }}
+          size="row"
+          sx={{ flex: "none" }}
         >
           Seen
         </Button>
@@ -124,19 +142,7 @@ export function WorkBar({
   const { main, others } = workLine(data);
   const toSee = unseenOf(useCalls()).length;
   return (
-    <Box
-      component="footer"
-      className="no-print"
-      sx={{
-        bgcolor: ink("bar"),
-        color: ink("barText"),
-        minHeight: 38,
-        display: "flex",
-        alignItems: "stretch",
-        fontSize: 13,
-        borderTop: `1px solid ${ink("rule")}`,
-      }}
-    >
+    <Bar className="no-print">
       <Row
         role="status"
         aria-label="Work under way"
@@ -148,12 +154,14 @@ export function WorkBar({
         py={1}
       >
         {live && trouble && (
-          <Box title={trouble} sx={{ ...CUT, fontWeight: 700, color: ink("barDeep") }}>
+          <Note title={trouble} cut strong failed>
             {trouble}
-          </Box>
+          </Note>
         )}
         {!live && (
-          <Box sx={{ ...CUT, fontWeight: 700 }}>The line to Ordnung is down. Trying again; runs go on.</Box>
+          <Text cut strong>
+            The line to Ordnung is down. Trying again; runs go on.
+          </Text>
         )}
         {/* A phone has room for one thing: what needs a person comes first there. */}
         <Box sx={{ minWidth: 0, display: { xs: toSee ? "none" : "block", sm: "block" } }}>
@@ -167,10 +175,7 @@ export function WorkBar({
         )}
       </Row>
       <Button color="inherit" onClick={() => setOpen(true)} sx={{ px: 2, gap: 1, flex: "none" }}>
-        All work{" "}
-        <Box component="kbd" sx={{ border: "1px solid", borderRadius: 0.5, px: 0.6, fontSize: 11 }}>
-          w
-        </Box>
+        All work <Key>w</Key>
       </Button>
       <Drawer
         anchor="bottom"
@@ -188,29 +193,21 @@ export function WorkBar({
           <AllWork now={now} />
         </Stack>
       </Drawer>
-    </Box>
+    </Bar>
   );
 }
 
 /** How many calls for a person there are, wherever one is. */
 function CallsLink({ open }: { open: number }) {
   if (!open) return null;
-  return (
-    <Box
-      component={Link}
-      to="/calls"
-      sx={{ flex: "none", fontWeight: 700, color: ink("barDeep"), whiteSpace: "nowrap" }}
-    >
-      {count(open, "call")} for a person
-    </Box>
-  );
+  return <CallsThere to="/calls">{count(open, "call")} for a person</CallsThere>;
 }
 
 const TONE = { asked: "rule", running: "water", done: "done", failed: "deep" } as const;
 
 function WorkDetail({ w, now }: { w: Work; now: number }) {
   return (
-    <Box sx={{ borderBottom: `1px solid ${ink("rule")}`, pb: 1.25, display: "grid", gap: 0.5 }}>
+    <Stack under pb={1.25} gap={0.5}>
       <Row gap={1.25} align="baseline">
         <strong>{w.title}</strong>
         <Tag tone={TONE[w.state]}>{w.state}</Tag>
@@ -231,6 +228,6 @@ function WorkDetail({ w, now }: { w: Work; now: number }) {
           </Button>
         </Box>
       )}
-    </Box>
+    </Stack>
   );
 }

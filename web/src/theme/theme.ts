@@ -99,6 +99,25 @@ declare module "@mui/material/styles" {
   }
 }
 
+declare module "@mui/material/styles" {
+  interface Palette {
+    quiet: Palette["primary"];
+  }
+  interface PaletteOptions {
+    quiet?: PaletteOptions["primary"];
+  }
+}
+
+declare module "@mui/material/Button" {
+  interface ButtonPropsColorOverrides {
+    quiet: true;
+  }
+  interface ButtonPropsSizeOverrides {
+    inline: true;
+    row: true;
+  }
+}
+
 declare module "@mui/material/Typography" {
   interface TypographyPropsVariantOverrides {
     note: true;
@@ -110,6 +129,7 @@ const shared = (t: Tokens) => ({
   t,
   primary: { main: t.ink, contrastText: t.sheet },
   secondary: { main: t.water },
+  quiet: { main: t.ink2, contrastText: t.sheet },
   error: { main: t.deep },
   background: { default: t.paper, paper: t.sheet },
   text: { primary: t.ink, secondary: t.ink2 },
@@ -148,6 +168,12 @@ export const theme = createTheme({
     MuiButton: {
       defaultProps: { disableElevation: true, disableRipple: true, size: "small" },
       styleOverrides: { root: { whiteSpace: "nowrap", padding: "5px 14px", minWidth: 0, fontSize: 13 } },
+      variants: [
+        // Among words: as large as they are.
+        { props: { size: "inline" }, style: { padding: 0, fontSize: "inherit", lineHeight: "inherit" } },
+        // In a row of a list.
+        { props: { size: "row" }, style: { padding: "0 8px", fontSize: 12 } },
+      ],
     },
     MuiToggleButtonGroup: { defaultProps: { size: "small" } },
     MuiToggleButton: {
@@ -157,6 +183,8 @@ export const theme = createTheme({
     MuiCssBaseline: {
       styleOverrides: {
         "html, body, #root": { height: "100%" },
+        // No link is blue by chance: it has the ink of its text, unless it leads somewhere by itself.
+        a: { color: "inherit" },
         ":focus-visible": { outline: "2px solid var(--mui-palette-t-water)", outlineOffset: 1 },
         "@media (prefers-reduced-motion: reduce)": {
           "*": { transition: "none !important", animation: "none !important" },

@@ -1,6 +1,8 @@
+import { styled } from "@mui/material/styles";
 import TextField, { type TextFieldProps } from "@mui/material/TextField";
 
 import { Refused } from "../api/client";
+import { ink } from "../theme/theme";
 import { Notice } from "./Notice";
 
 /** The field of a request that a refusal is about; a part of a field counts as the field. */
@@ -32,3 +34,16 @@ export function Unsaid({ error, fields, title }: { error: Error | null; fields: 
   if (error === null || fields.includes(fieldOf(error))) return null;
   return <Notice title={title}>{error.message}</Notice>;
 }
+
+/** A name that is changed where it stands: it looks like the name, on a dotted line. */
+export const InPlace = styled("input")({
+  font: "inherit",
+  fontWeight: 650,
+  color: ink("ink"),
+  backgroundColor: "transparent",
+  border: 0,
+  borderBottom: `1px dotted ${ink("ink3")}`,
+  borderRadius: 0,
+  width: "100%",
+  padding: 0,
+});

@@ -28,3 +28,16 @@ export const Press = styled("button", {
   "&:focus-visible": { outline: `2px solid ${ink("water")}`, outlineOffset: 1 },
   "&[aria-disabled=true]": { opacity: 0.5, cursor: "not-allowed" },
 }));
+
+/** What a cell tells, as a button: underlined in water while it is the one chosen. */
+export const Chosen = styled("button")(({ theme }) => ({
+  all: "unset",
+  display: "block",
+  cursor: "pointer",
+  borderRadius: 2,
+  padding: theme.spacing(0, 0.5),
+  margin: theme.spacing(0, -0.5),
+  "&[aria-pressed=true]": { boxShadow: `inset 0 -2px 0 ${ink("water")}` },
+  "&:hover": { backgroundColor: ink("paper") },
+  "&:focus-visible": { outline: `2px solid ${ink("water")}` },
+}));

@@ -34,6 +34,13 @@ export const Table = styled("table", {
     verticalAlign: "top",
   },
   "& .n": { textAlign: "right", whiteSpace: "nowrap" },
+  // Rows: out of it, picked, not there before, and one that heads those below it.
+  "& tr.quiet td": { color: ink("ink2") },
+  "& tr.picked": { backgroundColor: ink("water2") },
+  "& tr.fresh": { backgroundColor: ink("pending2") },
+  "& tr.head": { backgroundColor: ink("paper") },
+  "& tr.head th": { borderBottom: 0 },
+  "& td.quiet": { color: ink("ink2") },
   "& td.n": { fontFamily: fonts.mono, fontVariantNumeric: "tabular-nums" },
   // A table that runs over several sheets of paper has its head on each.
   "@media print": { "& thead": { display: "table-header-group" }, "& tr": { breakInside: "avoid" } },

@@ -63,15 +63,36 @@ interface Looks extends Partial<Record<Exclude<Space, "ml">, number>> {
   strong?: boolean;
   /** A line above it, thin unless it is one of ``ink``. */
   ruled?: boolean | "ink";
+  /** A thin line below it: one of a list. */
+  under?: boolean;
+  /** A line around it. */
+  framed?: keyof typeof TONES | "rule";
+  /** A thick line at its left: it stands out among its like, in this tone. */
+  side?: keyof typeof TONES | "rule" | "none";
+  /** What it stands on. */
+  ground?: keyof typeof GROUNDS;
+  /** One line that ends in dots where there is no room. */
+  cut?: boolean;
 }
+
+/** A look whose tone hangs on a state: said beside the words that tell it. */
+const TONE_OR_RULE = { ...TONES, rule: "rule", none: "sheet" } as const;
+const GROUNDS = {
+  deep: "deep2",
+  pending: "pending2",
+  water: "water2",
+  paper: "paper",
+  sheet: "sheet",
+} as const;
 
 /** What is for the looks alone; ``as`` and the others are for the styling itself. */
 const OWN = new Set<PropertyKey>([
   ..."as sx theme ownerState".split(" "),
   ...Object.keys(SPACES),
-  ..."gap align wrap between start left plain breaks noWrap flex minWidth maxWidth size tone strong ruled".split(
+  ..."gap align wrap between start left plain breaks noWrap flex minWidth maxWidth size tone strong".split(
     " ",
   ),
+  ..."ruled under framed side ground cut".split(" "),
 ]);
 const options = { shouldForwardProp: (name: PropertyKey) => !OWN.has(name) };
 
@@ -102,8 +123,24 @@ const looksOf = ({ theme, ...looks }: Looks & { theme: Theme }): CSSProperties =
   fontSize: looks.size && SIZES[looks.size],
   color: looks.tone && ink(TONES[looks.tone]),
   fontWeight: looks.strong ? 650 : undefined,
-  borderTop: looks.ruled ? `1px solid ${ink(looks.ruled === "ink" ? "ink" : "rule")}` : undefined,
+  ...linesOf(looks),
+  ...(looks.cut ? CUT : {}),
 });
+
+/** One line that ends in dots where there is no room. */
+const CUT = { overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap", minWidth: 0 } as const;
+
+const line = (tone: keyof typeof TONE_OR_RULE, width = 1) => `${width}px solid ${ink(TONE_OR_RULE[tone])}`;
+
+function linesOf({ framed, side, ruled, under, ground }: Looks): CSSProperties {
+  return {
+    ...(framed ? { border: line(framed) } : {}),
+    ...(side ? { borderLeft: side === "none" ? "3px solid transparent" : line(side, 3) } : {}),
+    ...(ruled ? { borderTop: line(ruled === "ink" ? "plain" : "rule") } : {}),
+    ...(under ? { borderBottom: line("rule") } : {}),
+    ...(ground ? { backgroundColor: ink(GROUNDS[ground]) } : {}),
+  };
+}
 
 /** A part with some space around it. ``as`` says which element it is. */
 export const Block = styled("div", options)<Looks>(looksOf);
@@ -115,4 +152,12 @@ export const Text = styled("div", options)<Looks>(looksOf);
 export const Row = styled("div", options)<Looks>((looks) => ({ display: "flex", ...looksOf(looks) }));
 
 /** Parts below one another. */
-export const Stack = styled("div", options)<Looks>((looks) => ({ display: "grid", ...looksOf(looks) }));
+export const Stack = styled(
+  "div",
+  options,
+)<Looks>((looks) => ({
+  display: "grid",
+  // As wide as there is room, not as wide as the widest of its parts: what is wider scrolls by itself.
+  gridTemplateColumns: "minmax(0,1fr)",
+  ...looksOf(looks),
+}));

@@ -4,6 +4,7 @@ import type { Cell } from "../api/client";
 import { Glyph } from "./Glyph";
 import { tellCell } from "./words";
 import { Row } from "../ui/layout";
+import { MarkList } from "../ui/MarkList";
 
 /** A server as a fixed row: F M R N D P, then what else it has. The place never changes. */
 export function GlyphRow({ cells, scale = 1, gap = 7 }: { cells: Cell[]; scale?: number; gap?: number }) {
@@ -37,27 +38,13 @@ const LEGEND: [string, number, string][] = [
 /** What the marks mean, on one line. */
 export function Legend() {
   return (
-    <Box
-      component="ul"
-      aria-label="Legend"
-      sx={{
-        display: "flex",
-        flexWrap: "wrap",
-        columnGap: 2,
-        rowGap: 0.5,
-        m: 0,
-        p: 0,
-        listStyle: "none",
-        fontSize: 12.5,
-        color: "text.secondary",
-      }}
-    >
+    <MarkList aria-label="Legend">
       {LEGEND.map(([verdict, behind, words]) => (
         <Row as="li" key={verdict} align="center" gap={0.75} noWrap>
           <Glyph verdict={verdict} behind={behind} />
           {words}
         </Row>
       ))}
-    </Box>
+    </MarkList>
   );
 }
