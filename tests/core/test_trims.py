@@ -14,7 +14,7 @@ from ordnung.core.media import BLOCK, MEDIA, TooLargeError, spread
 from ordnung.core.packing import Trim, kept, offer_trims, plan_packing
 from ordnung.core.rules import FIXED_RULES
 from ordnung.core.trimmed import find_losses
-from ordnung.core.way_back import list_ways_back
+from ordnung.core.way_back import after_updates, list_ways_back
 from tests.core.houses import DAY, catalogs, component, product, release
 
 BIOS = product(
@@ -182,3 +182,14 @@ def test_a_second_bank_counts_even_when_no_catalog_knows_its_version():
 @pytest.mark.parametrize("installed", [None, "no number at all"])
 def test_what_can_not_be_ordered_goes_back_to_its_other_bank_only(installed):
     assert back_of(installed, ("2.5",)) == [("2.5", True, False)]
+
+
+def test_after_updates_nothing_waits_and_no_bank_is_claimed():
+    found = product("bios", release("1.0"), release("2.0"), release("3.0", floor_after="2.0"))
+    parts = (component("b", "bios", "1.0", waiting="2.0", banks=("1.0", "0.9")), component("c", "bios", "1.0"))
+    server = Server(name="s", model="m", components=parts)
+    (standing,) = assess_fleet([server], catalogs(found), FIXED_RULES, DAY)
+    first, second = after_updates(standing.positions, {"b": "3.0"})
+    assert (first.component.version, first.component.waiting, first.component.banks) == ("3.0", None, ())
+    assert second is standing.positions[1]
+    assert [(w.version, bool(w.barred)) for w in list_ways_back(first)] == [("2.0", False), ("1.0", True)]

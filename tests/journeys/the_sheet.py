@@ -96,6 +96,12 @@ def test_waves_are_proposed_moved_by_keys_and_by_dragging_and_told_beforehand(pa
         page.keyboard.press("Enter")
     # While it is being kept, the words of a button fade.
     expect(side(page).get_by_role("button", name="Propose them anew")).to_be_enabled()
+    begins = side(page).get_by_label("rest not before")
+    begins.fill("23:59")
+    expect(side(page).get_by_text(re.compile(r"^It would end \d\d:\d\d"))).to_be_visible()
+    begins.press("Enter")
+    expect(rest.get_by_role("button", name="At its turn")).to_be_enabled()
+    expect(begins).to_have_value("23:59")
     check_axe(page, "light")
     side(page).get_by_role("button", name="Document", exact=True).click()
     came = side(page).get_by_role("region", name="How it came about")

@@ -197,6 +197,19 @@ def test_a_window_in_which_nobody_fits_any_more_gives_way_to_its_next_opening(ho
     assert house.post(f"runs/{run['id']}/sheet/copy")["windows"] == run["windows"]
 
 
+def test_before_a_start_it_is_told_what_can_be_taken_back_afterwards(house):
+    """N7.1: to which version the floors on the way let each component go back, whether it is packed, what it takes."""
+    run = house.post("runs", {"servers": ["surge-07"]})
+    told = {row["slot"]: row for row in house.get(f"runs/{run['id']}/servers/surge-07/ways-back")}
+    assert set(told) == {w["slot"] for r in run["servers"][0]["rounds"] for w in r["writes"]}
+    bios = told["bios"]
+    assert (bios["before"], bios["to"]) == ("2.1.0", "2.4.1"), "3.2.0 takes nothing below 2.4.1"
+    assert bios["outage"] and bios["seconds"] > 300 and bios["resets"] and not bios["stored"] and bios["barred"] == ""
+    raid = told["raid-1"]
+    assert raid["to"] == raid["before"] == "7.16.1"
+    assert house.get(f"runs/{run['id']}/servers/tide-99/ways-back")[0] == 404
+
+
 def test_the_chances_of_hundreds_are_told_when_they_are_asked_for(house, monkeypatch):
     """A drag does not wait for them."""
     monkeypatch.setattr("ordnung.server.runs.trial.MANY", 3)

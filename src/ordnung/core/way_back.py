@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import dataclasses
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 from ordnung.core.baseline import Position
@@ -45,3 +47,21 @@ def list_ways_back(position: Position) -> tuple[RollbackOption, ...]:
             )
         )
     return tuple(ways)
+
+
+def after_updates(positions: Iterable[Position], versions: Mapping[str, str]) -> tuple[Position, ...]:
+    """The positions once components (by slot) hold these versions and nothing waits in them for a reset.
+
+    What a second bank will hold then is not known here: it is left out.
+    """
+    return tuple(
+        dataclasses.replace(
+            position,
+            component=dataclasses.replace(
+                position.component, version=versions[position.component.slot], waiting=None, banks=()
+            ),
+        )
+        if position.component.slot in versions
+        else position
+        for position in positions
+    )

@@ -142,6 +142,7 @@ urlpatterns = [
     path(f"{V1}store/clear", storing.StoreClearView.as_view()),
     path(f"{V1}runs", runs.RunsView.as_view()),
     path(f"{V1}runs/<int:pk>", runs.RunView.as_view()),
+    path(f"{V1}runs/<int:pk>/servers/<str:name>/ways-back", ways_back.ReversalsView.as_view()),
     path(f"{V1}runs/<int:pk>/servers/<str:name>/override", overrides.OverrideView.as_view()),
     path(f"{V1}runs/<int:pk>/servers/<str:name>/answer", overrides.AnswerView.as_view()),
     path(f"{V1}runs/<int:pk>/servers/<str:name>/tick", overrides.TickView.as_view()),

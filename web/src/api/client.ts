@@ -27,6 +27,7 @@ export type Run = Schemas["Run"];
 export type RunSummary = Schemas["RunSummary"];
 export type RunServer = Schemas["RunServer"];
 export type WayBack = Schemas["RollbackOptions"]["ways"][number];
+export type Reversal = Schemas["Reversal"];
 export type Order = Schemas["RunOrderRequest"]["order"];
 export type Forecast = Schemas["Forecast"];
 export type RunRecord = Schemas["Record"];

@@ -3,6 +3,7 @@ import { type KeyboardEvent, type PointerEvent, useRef, useState } from "react";
 
 import type { CoverageRow, Issue } from "../api/client";
 import { count, month } from "../shell/format";
+import { Hint } from "../ui/Hint";
 import { pressable } from "../ui/pressable";
 import { useWidth } from "../shell/width";
 import { fonts, ink } from "../theme/theme";
@@ -206,47 +207,50 @@ function Pin({ bar, issues, move }: { bar: Bar; issues: Issue[]; move: Props["mo
     if (next.issue !== row.followed) move(row, next.issue);
   };
   const x = drag === null ? (bar.pin ?? stops[stops.length - 1]?.x ?? 0) : (nearest(stops, drag)?.x ?? drag);
+  const says = `${row.followed ?? "no issue yet"}${told ? `, ${month(told.issued)}` : ""}${row.signed_by || !row.followed ? "" : ", unsigned"}`;
   return (
-    <g
-      ref={svg}
-      role="slider"
-      tabIndex={0}
-      aria-label={`${row.model || "Every model"} follows ${row.maker}`}
-      aria-valuemin={-1}
-      aria-valuemax={stops.length - 1}
-      aria-valuenow={at}
-      aria-valuetext={`${row.followed ?? "no issue yet"}${told ? `, ${month(told.issued)}` : ""}${row.signed_by || !row.followed ? "" : ", unsigned"}`}
-      onKeyDown={keys}
-      style={{ cursor: "ew-resize", touchAction: "none" }}
-      onPointerDown={(event) => {
-        event.currentTarget.setPointerCapture(event.pointerId);
-        setDrag(place(event));
-      }}
-      onPointerMove={(event) => drag !== null && setDrag(place(event))}
-      onPointerUp={(event) => {
-        const stop = nearest(stops, place(event));
-        setDrag(null);
-        if (stop && stop.issue !== row.followed) move(row, stop.issue);
-      }}
-      onPointerCancel={() => setDrag(null)}
-    >
-      <rect
-        x={(stops[0]?.x ?? 0) - 16}
-        y={y - 14}
-        width={(stops[stops.length - 1]?.x ?? 0) - (stops[0]?.x ?? 0) + 32}
-        height={28}
-        fill="transparent"
-      />
-      <circle
-        cx={x}
-        cy={y}
-        r={9}
-        fill={row.followed || drag !== null ? ink("water") : ink("sheet")}
-        stroke={ink("water")}
-        strokeWidth={1.6}
-        strokeDasharray={row.followed || drag !== null ? undefined : "3 2"}
-      />
-      <circle cx={x} cy={y} r={3} fill={ink("sheet")} />
-    </g>
+    <Hint told={`follows ${says}`}>
+      <g
+        ref={svg}
+        role="slider"
+        tabIndex={0}
+        aria-label={`${row.model || "Every model"} follows ${row.maker}`}
+        aria-valuemin={-1}
+        aria-valuemax={stops.length - 1}
+        aria-valuenow={at}
+        aria-valuetext={says}
+        onKeyDown={keys}
+        style={{ cursor: "ew-resize", touchAction: "none" }}
+        onPointerDown={(event) => {
+          event.currentTarget.setPointerCapture(event.pointerId);
+          setDrag(place(event));
+        }}
+        onPointerMove={(event) => drag !== null && setDrag(place(event))}
+        onPointerUp={(event) => {
+          const stop = nearest(stops, place(event));
+          setDrag(null);
+          if (stop && stop.issue !== row.followed) move(row, stop.issue);
+        }}
+        onPointerCancel={() => setDrag(null)}
+      >
+        <rect
+          x={(stops[0]?.x ?? 0) - 16}
+          y={y - 14}
+          width={(stops[stops.length - 1]?.x ?? 0) - (stops[0]?.x ?? 0) + 32}
+          height={28}
+          fill="transparent"
+        />
+        <circle
+          cx={x}
+          cy={y}
+          r={9}
+          fill={row.followed || drag !== null ? ink("water") : ink("sheet")}
+          stroke={ink("water")}
+          strokeWidth={1.6}
+          strokeDasharray={row.followed || drag !== null ? undefined : "3 2"}
+        />
+        <circle cx={x} cy={y} r={3} fill={ink("sheet")} />
+      </g>
+    </Hint>
   );
 }

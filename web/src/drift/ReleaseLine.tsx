@@ -6,6 +6,7 @@ import type { ReleaseData, ReleaseLineData } from "../api/client";
 import { line as lineQuery } from "./queries";
 import { count, duration, month, size } from "../shell/format";
 import { Tag } from "../ui/Tag";
+import { Hint } from "../ui/Hint";
 import { pressable } from "../ui/pressable";
 import { Mono, Title } from "../ui/text";
 import { useWidth } from "../shell/width";
@@ -207,16 +208,18 @@ function Stop({
         {release.released ? month(release.released) : "no date"}
         {security ? " !" : ""}
       </text>
-      <rect
-        {...pressable(pick)}
-        x={x - 44}
-        y={Y - 14}
-        width={88}
-        height={HEIGHT - Y + 10}
-        fill="transparent"
-        aria-label={says}
-        aria-pressed={chosen}
-      />
+      <Hint told={says}>
+        <rect
+          {...pressable(pick)}
+          x={x - 44}
+          y={Y - 14}
+          width={88}
+          height={HEIGHT - Y + 10}
+          fill="transparent"
+          aria-label={says}
+          aria-pressed={chosen}
+        />
+      </Hint>
     </g>
   );
 }

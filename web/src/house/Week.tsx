@@ -3,6 +3,7 @@ import { styled } from "@mui/material/styles";
 import { useQuery } from "@tanstack/react-query";
 
 import { fonts, ink } from "../theme/theme";
+import { Hint } from "../ui/Hint";
 import { Block, Row, Text } from "../ui/layout";
 import { dayAfter, type Night, nightsOf, type Piece, tellOpening } from "./nights";
 import { openings as openingsQuery } from "./queries";
@@ -157,18 +158,18 @@ function OneNight({
       <div className="room">
         <div className="midnight" aria-hidden />
         {night.pieces.map((piece) => (
-          <Bar
-            key={piece.opening.window + piece.opening.start}
-            aria-pressed={piece.opening.window === chosen}
-            title={tellOpening(piece.opening, zone)}
-            style={placeOf(piece)}
-            onClick={() => choose(piece.opening.window)}
-          >
-            {piece.opening.window}
-            <span className="times">
-              {tellOpening(piece.opening, zone).slice(piece.opening.window.length + 2)}
-            </span>
-          </Bar>
+          <Hint key={piece.opening.window + piece.opening.start} told={tellOpening(piece.opening, zone)}>
+            <Bar
+              aria-pressed={piece.opening.window === chosen}
+              style={placeOf(piece)}
+              onClick={() => choose(piece.opening.window)}
+            >
+              {piece.opening.window}
+              <span className="times">
+                {tellOpening(piece.opening, zone).slice(piece.opening.window.length + 2)}
+              </span>
+            </Bar>
+          </Hint>
         ))}
       </div>
     </NightRow>

@@ -7,6 +7,7 @@ import { Mono } from "../ui/text";
 import { fonts, ink } from "../theme/theme";
 import { KINDS } from "../waterline/words";
 import { layOut, type Part } from "./trims";
+import { Hint } from "../ui/Hint";
 import { Block, Row, Text } from "../ui/layout";
 
 const word = (kind: string): string =>
@@ -66,10 +67,9 @@ const LOOKS = {
 };
 
 /** A kind on the scale, as wide as what it takes of it. */
-const Part = styled("div", { shouldForwardProp: (name) => name !== "kind" && name !== "wide" })<{
-  kind: keyof typeof LOOKS;
-  wide: boolean;
-}>(({ theme, kind, wide }) => ({
+const Part = styled("div", {
+  shouldForwardProp: (name) => !["kind", "wide", "as"].includes(name as string),
+})<{ kind: keyof typeof LOOKS; wide: boolean }>(({ theme, kind, wide }) => ({
   all: "unset",
   boxSizing: "border-box",
   minWidth: 7,
@@ -115,29 +115,32 @@ function Piece({ part: p, press }: { part: Part; press: ((trim: Trim) => void) |
   );
   if (!press)
     return (
+      <Hint told={told}>
+        <Part
+          kind={kind}
+          wide={wide}
+          style={{ flex: `${p.share} 1 0px` }}
+          role="img"
+          aria-label={told}
+          tabIndex={0}
+        >
+          {content}
+        </Part>
+      </Hint>
+    );
+  return (
+    <Hint told={act}>
       <Part
+        as="button"
         kind={kind}
         wide={wide}
         style={{ flex: `${p.share} 1 0px` }}
-        role="img"
-        aria-label={told}
-        title={told}
+        aria-label={act}
+        onClick={() => press(p.trim)}
       >
         {content}
       </Part>
-    );
-  return (
-    <Part
-      as="button"
-      kind={kind}
-      wide={wide}
-      style={{ flex: `${p.share} 1 0px` }}
-      aria-label={act}
-      title={act}
-      onClick={() => press(p.trim)}
-    >
-      {content}
-    </Part>
+    </Hint>
   );
 }
 

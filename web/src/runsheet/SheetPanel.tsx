@@ -21,6 +21,7 @@ import { PartOrders, ServerOrders } from "./Orders";
 import { Override } from "./Override";
 import { Paper } from "./Paper";
 import { Question } from "./Question";
+import { Reversals } from "./Reversals";
 import { awayOf } from "./timescale";
 import { Unattended } from "./Unattended";
 import { Gate, Waves } from "./Waves";
@@ -220,6 +221,7 @@ function Plan({ run, lane, now, close }: { run: Run; lane: RunServer; now: numbe
           </li>
         ))}
       </Text>
+      {run.state === "draft" && <Reversals key={lane.server} run={run.id} lane={lane} />}
       {lane.hands.map((h) => (
         <Text key={h.when + h.slot} size="small">
           <strong>By hand</strong> at {[lane.room, lane.rack].filter(Boolean).join(" ")}, {h.when} {h.slot}{" "}

@@ -44,6 +44,12 @@ export const meaning = (id: number, order: Scope & { order: Order; not_before?: 
     placeholderData: keepPreviousData,
     queryFn: () => take(api.GET("/api/v1/runs/{id}/orders", { params: { path: { id }, query: order } })),
   });
+export const reversals = (id: number, server: string) =>
+  queryOptions({
+    queryKey: ["reversals", id, server],
+    queryFn: () =>
+      take(api.GET("/api/v1/runs/{id}/servers/{name}/ways-back", { params: { path: { id, name: server } } })),
+  });
 export const checks = (run: Run) =>
   queryOptions({
     queryKey: ["checks", run.id, run.sheet],

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
+from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework.request import Request
 from rest_framework.response import Response
@@ -11,11 +13,14 @@ from rest_framework.views import APIView
 
 from ordnung.core.way_back import RollbackOption, list_ways_back
 from ordnung.engine.compare import find_position
+from ordnung.server.api.paging import paged, rows_of
 from ordnung.server.assessment.current import current_assessment
 from ordnung.server.problems import Problem
 from ordnung.server.repositories.models import Line, Repository
+from ordnung.server.runs.models import Run
+from ordnung.server.runs.reversals import Reversal, list_reversals
 from ordnung.server.runs.rows import RunRow, run_row
-from ordnung.server.runs.way_back import cost_of_back, draft_back
+from ordnung.server.runs.way_back import FLOOR, cost_of_back, draft_back
 from ordnung.server.shapes import limited, read, row_from, shape
 
 
@@ -50,6 +55,24 @@ class RollbackOptionsRow:
     name: str
     installed: str | None
     ways: list[RollbackOptionRow]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ReversalRow:
+    """What an update of a sheet could be taken back to once it is done: from ``before`` nearest to ``to``. ``stored``:
+    its payload is at hand; ``barred`` says why there is no way back.
+    """
+
+    slot: str
+    name: str
+    before: str
+    to: str
+    repositories: list[HolderRow]
+    stored: bool
+    barred: str
+    seconds: float
+    resets: str
+    outage: bool
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -99,7 +122,35 @@ class WaysBackView(APIView):
         return Response(run_row(run), status=201)
 
 
-def _holders(ways: tuple[RollbackOption, ...]) -> dict[str, list[HolderRow]]:
+class ReversalsView(APIView):
+    @paged(ReversalRow)
+    def get(self, request: Request, pk: int, name: str) -> Response:
+        """What each update of a server on a sheet can be taken back to afterwards, and what that would take."""
+        place = get_object_or_404(Run, pk=pk).servers.select_related("server").filter(server__name=name).first()
+        if place is None:
+            raise Problem("not-on-sheet", f"{name[:200]} is not on this sheet.", status=404)
+        reversals = list_reversals(place)
+        holders = _holders(reversals)
+        return rows_of(request, [_reversal_row(found, holders.get(found.sha256, [])) for found in reversals])
+
+
+def _reversal_row(found: Reversal, holders: list[HolderRow]) -> ReversalRow:
+    cost = found.cost
+    return ReversalRow(
+        slot=found.slot,
+        name=found.name,
+        before=found.before,
+        to=found.to,
+        repositories=holders,
+        stored=bool(holders),
+        barred=cost.barred if cost is not None else FLOOR,
+        seconds=cost.seconds if cost is not None else 0.0,
+        resets=cost.resets if cost is not None else "",
+        outage=cost is not None and cost.outage,
+    )
+
+
+def _holders(ways: Iterable[RollbackOption | Reversal]) -> dict[str, list[HolderRow]]:
     """By checksum, the sealed repositories here that hold it, the newest first."""
     found: dict[str, list[HolderRow]] = {}
     sums = {way.sha256 for way in ways if way.sha256}
