@@ -259,7 +259,7 @@ def test_on_paper_every_lane_stands_with_its_window_and_nothing_that_is_pressed(
     page.get_by_role("tree", name="Lanes").wait_for()
     page.emulate_media(media="print")
     page.evaluate("window.dispatchEvent(new Event('beforeprint'))")
-    pages = -(-made["count"] // 32)
+    pages = -(-made["count"] // 20)
     expect(page.get_by_role("heading", name=re.compile(rf"page {pages} of {pages}$"))).to_be_visible()
     for lane in (made["servers"][0], made["servers"][-1]):
         expect(page.get_by_text(lane["server"], exact=True).first).to_be_visible()

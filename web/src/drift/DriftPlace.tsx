@@ -147,7 +147,7 @@ function Head({ data, side, setSide, filters }: HeadProps) {
         {t.exposed} miss a security fix, on {count(t.exposed_servers, "server")}
         {t.servers < t.of ? `; ${t.servers} of ${t.of} servers shown` : ""}
       </Text>
-      <Row ml="auto" wrap gap={1} align="center">
+      <Row ml="auto" wrap gap={1} align="center" className="no-print">
         <Files filters={filters} />
         <Button variant="outlined" aria-pressed={side === "advisories"} onClick={toggle("advisories")}>
           Advisories

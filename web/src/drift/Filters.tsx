@@ -25,7 +25,7 @@ export function Filters({ filters, facets }: { filters: Record<string, string>; 
   const names = Object.fromEntries(facets.products.map((p) => [p.value, p.label]));
   const told = Object.entries(filters);
   return (
-    <Row wrap gap={0.75} align="center" mb={1}>
+    <Row wrap gap={0.75} align="center" mb={1} className={told.length ? undefined : "no-print"}>
       {told.map(([key, value]) => (
         <Button
           key={key}

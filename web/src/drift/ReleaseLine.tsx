@@ -71,7 +71,8 @@ function Drawn({ data, placed, width, picked, pick }: DrawnProps) {
     <svg
       width={width}
       height={HEIGHT}
-      style={{ display: "block" }}
+      viewBox={`0 0 ${width} ${HEIGHT}`}
+      style={{ display: "block", maxWidth: "100%" }}
       role="group"
       aria-label="Releases in order"
     >

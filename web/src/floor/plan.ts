@@ -11,6 +11,8 @@ const ROOM_GAP = 15;
 const ROW_GAP = 22;
 const NARROWEST = 78;
 const WIDEST = 170;
+/** Where a rack or two have all the room, names and marks are as large as they are anywhere. */
+const WIDEST_IN_LINE = 320;
 /** Room names keep their height on the screen: seen from far away the world leaves more room for them. */
 const FAR_HEAD = 190;
 const ROW_OF = 12;
@@ -73,7 +75,7 @@ export function layOut(spots: Spot[], wide: number, high = 600): Plan {
   const total = order.reduce((sum, [, racks]) => sum + racks.size, 0);
   if (total <= ONE_LINE) {
     const free = wide - (total - rooms.size) * GAP - (rooms.size - 1) * ROOM_GAP - 3;
-    const width = Math.max(NARROWEST, Math.min(WIDEST, free / Math.max(1, total)));
+    const width = Math.max(NARROWEST, Math.min(WIDEST_IN_LINE, free / Math.max(1, total)));
     const most = Math.max(
       1,
       ...order.flatMap(([, racks]) => [...racks.values()].map((r) => foldEmpty(r).count)),

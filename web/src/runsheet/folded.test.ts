@@ -1,7 +1,7 @@
 import { expect, it } from "vitest";
 
 import type { RunServer } from "../api/client";
-import { foldPlans, foldStates, tellWrites } from "./folded";
+import { foldPlans, foldStates, tellRounds, tellWrites } from "./folded";
 
 type Round = RunServer["rounds"][number];
 const round = (to: string, reset: string | null): Round =>
@@ -58,4 +58,16 @@ it("equal writes to slots of a kind are told together, in their order", () => {
   ).toBe("bios 3.2, drive-00 … -07 GX04, drive-12 B01, nic-1 24.2");
   expect(tellWrites(drives.slice(0, 2))).toBe("drive-00, -01 GX04");
   expect(tellWrites([])).toBe("");
+});
+
+it("the rounds of a server are told in order, and why there are none", () => {
+  const rounds = [
+    round("2.0", "server reboot"),
+    { writes: [], reset: "controller restart" },
+    round("2.1", null),
+  ];
+  expect(tellRounds(lane("a", { rounds: rounds as Round[] }))).toBe(
+    "bios 2.0, server reboot; nothing to write, controller restart; bios 2.1",
+  );
+  expect(tellRounds(lane("a", { detail: "Left over: no window" }))).toBe("Left over: no window");
 });

@@ -28,6 +28,12 @@ export function tellWrites(writes: Write[]): string {
   return [...found].map(([key, slots]) => `${foldRuns(slots)} ${key.split("\n")[1] ?? ""}`).join(", ");
 }
 
+/** What is done to a server, round by round; why nothing is, where nothing is. */
+export const tellRounds = (lane: RunServer): string =>
+  lane.rounds
+    .map((round) => [tellWrites(round.writes) || "nothing to write", round.reset].filter(Boolean).join(", "))
+    .join("; ") || lane.detail;
+
 /** How a server can stand, what needs a person first. */
 export const STANDS = ["needs a person", "under way", "waiting", "done"] as const;
 /** One of them. */
