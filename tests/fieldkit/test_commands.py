@@ -249,6 +249,14 @@ def test_unreachable_wrong_password_and_changed_certificate(floor, tmp_path):
     assert run("survey", url, *common)[0] == 2
 
 
+@pytest.mark.parametrize(("raw", "told"), [(b"", "is empty"), (b"\nsecond", "is empty"), (b"\xff\xfe", "no text")])
+def test_a_password_file_without_a_password_is_said(floor, tmp_path, raw, told):
+    secret = tmp_path / "password"
+    secret.write_bytes(raw)
+    code, _, err = run("survey", floor.floor.urls["surge-01"], "--user", "ordnung", "--password-file", secret)
+    assert code == 2 and told in err
+
+
 def test_every_command_is_in_the_docs():
     from pathlib import Path
 

@@ -13,6 +13,7 @@ import click
 from ordnung.controllers import Endpoint
 from ordnung.fieldkit.console import EventScreen, Keyboard, LiveScreen, PlainScreen, Screen
 from ordnung.fieldkit.host.interface import find_own_controller
+from ordnung.fieldkit.inputs import read_password
 from ordnung.fieldkit.journal import FileJournal, JournalBusyError
 from ordnung.fieldkit.kit import KitBaseline, Wanted, names_needed, unpack_kit
 from ordnung.fieldkit.one_server import Job, bring_level, what_to_put_back
@@ -86,7 +87,7 @@ def level(
     if missing := [key for key in names_needed(kit.rules) if not {"server": name, "group": group}[key]]:
         words = " and ".join(f"--{'name' if key == 'server' else key}" for key in missing)
         raise click.UsageError(f"the rules in this repository go by {' and '.join(missing)}: say {words}")
-    password = password_file.read_text().splitlines()[0]
+    password = read_password(password_file)
     endpoint = Endpoint(name=name or _host(url), url=url, user=user, password=password, pin=pin, system=system)
     clock, keyboard = parse_clock(os.environ.get(SETTING)), Keyboard()
     screen: Screen = EventScreen() if as_json else PlainScreen()

@@ -12,6 +12,7 @@ from ordnung.controllers import Client, Endpoint, RedfishControllers
 from ordnung.core.components import Server
 from ordnung.engine.survey import Surveyed
 from ordnung.engine.survey import survey as run_survey
+from ordnung.fieldkit.inputs import read_password
 from ordnung.fieldkit.show import as_json, print_json, print_table
 from ordnung.formats.readings import server_entry, write_readings
 from ordnung.formats.siteclock import SiteClock
@@ -62,7 +63,7 @@ def _endpoints(
         if target.startswith("https://"):
             if user is None or password_file is None:
                 raise click.UsageError("an address needs --user and --password-file")
-            password = password_file.read_text().splitlines()[0]
+            password = read_password(password_file)
             endpoints.append(Endpoint(name=target, url=target, user=user, password=password, pin=pin))
         else:
             document = json.loads(Path(target).read_text())
