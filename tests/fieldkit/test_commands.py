@@ -263,10 +263,15 @@ def test_every_command_is_in_the_docs():
     page = (Path(__file__).parents[2] / "docs" / "command-line.md").read_text()
     from ordnung.fieldkit.main import cli
 
-    for name, command in cli.commands.items():
-        names = [f"{name} {sub}" for sub in getattr(command, "commands", {})] or [name]
+    for name in cli.list_commands(None):
+        names = [f"{name} {sub}" for sub in getattr(cli.get_command(None, name), "commands", {})] or [name]
         for full in names:
             assert f"ordnung {full}" in page, full
+
+
+def test_there_is_no_such_command():
+    code, _, err = run("levle")
+    assert code == 2 and "No such command 'levle'" in err
 
 
 def test_two_builds_within_a_minute_are_two_editions(tmp_path):

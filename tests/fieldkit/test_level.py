@@ -293,7 +293,9 @@ async def test_the_person_at_the_console_is_asked(tmp_path, capsys):
 def test_the_kit_needs_nothing_of_the_site():
     """Every package that the command loads is in the kit's own lock; what a package takes where it finds it is not."""
     script = (
-        "import sys, json, ordnung.fieldkit.main; from importlib.metadata import packages_distributions as d;"
+        "import sys, json; from ordnung.fieldkit.main import cli; import ordnung.controllers;"
+        "[cli.get_command(None, name) for name in cli.list_commands(None)];"
+        "from importlib.metadata import packages_distributions as d;"
         "known = d(); tops = {m.split('.')[0] for m in sys.modules};"
         "print(json.dumps(sorted({x for top in tops for x in known.get(top, [])})))"
     )

@@ -63,7 +63,8 @@ def parse_body(raw: bytes, status: int) -> Json:
         body = json.loads(raw, strict=False, parse_constant=_refuse_constant)
         if not isinstance(body, dict):
             raise MalformedError("not a JSON object")
-        if is_deeper(body, MAX_DEPTH):
+        # What opens no more often can't nest deeper: most answers need no second look.
+        if raw.count(b"{") + raw.count(b"[") > MAX_DEPTH and is_deeper(body, MAX_DEPTH):
             raise MalformedError(f"nested deeper than {MAX_DEPTH} levels")
         suspect = raw.translate(None, _HARMLESS) and _SUSPECT.search(raw)
         return _cleaned(body) if suspect else body

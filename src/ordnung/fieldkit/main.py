@@ -5,63 +5,56 @@ Exit status: 0 done, 1 the answer is no, 2 wrong usage, 3 something could not be
 
 from __future__ import annotations
 
+import importlib
 import sys
 
 import click
 
-from ordnung.controllers import ControllerError
-from ordnung.core.media import TooLargeError
-from ordnung.fieldkit import (
-    advisory,
-    audit,
-    bom,
-    catalog,
-    host_report,
-    level,
-    package,
-    planning,
-    processes,
-    record,
-    repository,
-    seal,
-    sheet,
-    surveying,
-    timetable,
-)
-from ordnung.formats.errors import FormatError
-from ordnung.store import RepositoryError
-
 NO, USAGE, UNREACHED = 1, 2, 3
+COMMANDS = {
+    "demo": "processes",
+    "serve": "processes",
+    "standins": "processes",
+    "fault": "processes",
+    "survey": "surveying",
+    "host-report": "host_report",
+    "drift": "planning",
+    "route": "planning",
+    "level": "level",
+    "timetable": "timetable",
+    "catalog": "catalog",
+    "advisory": "advisory",
+    "bom": "bom",
+    "package": "package",
+    "repository": "repository",
+    "seal": "seal",
+    "audit": "audit",
+    "sheet": "sheet",
+    "record": "record",
+}
+"""By command, the module that has it: loaded when it is asked for, so that none waits for what the others need."""
 
 
-@click.group()
+class LoadedGroup(click.Group):
+    """The commands, each from its own module."""
+
+    def list_commands(self, ctx: click.Context) -> list[str]:
+        """Their names, in the order of the work."""
+        return list(COMMANDS)
+
+    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
+        """One of them, or None where there is none of that name."""
+        if cmd_name not in COMMANDS:
+            return None
+        module = importlib.import_module(f"ordnung.fieldkit.{COMMANDS[cmd_name]}")
+        command: click.Command = getattr(module, cmd_name.replace("-", "_"))
+        return command
+
+
+@click.group(cls=LoadedGroup)
 @click.version_option(package_name="ordnung")
 def cli() -> None:
     """Keep the firmware of rack servers in order."""
-
-
-for command in (
-    processes.demo,
-    processes.serve,
-    processes.standins,
-    processes.fault,
-    surveying.survey,
-    host_report.host_report,
-    planning.drift,
-    planning.route,
-    level.level,
-    timetable.timetable,
-    catalog.catalog,
-    advisory.advisory,
-    bom.bom,
-    package.package,
-    repository.repository,
-    seal.seal,
-    audit.audit,
-    sheet.sheet,
-    record.record,
-):
-    cli.add_command(command)
 
 
 def main() -> None:
@@ -73,20 +66,33 @@ def main() -> None:
         sys.exit(error.exit_code)
     except (click.Abort, KeyboardInterrupt):
         sys.exit(130)
-    except (FormatError, TooLargeError) as error:
-        _fail(str(error), NO)
-    except RepositoryError as error:
-        _fail(str(error), UNREACHED if error.code == "unreachable" else NO)
-    except ControllerError as error:
-        _fail(f"{error}. {error.remedy}", UNREACHED)
-    except OSError as error:
-        _fail(f"{error.filename or 'file'}: {error.strerror}", USAGE)
+    except Exception as error:
+        sentence, code = _tell(error)
+        if not sentence:
+            raise
+        click.echo(sentence, err=True)
     sys.exit(code if isinstance(code, int) else 0)
 
 
-def _fail(sentence: str, code: int) -> None:
-    click.echo(sentence, err=True)
-    sys.exit(code)
+def _tell(error: Exception) -> tuple[str, int]:
+    """What is said of a failure and the exit status; nothing for one that is a fault of ours."""
+    # Only now: whatever raised one of these has loaded its module, and a command that went well needs none.
+    from ordnung.controllers import ControllerError
+    from ordnung.core.media import TooLargeError
+    from ordnung.formats.errors import FormatError
+    from ordnung.store import RepositoryError
+
+    match error:
+        case FormatError() | TooLargeError():
+            return str(error), NO
+        case RepositoryError():
+            return str(error), UNREACHED if error.code == "unreachable" else NO
+        case ControllerError():
+            return f"{error}. {error.remedy}", UNREACHED
+        case OSError():
+            return f"{error.filename or 'file'}: {error.strerror}", USAGE
+        case _:
+            return "", 0
 
 
 if __name__ == "__main__":
