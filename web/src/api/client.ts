@@ -2,6 +2,8 @@ import createClient, { type Middleware } from "openapi-fetch";
 
 import type { components, paths } from "./schema";
 
+// The shapes of the API by the names that are used here; what each is, and each of its fields, says docs/openapi.json,
+// from which they are generated.
 type Schemas = components["schemas"];
 export type Me = Schemas["Me"];
 export type Right = Me["rights"][number];

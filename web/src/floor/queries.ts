@@ -7,6 +7,7 @@ import { asKept, spell } from "../shell/kept";
 /** How many servers are asked for at once. */
 const PAGE = 1000;
 
+/** Servers by name. */
 export const named = (names: string[]) =>
   queryOptions({
     queryKey: ["servers", ...names],
@@ -19,22 +20,27 @@ export const named = (names: string[]) =>
         )
       ).servers,
   });
+/** Who is away because of a run, or was left away by one. */
 export const away = queryOptions({
   queryKey: ["groups", "away"],
   queryFn: () => take(api.GET("/api/v1/away")),
 });
+/** Components that vanished and that nobody has seen to. */
 export const lost = queryOptions({ queryKey: ["lost"], queryFn: () => take(api.GET("/api/v1/lost")) });
+/** A search for controllers, as far as it is. */
 export const search = (id: number) =>
   queryOptions({
     queryKey: ["search", id],
     queryFn: () => take(api.GET("/api/v1/searches/{id}", { params: { path: { id } } })),
   });
+/** The readings kept of a server, newest first, so many. */
 export const readings = (name: string, limit: number) =>
   queryOptions({
     queryKey: ["server", name, "readings", limit],
     queryFn: () =>
       takePage(api.GET("/api/v1/servers/{name}/readings", { params: { path: { name }, query: { limit } } })),
   });
+/** What changed in a server between two readings. */
 export const changes = (name: string, before: number | null, after: number | null) =>
   queryOptions({
     queryKey: ["server", name, "changes", before, after],
@@ -45,6 +51,7 @@ export const changes = (name: string, before: number | null, after: number | nul
         }),
       ),
   });
+/** One server with its components, its way and what gets in it. */
 export const server = (name: string) =>
   queryOptions({
     queryKey: ["server", name],

@@ -3,6 +3,7 @@ import { keepPreviousData, queryOptions } from "@tanstack/react-query";
 
 import { api, type Order, type Run, take, takePage } from "../api/client";
 
+/** A sheet or run with its lanes. */
 export const run = (id: number) =>
   queryOptions({
     queryKey: ["run", id],
@@ -10,6 +11,7 @@ export const run = (id: number) =>
   });
 /** How often what is to be expected of a run under way is asked anew, in ms. */
 const ANEW = 15_000;
+/** When it will probably be over, what delays it, what it costs. */
 export const forecast = (run: Run) =>
   queryOptions({
     queryKey: ["forecast", run.id, run.state],
@@ -17,6 +19,7 @@ export const forecast = (run: Run) =>
     refetchInterval: run.state === "running" ? ANEW : false,
     queryFn: () => take(api.GET("/api/v1/runs/{id}/forecast", { params: { path: { id: run.id } } })),
   });
+/** What happened, newest first: of one server, or of all. */
 export const tape = (id: number, name: string | null, limit: number) =>
   queryOptions({
     queryKey: ["tape", id, name, limit],
@@ -37,6 +40,7 @@ export interface Scope {
 }
 /** What an order would mean is asked while it is looked at: servers go on meanwhile. */
 const MEANT_MS = 2_000;
+/** What an order would mean, server by server. */
 export const meaning = (id: number, order: Scope & { order: Order; not_before?: string }) =>
   queryOptions({
     queryKey: ["meaning", id, order],
@@ -44,22 +48,26 @@ export const meaning = (id: number, order: Scope & { order: Order; not_before?: 
     placeholderData: keepPreviousData,
     queryFn: () => take(api.GET("/api/v1/runs/{id}/orders", { params: { path: { id }, query: order } })),
   });
+/** To what the updates of a server could be taken back once the sheet is done. */
 export const reversals = (id: number, server: string) =>
   queryOptions({
     queryKey: ["reversals", id, server],
     queryFn: () =>
       take(api.GET("/api/v1/runs/{id}/servers/{name}/ways-back", { params: { path: { id, name: server } } })),
   });
+/** What a draft's checks find, by the last readings. */
 export const checks = (run: Run) =>
   queryOptions({
     queryKey: ["checks", run.id, run.sheet],
     queryFn: () => take(api.GET("/api/v1/runs/{id}/sheet/checks", { params: { path: { id: run.id } } })),
   });
+/** How a draft came about. */
 export const revisions = (run: Run) =>
   queryOptions({
     queryKey: ["sheet-revisions", run.id, run.sheet],
     queryFn: () => take(api.GET("/api/v1/runs/{id}/sheet/revisions", { params: { path: { id: run.id } } })),
   });
+/** What differs from another sheet. */
 export const compared = (run: Run, other: number) =>
   queryOptions({
     queryKey: ["sheet-compared", run.id, run.sheet, other],
