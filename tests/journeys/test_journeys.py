@@ -166,6 +166,9 @@ def test_2_on_a_phone_every_place_is_reached_and_the_page_never_scrolls_sideways
         expect(page.get_by_role("main").get_by_role("heading").first).to_be_visible()
         assert page.evaluate("document.documentElement.scrollWidth") <= 390, place.inner_text()
         check_axe(page, "light")
+        page.emulate_media(color_scheme="dark")
+        check_axe(page, "dark")
+        page.emulate_media(color_scheme="light")
     expect(page.get_by_role("button", name="Find or do")).to_be_in_viewport(ratio=1)
     expect(page.get_by_role("button", name="All work")).to_be_in_viewport(ratio=1)
 
