@@ -70,6 +70,26 @@ def test_a_way_back_does_not_rest_on_a_release_that_bars_the_rest_of_it():
     assert shape(route) == [(["bios>1.0"], REBOOT)]
 
 
+def test_a_way_back_that_another_component_bars_says_which_one_needs_what():
+    """R24. It said that "the others" could not move, where there were none."""
+    bios = product("bios", release("1.0"), release("2.0", needs={"nic": "1.0", "bmc": "5.0"}))
+    bmc = product("bmc", release("4.0", RESTART), release("5.0", RESTART), release("6.0", RESTART))
+    parts = [component("bios", "bios", "2.0"), component("bmc", "bmc", "6.0"), component("nic", "nic", "1.0")]
+    known = positions([bios, bmc, product("nic", release("1.0"))], [*parts, component("card", "nothing-knows", "7")])
+    assert reasons(plan_way_back(known, {"bmc": "4.0"})) == {"bmc": "bios 2.0 needs bmc 5.0: take that back first"}
+    assert reasons(plan_way_back(known, {"bmc": "5.0"})) == {}
+    both = plan_way_back(known, {"bmc": "4.0", "bios": "1.0"})
+    assert reasons(both) == {} and len(both.writes) == 2
+
+
+def test_ways_back_that_exclude_each_other_keep_the_plain_reason():
+    bios = product("bios", release("1.0", needs={"bmc": "5.0"}), release("2.0"))
+    bmc = product("bmc", release("4.0", RESTART), release("5.0", RESTART))
+    parts = [component("bios", "bios", "2.0"), component("bmc", "bmc", "5.0")]
+    (reason,) = reasons(plan_way_back(positions([bios, bmc], parts), {"bmc": "4.0", "bios": "1.0"})).values()
+    assert reason.startswith("the others can't move")
+
+
 def test_something_waiting_in_what_is_unlisted_shares_the_reset_and_is_not_written():
     bios = product("bios", release("1.0"), release("2.0"))
     parts = [component("bios", "bios", "1.0"), component("card", "nothing-knows", "7", waiting="8")]

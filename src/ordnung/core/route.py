@@ -7,7 +7,7 @@ with the fewest resets and a proof of it (see ``planning.md`` and rules R1 to R2
 from __future__ import annotations
 
 import itertools
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from ordnung.core.baseline import Position
@@ -175,7 +175,7 @@ def _leave_out(
             tried += 1
             if tried > REMOVAL_LIMIT:
                 removed = tuple(movable)
-            why = dict.fromkeys(removed, "the others can't move while this one does; left out so that they can")
+            why = {slot: _why_left_out(fitted, slot, downwards) for slot in removed}
             problem = _problem(fitted, {**reasons, **why}, downwards)
             found = find_route(problem)
             if found is not None and (best is None or (found.cost, removed) < best[0]):
@@ -185,6 +185,25 @@ def _leave_out(
         if best is not None:
             return best[1], best[2], best[3]
     raise AssertionError("leaving out everything always leaves the empty route")
+
+
+def _why_left_out(fitted: dict[str, Fitted], slot: str, downwards: bool) -> str:
+    """Why one of those that exclude each other stays; on a way back, what needs it as it is (R24)."""
+    held = next(_who_needs(fitted, slot), "") if downwards else ""
+    return held or "the others can't move while this one does; left out so that they can"
+
+
+def _who_needs(fitted: dict[str, Fitted], slot: str) -> Iterator[str]:
+    """What is installed and needs a component above the version that it is to go back to."""
+    product, goal = fitted[slot].product, fitted[slot].target
+    assert product is not None and goal is not None
+    for other in fitted.values():
+        active = other.product.find(other.component.version or "") if other.product else None
+        for need in active.needs if active and other.product else ():
+            bound = need.at_least if need.product == product.id else None
+            if bound is not None and not is_at_least(product.scheme, goal, bound, product.listed):
+                name = other.product.name if other.product else other.component.name
+                yield f"{name} {other.component.version} needs {product.name} {bound}: take that back first"
 
 
 def _unreachable(problem: Problem) -> dict[str, str]:
