@@ -88,6 +88,8 @@ def bench_interface() -> InterfaceRatios:
         run = api.post("runs", {"servers": []})
         page.goto(f"{web}/run-sheet/{run['id']}?band=none")
         page.get_by_role("tree", name="Lanes").wait_for()
+        # What is asked after the lanes are there is still being worked out, on the same two cores.
+        page.get_by_text("all done with nine in ten").wait_for()
         page.wait_for_timeout(1500)
         for act in ("scroll", "zoom"):
             frames = sorted(page.evaluate(TURN, act))
