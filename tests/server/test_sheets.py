@@ -183,18 +183,32 @@ def test_a_trial_tells_the_end_and_the_rule_and_changes_nothing(house):
     assert house.get(f"runs/{run['id']}")["sheet"] == 1
 
 
+def post_window(house, opens, closes):
+    """A window of every day from one moment's time of day to another's, in a zone without summer time."""
+    first = (opens - 2 * 24 * HOUR).date().isoformat()
+    nights = (closes.date() - opens.date()).days
+    told = {"name": "daily", "first": first, "rule": "FREQ=DAILY", "nights": nights}
+    house.post("windows", {**told, "opens": f"{opens:%H:%M}", "closes": f"{closes:%H:%M}"})
+
+
 def test_a_window_in_which_nobody_fits_any_more_gives_way_to_its_next_opening(house):
     """A sheet for "Thursday night", asked for two minutes before it closes, is for next Thursday."""
     at = now().astimezone(datetime.UTC)
     closes = at + datetime.timedelta(minutes=2)
-    window = {"name": "nightly", "first": (at - 2 * 24 * HOUR).date().isoformat(), "rule": "FREQ=DAILY", "nights": 1}
-    opens = closes - 5 * HOUR
-    house.post("windows", {**window, "opens": f"{opens:%H:%M}", "closes": f"{closes:%H:%M}"})
-    run = house.post("runs", {"window": "nightly"})
+    post_window(house, closes - 5 * HOUR, closes)
+    run = house.post("runs", {"window": "daily"})
     (found,) = run["windows"]
     assert datetime.datetime.fromisoformat(found["start"]) > at + 18 * HOUR
     assert any(s["plan"] for s in run["servers"])
     assert house.post(f"runs/{run['id']}/sheet/copy")["windows"] == run["windows"]
+
+
+def test_a_window_too_short_for_anybody_is_not_put_off_to_its_next_opening(house):
+    opens = now().astimezone(datetime.UTC) + HOUR
+    post_window(house, opens, opens + datetime.timedelta(minutes=1))
+    run = house.post("runs", {"window": "daily"})
+    assert datetime.datetime.fromisoformat(run["windows"][0]["start"]) < opens + HOUR
+    assert not any(s["plan"] for s in run["servers"])
 
 
 def test_before_a_start_it_is_told_what_can_be_taken_back_afterwards(house):

@@ -133,11 +133,15 @@ TRIED_OPENINGS = 2
 
 
 def _lay_into(run: Run, places: Sequence[RunServer], openings: Sequence[Opening]) -> None:
-    for opening in openings[:TRIED_OPENINGS] or (None,):
-        run.windows = window_rows([opening] if opening else [])
+    """Into the first opening in which anybody fits; where nobody fits into any, into the first all the same."""
+    tried = openings[:TRIED_OPENINGS]
+    for opening in (*tried, *tried[:1]):
+        run.windows = window_rows([opening])
         lay_out_sheet(run, places)
         if any(place.lane for place in places):
             return
+    if not tried:
+        lay_out_sheet(run, places)
 
 
 def window_rows(windows: Iterable[Opening]) -> list[dict[str, str]]:
