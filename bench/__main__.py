@@ -13,6 +13,8 @@ from bench.lists import bench_lists
 from bench.night import INSTANCES, bench_night
 from bench.repository import GB, bench_repository
 from bench.survey import BOUND_GB, SERVERS, SERVICE_MS, bench_survey
+from bench.watching import BROWSERS, bench_watching
+from bench.watching import SERVERS as WATCHED
 
 
 def main() -> int:
@@ -59,6 +61,10 @@ def main() -> int:
     print("longest task after that with ten thousand servers / 100 ms:")
     print("  " + ", ".join(f"{place} {share:.2f}" for place, share in seen.task.items()))
     print(f"find-or-do with ten thousand servers, longest answer to a key / 100 ms: {seen.find_key:.2f}")
+    watched = bench_watching()
+    print(f"{BROWSERS} browsers that watch a run of {WATCHED} servers, p95 of {watched.asked} answers / 100 ms:")
+    print(f"  while they come in: {watched.coming:.2f}, then: {watched.answers:.2f}")
+    print(f"  p95 of {watched.told} events, told / one second: {watched.seen:.2f}; lost: {watched.lost}")
     for what, share in seen.frames.items():
         print(f"run sheet of {what}, frame at p95 / a sixtieth of a second: {share:.2f}")
     return 0

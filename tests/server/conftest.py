@@ -10,7 +10,6 @@ from django.db import connection
 from django.test import Client
 
 from ordnung.formats.addresses import parse_networks
-from ordnung.server.assessment import current
 from ordnung.server.audit import recording
 from ordnung.server.rights.rights import Right, give_rights
 
@@ -42,7 +41,8 @@ def no_entry_is_late(monkeypatch):
 @pytest.fixture(autouse=True)
 def fresh_house():
     """Databases come and go under one process: nothing of the last one is remembered."""
-    current.forget()
+    for forget in recording.UNDONE:
+        forget()
     cache.clear()
 
 

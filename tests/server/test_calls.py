@@ -16,6 +16,7 @@ from ordnung.server.runs.call_chore import AGAIN_S, call_for_help
 from ordnung.server.runs.calls import unheard
 from ordnung.server.runs.models import CallNote, Run, RunServer
 from ordnung.server.runs.turns import turns_of
+from ordnung.server.work.events import tell, tell_place
 from ordnung.server.work.models import Work
 from ordnung.standins.floor import DESK_SECRET
 from tests.server.houses import Person, fill
@@ -43,7 +44,9 @@ def house(web):
 
 
 def change(name: str, **values) -> None:
+    """A row is another, and that is told, as whatever writes it does."""
     RunServer.objects.filter(server__name=name).update(**values)
+    tell_place(Run.objects.values_list("pk", flat=True).get(), name)
 
 
 def errand(of="") -> dict[str, str]:
@@ -150,6 +153,7 @@ def test_failures_of_a_run_that_ended_call_until_its_end_was_seen(house, web):
     Run.objects.filter(pk=house.pk).update(state=Run.State.ENDED)
     assert calls(web) == [("failed", "surge-03", "")]
     Work.objects.filter(pk=work.pk).update(seen=True)
+    tell("work", id=work.pk)
     assert calls(web) == []
 
 

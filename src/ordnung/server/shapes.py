@@ -162,7 +162,12 @@ class RowRenderer(BaseRenderer):
 
     def render(self, data: Any, accepted_media_type: str | None = None, renderer_context: Any = None) -> bytes:
         """Nothing for an answer without a body. Raises TypeError for what has no JSON."""
-        return b"" if data is None else orjson.dumps(data, default=_spell, option=orjson.OPT_UTC_Z)
+        return b"" if data is None else write_json(data)
+
+
+def write_json(data: Any) -> bytes:
+    """Rows as they are sent. Raises TypeError for what has no JSON."""
+    return orjson.dumps(data, default=_spell, option=orjson.OPT_UTC_Z)
 
 
 def _spell(value: Any) -> Any:

@@ -1,72 +1,131 @@
 import { useEffect, useState } from "react";
 
-import type { Run } from "./client";
-import { client, STALE } from "./queries";
+import type { Me, Run, Site } from "./client";
+import { lately, type Step, type Told, withTold } from "./lanes";
+import { client, me, site } from "./queries";
+import { stream } from "./stream";
+import stale from "./stale.json";
 
-interface Told {
+/** Which answers an event makes another. What the page is given by itself is not among them. */
+const STALE: Record<string, string[] | undefined> = stale;
+
+interface Event extends Step {
   topic: string;
-  run?: number;
-  server?: string;
-  state?: string;
-  detail?: string;
-  percent?: number | null;
+  id?: number;
 }
 
+/** What every page has, and is given when it is another. */
+const FRAME = ["site", "work", "calls"];
 const BATCH_MS = 250;
+/** All open pages ask again after the same event: each waits by chance up to so long for each page there is. */
+const SPREAD_MS = 20;
+/** While the stream is down, the frame's answers are asked for so often. */
+const DOWN_MS = 5_000;
 
-/** A step of a server is put into the run's answer as it is: no question needed. */
-function applyStep(told: Told): void {
-  client.setQueryData<Run>(
-    ["run", told.run],
-    (run) =>
-      run && {
-        ...run,
-        servers: run.servers.map((s) =>
-          s.server === told.server
-            ? { ...s, state: told.state ?? s.state, detail: told.detail ?? "", percent: told.percent ?? null }
-            : s,
-        ),
-      },
-  );
+const spread = (): number =>
+  Math.random() * SPREAD_MS * (client.getQueryData<Site>(site.queryKey)?.watching ?? 0);
+
+/** Put what was told of a run into its answer: no question needed. */
+function tell(run: number, told: Told): void {
+  lately.add(run, told);
+  client.setQueryData<Run>(["run", run], (row) => row && withTold(row, told));
+}
+
+/** A run under way comes by itself; its draft, as somebody else has changed it, does not. */
+const comesByItself = (id: number | undefined): boolean =>
+  client.getQueryData<Run>(["run", id])?.state === "running";
+
+/** An answer that every page has, given; one that is under way was made before it. */
+async function give(key: string, body: unknown): Promise<void> {
+  if (stream.give(key, body)) return;
+  await client.cancelQueries({ queryKey: [key], exact: true });
+  client.setQueryData([key], body);
+}
+
+class Renewal {
+  private keys = new Set<string>();
+  private timer: number | undefined;
+  private busy = false;
+
+  /** Ask again for these, a moment later, together with what else is named until then. */
+  ask(keys: readonly string[]): void {
+    for (const key of keys) this.keys.add(key);
+    if (this.keys.size) this.timer ??= window.setTimeout(() => void this.flush(), BATCH_MS + spread());
+  }
+
+  end(): void {
+    window.clearTimeout(this.timer);
+  }
+
+  /** What takes long to fetch is fetched less often: never a second time before the first has come. */
+  private async flush(): Promise<void> {
+    this.timer = undefined;
+    if (this.busy) {
+      this.timer = window.setTimeout(() => void this.flush(), BATCH_MS);
+      return;
+    }
+    this.busy = true;
+    const keys = [...this.keys];
+    this.keys.clear();
+    await Promise.all(keys.map((key) => client.invalidateQueries({ queryKey: [key] })));
+    this.busy = false;
+  }
+}
+
+/** From where this page listens: all that it asks, it asks after that. */
+const since = (): number => client.getQueryData<Me>(me.queryKey)?.event ?? 0;
+
+function follow(setUp: (up: boolean) => void): () => void {
+  const source = new EventSource(`/api/v1/events?after=${since()}`);
+  const renewal = new Renewal();
+  let down: number | undefined, all: number | undefined;
+  const askAll = () => {
+    all ??= window.setTimeout(() => {
+      all = undefined;
+      void client.invalidateQueries();
+    }, spread());
+  };
+  const on = <T>(kind: string, act: (told: T, id: number) => void) =>
+    source.addEventListener(kind, (event: MessageEvent<string>) =>
+      act(JSON.parse(event.data) as T, Number(event.lastEventId)),
+    );
+  on<Event>("change", (told, id) => {
+    if (told.topic === "step") return tell(told.run, { event: id, step: told });
+    const keys = STALE[told.topic] ?? [];
+    renewal.ask(told.topic === "runs" && comesByItself(told.id) ? keys.filter((key) => key !== "run") : keys);
+  });
+  on<Run>("lanes", (part) => tell(part.id, { event: part.event, part }));
+  for (const key of FRAME) on(key, (body) => void give(key, body));
+  on("stale", () => renewal.ask(["run"]));
+  on<{ missed: number | null; given: string[] }>("begun", ({ missed, given }) => {
+    stream.begin(given);
+    if (missed === null) return;
+    renewal.ask(FRAME.filter((key) => !given.includes(key)));
+    lately.missed(missed);
+    const runs = client.getQueriesData<Run>({ queryKey: ["run"] });
+    if (runs.some(([, run]) => run && lately.isOld(run))) renewal.ask(["run"]);
+  });
+  on("gap", askAll);
+  source.addEventListener("open", () => {
+    window.clearInterval(down);
+    down = undefined;
+    setUp(true);
+  });
+  source.addEventListener("error", () => {
+    setUp(false);
+    down ??= window.setInterval(() => renewal.ask(FRAME), DOWN_MS);
+  });
+  return () => {
+    renewal.end();
+    window.clearTimeout(all);
+    window.clearInterval(down);
+    source.close();
+  };
 }
 
 /** Follow the server's events; the browser resumes by the last id it saw. Returns whether the line is up. */
 export function useLive(): boolean {
   const [up, setUp] = useState(true);
-  useEffect(() => {
-    const source = new EventSource("/api/v1/events");
-    const stale = new Set<string>();
-    let timer: number | undefined;
-    let busy = false;
-    // What takes long to fetch is fetched less often: never a second time before the first has come.
-    const flush = async () => {
-      timer = undefined;
-      if (busy) {
-        timer = window.setTimeout(() => void flush(), BATCH_MS);
-        return;
-      }
-      busy = true;
-      const keys = [...stale];
-      stale.clear();
-      await Promise.all(keys.map((key) => client.invalidateQueries({ queryKey: [key] })));
-      busy = false;
-    };
-    source.addEventListener("change", (event: MessageEvent<string>) => {
-      const told = JSON.parse(event.data) as Told;
-      if (told.topic === "step") return applyStep(told);
-      for (const key of STALE[told.topic] ?? []) stale.add(key);
-      timer ??= window.setTimeout(() => void flush(), BATCH_MS);
-    });
-    source.addEventListener("gap", () => void client.invalidateQueries());
-    source.addEventListener("open", () => {
-      setUp(true);
-      void client.invalidateQueries();
-    });
-    source.addEventListener("error", () => setUp(false));
-    return () => {
-      window.clearTimeout(timer);
-      source.close();
-    };
-  }, []);
+  useEffect(() => follow(setUp), []);
   return up;
 }

@@ -1,6 +1,7 @@
 import { keepPreviousData, QueryClient, queryOptions } from "@tanstack/react-query";
 
 import { api, setToken, take, takePage } from "./client";
+import { stream } from "./stream";
 
 /** The one cache of what was asked of the server. */
 export const client = new QueryClient({
@@ -16,13 +17,19 @@ async function whoAmI() {
 /** Who is signed in, and what they may do. */
 export const me = queryOptions({ queryKey: ["me"], queryFn: whoAmI, staleTime: Infinity });
 /** The live facts of the places, the clock and the next window. */
-export const site = queryOptions({ queryKey: ["site"], queryFn: () => take(api.GET("/api/v1/site")) });
+export const site = queryOptions({
+  queryKey: ["site"],
+  queryFn: () => stream.first("site", () => take(api.GET("/api/v1/site"))),
+});
 /** What is under way, and what ended lately. */
-export const work = queryOptions({ queryKey: ["work"], queryFn: () => take(api.GET("/api/v1/work")) });
+export const work = queryOptions({
+  queryKey: ["work"],
+  queryFn: () => stream.first("work", () => take(api.GET("/api/v1/work"))),
+});
 /** All work, newest first, so many. */
 export const workPage = (limit: number) =>
   queryOptions({
-    queryKey: ["work", limit],
+    queryKey: ["work-page", limit],
     placeholderData: keepPreviousData,
     queryFn: () => takePage(api.GET("/api/v1/work", { params: { query: { limit } } })),
   });
@@ -55,49 +62,3 @@ export const windows = queryOptions({
 });
 /** The latest sheets and runs. */
 export const runs = queryOptions({ queryKey: ["runs"], queryFn: () => take(api.GET("/api/v1/runs")) });
-
-const JUDGED = [
-  "baseline",
-  "effect",
-  "compared",
-  "drift",
-  "review",
-  "advisories",
-  "line",
-  "packing",
-  "stale",
-  "reaching",
-  "ways-back",
-];
-
-/** Which answers an event makes stale. */
-export const STALE: Record<string, string[]> = {
-  work: ["work", "site", "calls"],
-  calls: ["calls"],
-  searches: ["search"],
-  readings: ["calls", "floor", "groups", "lost", "servers", "server", "site", ...JUDGED],
-  catalogs: ["floor", "servers", "server", "site", "sources", ...JUDGED],
-  baselines: ["floor", "servers", "server", "site", "revisions", ...JUDGED],
-  sources: ["sources"],
-  advisories: ["advisories", "drift"],
-  "left-out": ["review", "packing"],
-  repositories: ["repositories", "stale", "packing", "ways-back", "site", "run"],
-  fetches: ["fetches"],
-  audit: ["audit"],
-  people: ["people", "me"],
-  house: ["house", "windows", "openings", "hooks", "site", "run"],
-  runs: [
-    "runs",
-    "checks",
-    "sheet-revisions",
-    "forecast",
-    "run",
-    "record",
-    "tape",
-    "calls",
-    "site",
-    "servers",
-    "floor",
-    "groups",
-  ],
-};

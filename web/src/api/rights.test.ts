@@ -5,6 +5,7 @@ import { barredBy } from "./rights";
 
 const viewer: Me = {
   name: "viewer",
+  event: 0,
   csrf: "",
   rights: ["look"],
   table: [

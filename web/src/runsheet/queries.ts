@@ -2,12 +2,17 @@
 import { keepPreviousData, queryOptions } from "@tanstack/react-query";
 
 import { api, type Order, type Run, take, takePage } from "../api/client";
+import { lately } from "../api/lanes";
 
+const askRun = (id: number) => take(api.GET("/api/v1/runs/{id}", { params: { path: { id } } }));
 /** A sheet or run with its lanes. */
 export const run = (id: number) =>
   queryOptions({
     queryKey: ["run", id],
-    queryFn: () => take(api.GET("/api/v1/runs/{id}", { params: { path: { id } } })),
+    queryFn: async () => {
+      const row = await askRun(id);
+      return lately.bring(lately.isOld(row) ? await askRun(id) : row);
+    },
   });
 /** How often what is to be expected of a run under way is asked anew, in ms. */
 const ANEW = 15_000;

@@ -137,7 +137,7 @@ export function WorkBar({
   live: boolean;
 }) {
   const { data = [] } = useQuery(work);
-  const trouble = useQuery({ ...site, refetchInterval: 5000 }).data?.trouble;
+  const trouble = useQuery(site).data?.trouble;
   const now = useSiteNow();
   const { main, others } = workLine(data);
   const toSee = unseenOf(useCalls()).length;

@@ -3,12 +3,12 @@ import { queryOptions, useQuery } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
 
 import { api, type Call, take } from "../api/client";
+import { stream } from "../api/stream";
 
 /** Everything that needs a person, over all runs. */
 export const calls = queryOptions({
   queryKey: ["calls"],
-  queryFn: () => take(api.GET("/api/v1/calls")),
-  refetchInterval: 30_000,
+  queryFn: () => stream.first("calls", () => take(api.GET("/api/v1/calls"))),
 });
 
 /** Those that are due now. */

@@ -10,7 +10,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from ordnung.server.api.paging import paged, rows_of
-from ordnung.server.runs.calls import CallRow, call_rows, see_call
+from ordnung.server.runs.calls import CALLS, CallRow, see_call
 from ordnung.server.shapes import limited, read, shape
 
 
@@ -25,7 +25,7 @@ class CallsView(APIView):
     @paged(CallRow)
     def get(self, request: Request) -> Response:
         """Everything that needs a person now, by where it is, and after it what will at servers still to come."""
-        return rows_of(request, call_rows())
+        return rows_of(request, CALLS.get())
 
     @extend_schema(request=shape(SeenCall), responses={204: None})
     def post(self, request: Request) -> Response:

@@ -35,7 +35,7 @@ from ordnung.server.people.sessions import (
 from ordnung.server.problems import Problem
 from ordnung.server.rights.rights import WORDS, Right, rights_of, who_has
 from ordnung.server.shapes import limited, one_of, read, shape, some_of, spelled
-from ordnung.server.work.events import tell
+from ordnung.server.work.events import newest_event, tell
 from ordnung.server.work.hub import HUB
 
 RIGHTS = [str(right) for right in Right]
@@ -53,6 +53,8 @@ class RightHoldersRow:
 class MeRow:
     name: str | None
     csrf: str
+    event: int
+    """The newest event: whoever listens after it misses nothing of what is asked from now on."""
     rights: list[str] = some_of(RIGHTS)
     table: list[RightHoldersRow]
 
@@ -70,6 +72,7 @@ def me_row(request: Request) -> MeRow:
     return MeRow(
         name=user.get_username() if known else None,
         csrf=get_token(request._request),
+        event=newest_event(),
         rights=[str(right) for right in Right if right in rights_of(user)],
         table=[RightHoldersRow(right=str(r), words=WORDS[r], who=who_has(r)) for r in Right] if known else [],
     )

@@ -18,9 +18,11 @@ from ordnung.server.api.paging import page_of, paged
 from ordnung.server.house.windows import coming_openings
 from ordnung.server.problems import Problem
 from ordnung.server.runs.commands import discard_draft, start_run
+from ordnung.server.runs.live import live_row
 from ordnung.server.runs.models import Run
-from ordnung.server.runs.night import ForecastRow, forecast_row
+from ordnung.server.runs.night import ForecastRow
 from ordnung.server.runs.orders import Scope, give_order, mean_order
+from ordnung.server.runs.outlook import outlook
 from ordnung.server.runs.rows import EntryRow, RunRow, RunSummaryRow, entry_row, run_row, summary
 from ordnung.server.runs.sheets import draft_sheet, narrow
 from ordnung.server.runs.way_back import draft_way_back
@@ -72,7 +74,7 @@ class RunView(APIView):
     @extend_schema(responses=shape(RunRow))
     def get(self, request: Request, pk: int) -> Response:
         """One run sheet or run."""
-        return Response(run_row(get_object_or_404(Run, pk=pk)))
+        return Response(live_row(get_object_or_404(Run, pk=pk)))
 
     @extend_schema(responses={204: None})
     def delete(self, request: Request, pk: int) -> Response:
@@ -85,7 +87,7 @@ class RunForecastView(APIView):
     @extend_schema(responses=shape(ForecastRow))
     def get(self, request: Request, pk: int) -> Response:
         """When a run will probably be over, what delays it most, and what it costs against updating one by one."""
-        return Response(forecast_row(get_object_or_404(Run, pk=pk)))
+        return Response(outlook(get_object_or_404(Run, pk=pk)))
 
 
 class RunStartView(APIView):

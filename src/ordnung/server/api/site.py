@@ -8,11 +8,10 @@ import json
 from collections.abc import AsyncIterator
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 
 from asgiref.sync import sync_to_async
 from django.conf import settings
-from django.db.models import Case, When
+from django.db.models import Case, QuerySet, When
 from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import extend_schema
@@ -33,21 +32,27 @@ from ordnung.server.rights.rights import Right, rights_of
 from ordnung.server.runs.models import Run
 from ordnung.server.shapes import shape
 from ordnung.server.work.events import tell
-from ordnung.server.work.hub import GAP, HUB
+from ordnung.server.work.hub import GAP, HUB, Message
 from ordnung.server.work.models import UNDER_WAY, Work
 from ordnung.server.work.rows import WorkRow, work_row
 
 SHOWN = 20
 PING_S = 15
+BEGUN = "begun"
+"""A stream is up: after the events that were missed, and the last of each answer that was given to others."""
 
 
 class WorkListView(APIView):
     @paged(WorkRow)
     def get(self, request: Request) -> Response:
         """Work: what is under way, failures nobody has seen, then the rest, the latest first, in pages."""
-        urgency = Case(When(state__in=UNDER_WAY, then=0), When(state=Work.State.FAILED, seen=False, then=1), default=2)
-        rows = Work.objects.annotate(urgency=urgency).order_by("urgency", "-pk")
-        return page_of(request, rows, work_row, SHOWN)
+        return page_of(request, works_by_urgency(), work_row, SHOWN)
+
+
+def works_by_urgency() -> QuerySet[Work]:
+    """All work, in the order in which it is shown."""
+    urgency = Case(When(state__in=UNDER_WAY, then=0), When(state=Work.State.FAILED, seen=False, then=1), default=2)
+    return Work.objects.annotate(urgency=urgency).order_by("urgency", "-pk")
 
 
 class WorkSeenView(APIView):
@@ -79,29 +84,36 @@ class SiteRow:
     window: OpeningRow | None
     """The maintenance window that is open, or the next one."""
     trouble: str
+    watching: int
+    """How many pages are open: what all of them ask anew they spread over two hundredths of a second for each."""
 
 
 class SiteView(APIView):
     @extend_schema(responses=shape(SiteRow))
     def get(self, request: Request) -> Response:
         """The clock and the one live fact of each place."""
-        assessment = current_assessment()
-        issued = CatalogIssue.objects.order_by("-issued").values_list("issued", flat=True).first()
-        body = SiteRow(
-            now=now(),
-            rate=settings.CLOCK.rate,
-            servers=len(assessment.standings),
-            **assessment.tally,
-            baseline=f"{issued:%b %Y}, r{assessment.baseline.number}" if issued else "",
-            sealed=Repository.objects.sealed().count(),
-            ending=Repository.objects.sealed_here().filter(expires__lt=now() + SOON).count(),
-            drafts=Run.objects.filter(state=Run.State.DRAFT).count(),
-            running=Run.objects.filter(state=Run.State.RUNNING).count(),
-            runs=Run.objects.filter(state=Run.State.ENDED).count(),
-            window=opening_row(opening) if (opening := next_opening()) is not None else None,
-            trouble=engine_trouble(),
-        )
-        return Response(body)
+        return Response(site_row())
+
+
+def site_row() -> SiteRow:
+    """The clock and the one live fact of each place, as of now."""
+    assessment = current_assessment()
+    issued = CatalogIssue.objects.order_by("-issued").values_list("issued", flat=True).first()
+    return SiteRow(
+        now=now(),
+        rate=settings.CLOCK.rate,
+        servers=len(assessment.standings),
+        **assessment.tally,
+        baseline=f"{issued:%b %Y}, r{assessment.baseline.number}" if issued else "",
+        sealed=Repository.objects.sealed().count(),
+        ending=Repository.objects.sealed_here().filter(expires__lt=now() + SOON).count(),
+        drafts=Run.objects.filter(state=Run.State.DRAFT).count(),
+        running=Run.objects.filter(state=Run.State.RUNNING).count(),
+        runs=Run.objects.filter(state=Run.State.ENDED).count(),
+        window=opening_row(opening) if (opening := next_opening()) is not None else None,
+        trouble=engine_trouble(),
+        watching=len(HUB.queues),
+    )
 
 
 def engine_trouble() -> str:
@@ -135,27 +147,35 @@ async def _stream(last: int | None, request: HttpRequest) -> AsyncIterator[str]:
     yield "retry: 1000\n\n"
     session = request.session.session_key or ""
     async with HUB.subscribe(session) as queue:
-        for event in await HUB.since(last):
+        for event in (missed := await HUB.since(last)):
             last = event[0]
             yield _spell(event)
+        given = HUB.giver.last() if HUB.giver is not None else []
+        begun = {"missed": last if missed else None, "given": [key for _, key, _ in given]}
+        yield "".join(map(_spell, (*given, (None, BEGUN, begun))))
         while not HUB.stopped.is_set():
             try:
                 async with asyncio.timeout(PING_S):
-                    message = await queue.get()
+                    messages = [await queue.get()]
             except TimeoutError:
                 if not await sync_to_async(is_open)(session):
                     return
                 yield ": still here\n\n"
                 continue
-            if message is None:
+            while not queue.empty():  # what comes together is sent together
+                messages.append(queue.get_nowait())
+            told = [m for m in messages if m is not None and (m[0] is None or last is None or m[0] > last)]
+            last = max((m[0] for m in told if m[0] is not None), default=last)
+            if told:
+                yield "".join(map(_spell, told))
+            if None in messages:
                 return
-            if last is None or message[0] > last:
-                last = message[0]
-                yield _spell(message)
 
 
-def _spell(event: tuple[int, str, dict[str, Any]]) -> str:
-    number, topic, body = event
+def _spell(message: Message) -> str:
+    number, topic, body = message
+    if number is None:
+        return f"event: {topic}\ndata: {body if isinstance(body, str) else json.dumps(body)}\n\n"
     if topic == GAP:
         return f"id: {number}\nevent: gap\ndata: {json.dumps(body)}\n\n"
     return f"id: {number}\nevent: change\ndata: {json.dumps({'topic': topic, **body})}\n\n"

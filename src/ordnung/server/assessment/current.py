@@ -36,7 +36,7 @@ from ordnung.server.fleet.models import Server, load_entries
 from ordnung.server.work.models import Event
 
 log = structlog.get_logger()
-CONCERNED = ("readings", "catalogs", "baselines", "runs")
+CONCERNED = ("readings", "catalogs", "baselines", "runs", "places")
 KEPT_ROUTES = 5000
 """So many routes are remembered over changes of the baseline."""
 

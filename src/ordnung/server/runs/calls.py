@@ -15,7 +15,7 @@ from django.db.models import Q
 from ordnung.core.errands import Errand, ErrandKind, tell_errand
 from ordnung.core.run_sheet import HandsOn
 from ordnung.engine.tape import fold
-from ordnung.server.audit.recording import record
+from ordnung.server.audit.recording import UNDONE, record
 from ordnung.server.clock import now
 from ordnung.server.problems import Problem
 from ordnung.server.runs.derived import load_tape
@@ -25,9 +25,12 @@ from ordnung.server.runs.turns import wave_stands, whole_stand
 from ordnung.server.runs.unattended import waiting_for_reboot
 from ordnung.server.work.events import tell
 from ordnung.server.work.models import Work
+from ordnung.server.work.shared import Shared
 
-UNREAD = ("rounds", "stranded", "lane", "waits", "identities", "left_out", "overrides", "back")
-"""Most of a row's bytes, and nothing of a call: every open page asks again whenever a run moves."""
+CALLING = Q(ended="failed") | ~Q(question="") | Q(errand__isnull=False) | Q(hands__0__isnull=False)
+"""Servers that may call for something: of hundreds a few."""
+STANDING = ("run", "wave", "ended", "since", "server__name")
+"""What of every server it takes to say how its wave stands: the rest of a row is kilobytes."""
 CallKind = Literal["tick", "refused", "question", "gate", "failed", "reboot", "coming"]
 
 
@@ -64,6 +67,11 @@ def call_rows() -> list[CallRow]:
     return sorted(found, key=lambda row: (row.kind == "coming", row.room, row.rack, -row.unit, row.server, row.id))
 
 
+CALLS = Shared(call_rows, frozenset({"calls", "work", "readings", "runs", "places", "house"}), kept_s=1.0)
+"""Every open page shows them: read once for all."""
+UNDONE.append(CALLS.forget)
+
+
 def see_call(call: str, person: str) -> None:
     """Say that a call was seen: it is repeated no more. Raises Problem when there is none (any more)."""
     row = next((row for row in call_rows() if row.id == call and row.kind != "coming"), None)
@@ -82,8 +90,7 @@ def _looked_at() -> list[Run]:
 
 
 def _of_run(run: Run, notes: dict[tuple[int, str], str]) -> Iterator[CallRow]:
-    places = list(run.servers.select_related("server").defer(*UNREAD))
-    for place in places:
+    for place in run.servers.filter(CALLING).select_related("server"):
         found = _of_server(place)
         if found is not None:
             kind, what, told, since, key = found
@@ -92,7 +99,7 @@ def _of_run(run: Run, notes: dict[tuple[int, str], str]) -> Iterator[CallRow]:
             for errand in _coming(place):
                 yield _row(run, place, "coming", tell_errand(errand, place.server.name), notes=notes)
     if run.state == Run.State.RUNNING:
-        yield from _gates(run, places, notes)
+        yield from _gates(run, list(run.servers.select_related("server").only(*STANDING)), notes)
 
 
 def _of_server(place: RunServer) -> tuple[CallKind, str, str, datetime.datetime | None, str] | None:

@@ -19,7 +19,7 @@ from ordnung.server.runs.models import Run, RunServer
 from ordnung.server.runs.night import forecast_row
 from ordnung.server.runs.sheets import expected_stop, what_is_missing
 from ordnung.server.runs.turns import ALL
-from ordnung.server.work.events import tell
+from ordnung.server.work.events import tell, tell_place
 from ordnung.server.work.orders import ask_for
 
 
@@ -174,7 +174,7 @@ def answer_question(place: RunServer, answer: str, person: str) -> None:
     if not RunServer.objects.answer_question(place.pk, answer, person):
         message = f"{place.server.name} asks nothing, or was answered already."
         raise Problem("not-asked", message, status=409)
-    tell("runs", id=place.run_id)
+    tell_place(place.run_id, place.server.name)
 
 
 def _demand_draft(place: RunServer) -> None:

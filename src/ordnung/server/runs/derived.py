@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import dataclasses
 import datetime
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 from typing import Any
 
 from django.db import transaction
@@ -43,10 +43,14 @@ def load_tapes(run: Run) -> dict[str, list[Entry]]:
     return tapes
 
 
-def load_acts(run: Run) -> dict[str, list[Entry]]:
-    """The tapes of a run without readings and plans, which are most of their bytes: what the lanes are drawn from."""
+def load_acts(run: Run, names: Collection[str] | None = None) -> dict[str, list[Entry]]:
+    """The tapes of a run without readings and plans, which are most of their bytes: what the lanes are drawn from.
+
+    Of the named servers, or of all.
+    """
     tapes: dict[str, list[Entry]] = {}
-    for row in run.entries.exclude(kind__in=("read", "plan")).order_by("server", "seq"):
+    rows = run.entries.all() if names is None else run.entries.filter(server__in=names)
+    for row in rows.exclude(kind__in=("read", "plan")).order_by("server", "seq"):
         tapes.setdefault(row.server, []).append(read_entry(row.seq, row.at, row.version, row.kind, row.body))
     return tapes
 

@@ -22,7 +22,7 @@ from ordnung.server.house.settings import at_once, house
 from ordnung.server.runs.derived import derived_of, healing_places, load_tape, taken_places, write_derived
 from ordnung.server.runs.models import TapeEntry as TapeRow
 from ordnung.server.runs.turns import Turns
-from ordnung.server.work.events import tell
+from ordnung.server.work.events import tell, tell_place
 
 
 def away_limits() -> AwayLimits:
@@ -73,9 +73,15 @@ class DatabaseJournal:
                 TapeRow.objects.create(
                     run_id=int(run), server=server, seq=seq, at=entry.at, version=VERSION, kind=kind, body=body
                 )
-                if derived_of(after) != derived_of(before):
+                moved = derived_of(after) != derived_of(before)
+                if moved:
                     write_derived(int(run), server, after, entry.at)
-                self._tell(int(run), server, after, before)
+                if moved:
+                    tell_place(int(run), server)
+                else:
+                    tell("lane", run=int(run), server=server)
+                if after.ended != before.ended:
+                    tell("work")
         except IntegrityError:
             raise TapeConflictError(f"{server}: entry {seq} of run {run} is taken") from None
         if after.ended is None:
@@ -93,8 +99,3 @@ class DatabaseJournal:
         refusal = may_begin([*taken_places(), *healing_places()], away_limits(), value.place)
         if refusal is not None:
             raise NoPlaceError(refusal)
-
-    def _tell(self, run: int, server: str, after: TapeState, before: TapeState) -> None:
-        tell("runs", id=run, server=server)
-        if after.ended != before.ended:
-            tell("work")

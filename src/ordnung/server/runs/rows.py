@@ -25,6 +25,7 @@ from ordnung.server.runs.story import SpanRow, tell_steps
 from ordnung.server.runs.ticks import ErrandRow, errand_row
 from ordnung.server.runs.turns import wave_begins, wave_stands, whole_stand
 from ordnung.server.shapes import row_from
+from ordnung.server.work.events import newest_event
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -149,6 +150,8 @@ class RunSummaryRow:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class RunRow(RunSummaryRow):
+    event: int
+    """As of which event of the site: what was told up to it is in here."""
     servers: list[RunServerRow]
     missing: list[MissingRow]
     waves: list[WaveRow]
@@ -209,12 +212,22 @@ def is_asking(place: RunServer) -> bool:
 
 def run_row(run: Run) -> RunRow:
     """A run with its lanes, plan and what happened."""
+    event = newest_event()
     places = list(run.servers.select_related("server"))
     acts = load_acts(run) if run.started_at else {}
-    last = run.revisions.last()
+    lanes = [lane_row(run, place, acts.get(place.server.name, ())) for place in places]
+    return with_lanes(run, places, lanes, approval_rows(run), event)
+
+
+def with_lanes(
+    run: Run, places: list[RunServer], lanes: list[RunServerRow], approvals: list[ApprovalRow], event: int
+) -> RunRow:
+    """A run whose lanes are made already, as of an event that was read before them."""
+    last = run.revisions.only("number", "sha256").last()
     return row_from(
         RunRow,
         summary(run, places),
+        event=event,
         waves=[_wave_row(run, stand, places) for stand in wave_stands(run, places)],
         windows=[_window_row(window) for window in run.windows],
         too_many_failed=_too_many_failed(run, places),
@@ -224,10 +237,10 @@ def run_row(run: Run) -> RunRow:
         lanes_from=run.started_at or (run.lanes_from if run.windows else None),
         sheet=last.number if last is not None else 0,
         sha256=last.sha256 if last is not None else "",
-        approvals=approval_rows(run),
+        approvals=approvals,
         wants_approval=run.state == Run.State.DRAFT and house().approval,
         stale=stale_rows(run, places),
-        servers=[_lane(run, place, acts.get(place.server.name, [])) for place in places],
+        servers=lanes,
         missing=what_is_missing(run) if run.state == Run.State.DRAFT else [],
     )
 
@@ -267,7 +280,8 @@ def _asks(run: Run, stand: WaveStand) -> bool:
     return stand.asks and (not is_last or (stand.has_failed and bool(stand.working)))
 
 
-def _lane(run: Run, place: RunServer, acts: Sequence[Entry]) -> RunServerRow:
+def lane_row(run: Run, place: RunServer, acts: Sequence[Entry]) -> RunServerRow:
+    """One server of a run: what is planned, and by its tape what happened."""
     return row_from(
         RunServerRow,
         place,

@@ -10,7 +10,7 @@ from ordnung.core.errands import Errand, ErrandKind, tell_errand
 from ordnung.server.audit.recording import record
 from ordnung.server.problems import Problem
 from ordnung.server.runs.models import RunServer
-from ordnung.server.work.events import tell
+from ordnung.server.work.events import tell_place
 
 ErrandKindName = Literal["hands before", "hands after", "move off", "take back", "healed"]
 
@@ -51,7 +51,7 @@ def tick(place: RunServer, key: str, person: str, note: str) -> None:
     record(on={"server": place.server.name, "run": place.run_id}, after={"done": text, "note": note})
     if not RunServer.objects.tick(place.pk, key, person, note):
         raise Problem("ticked", f"Somebody has ticked it for {place.server.name} just now.", status=409)
-    tell("runs", id=place.run_id, server=place.server.name)
+    tell_place(place.run_id, place.server.name)
 
 
 def errand_of_place(place: RunServer) -> Errand | None:

@@ -14,6 +14,8 @@ TOPICS = (
     "readings",
     "repositories",
     "runs",
+    "lane",
+    "places",
     "step",
     "catalogs",
     "searches",
@@ -34,3 +36,14 @@ def tell(topic: str, **body: Any) -> Event:
     if event.pk % 500 == 0:
         Event.objects.filter(pk__lt=event.pk - KEEP).delete()
     return event
+
+
+def tell_place(run: int, server: str) -> None:
+    """A server of a run has gone on, and with it what is counted over all of them: who is away, asks, has ended."""
+    tell("lane", run=run, server=server)
+    tell("places", run=run, server=server)
+
+
+def newest_event() -> int:
+    """The number of the newest event; 0 before the first. What is read after it is at least as new."""
+    return Event.objects.order_by("-pk").values_list("pk", flat=True).first() or 0

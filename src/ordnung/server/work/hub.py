@@ -4,19 +4,45 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
-from collections.abc import AsyncIterator
-from typing import Any
+import time
+from collections.abc import AsyncIterator, Sequence
+from typing import Any, Protocol
 
+import structlog
 from asgiref.sync import sync_to_async
 from django.db import connection
 
-Message = tuple[int, str, dict[str, Any]]
+log = structlog.get_logger()
+
+Told = tuple[int, str, Any]
+"""The number of an event, its topic, and what it tells."""
+Message = Told | tuple[None, str, Any]
+"""What is given without a number is no event: it follows from those before it, and is not told again to a stream that
+comes back.
+"""
+
+
+class Giver(Protocol):
+    """Works out what every open page is given, so that none has to ask."""
+
+    def give(self, events: Sequence[Told]) -> list[Message]:
+        """What follows from some events; asked at each look, also when there were none."""
+
+    def last(self) -> list[Message]:
+        """The last of each answer that was given: what a page that comes late has not heard."""
+
+    def forget(self) -> None:
+        """Nobody listens: what was given will be old when somebody does."""
+
+
 MOST_WAITING = 2000
 """Events that may wait for a slow stream; then it is ended, and begins again with what it missed."""
 MOST_STREAMS = 6
 """Streams of one session: a browser has one for each of its pages. The oldest is ended for one more."""
 MOST_REPLAYED = 500
 """Events that are told again to a stream that comes back; more are told as a gap."""
+WAIT_S = 15.0
+"""After a failure to work out what open pages are given, so long they are not told again to ask for all of it."""
 POLL_S = 0.25
 """How soon an event of the engine reaches the browser at the latest; one indexed query each."""
 
@@ -46,18 +72,40 @@ class Hub:
         self.stopped = asyncio.Event()
         self.last: int | None = None
         self.loop: asyncio.AbstractEventLoop | None = None
+        self.giver: Giver | None = None
+        self._failed = -WAIT_S
 
     async def run(self) -> None:
         """Follow the events until stopped."""
         self.loop = asyncio.get_running_loop()
         self.last = await _newest()
         while not self.stopped.is_set():
-            for event in await _after(self.last):
-                self.last = event[0]
-                for queue in list(self.queues):
-                    _put(queue, event)
+            events = await _after(self.last)
+            self.last = events[-1][0] if events else self.last
+            self._tell(events)
+            self._tell(await self._given(events))
             with contextlib.suppress(TimeoutError):
                 await asyncio.wait_for(self.stopped.wait(), POLL_S)
+
+    def _tell(self, messages: Sequence[Message]) -> None:
+        for message in messages:
+            for queue in list(self.queues):
+                _put(queue, message)
+
+    async def _given(self, events: Sequence[Told]) -> list[Message]:
+        if self.giver is None:
+            return []
+        if not self.queues:
+            self.giver.forget()
+            return []
+        try:
+            return await _give(self.giver, events)
+        except Exception:
+            log.exception("open pages can't be given what has changed")
+            if time.monotonic() - self._failed < WAIT_S:
+                return []
+            self._failed = time.monotonic()
+            return [(None, GAP, {"missed": None})]
 
     def stop(self) -> None:
         """End all streams; may be called from a signal handler."""
@@ -92,7 +140,7 @@ class Hub:
         finally:
             self.queues.pop(queue, None)
 
-    async def since(self, last: int | None) -> list[Message]:
+    async def since(self, last: int | None) -> list[Told]:
         """What was missed since ``last``; nothing for a stream that begins.
 
         Where that is more than ``MOST_REPLAYED``, or not kept any more, it is one event of the topic ``GAP``: the
@@ -110,18 +158,25 @@ class Hub:
 
 
 @sync_to_async
-def _newest() -> int:
-    from ordnung.server.work.models import Event
-
+def _give(giver: Giver, events: Sequence[Told]) -> list[Message]:
     try:
-        newest = Event.objects.order_by("-pk").values_list("pk", flat=True).first()
-        return newest or 0
+        return giver.give(events)
     finally:
         connection.close()
 
 
 @sync_to_async
-def _after(last: int) -> list[Message]:
+def _newest() -> int:
+    from ordnung.server.work.events import newest_event
+
+    try:
+        return newest_event()
+    finally:
+        connection.close()
+
+
+@sync_to_async
+def _after(last: int) -> list[Told]:
     from ordnung.server.work.models import Event
 
     try:
