@@ -43,7 +43,7 @@ def test_the_time_is_held_against_the_plan_and_the_forecast():
     time = summarise(a_record())[-1]
     assert time == (
         "It took 50 min; planned were 50 min, foretold with nine in ten at most 55 min, which held. "
-        "1 resets, 1 were planned."
+        "1 reset, 1 was planned."
     )
     late = summarise(a_record(foretold=Foretold(p50=1.0, p90=2000.0, p99=3.0)))[-1]
     assert "at most 34 min, which did not hold" in late

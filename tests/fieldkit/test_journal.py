@@ -9,9 +9,10 @@ import os
 import pytest
 
 from ordnung.engine.entries import Ended
+from ordnung.engine.journal_lines import OpenedRun
 from ordnung.engine.ports import TapeConflictError
 from ordnung.engine.run import carry_out_run
-from ordnung.fieldkit.journal import FileJournal, JournalBusyError, OpenedRun
+from ordnung.fieldkit.journal import FileJournal, JournalBusyError
 from ordnung.formats.errors import FormatError
 from ordnung.standins.hardware import writes_of
 from ordnung.standins.scenario import PLACES, demo_hardware

@@ -2,18 +2,22 @@
 
 from __future__ import annotations
 
+import dataclasses
 import datetime
 import re
+from concurrent.futures import ThreadPoolExecutor
 
 import pytest
 from playwright.sync_api import Page, expect
 
+from ordnung.core.components import Component, Server
 from ordnung.standins.hardware import writes_of
 from tests.fieldkit.test_commands import run as command
 from tests.journeys.axe import check_axe
 from tests.journeys.browser import open_page
 from tests.journeys.browser import sign_in as enter
 from tests.journeys.site import Api, Demo, control, read_log
+from tests.kit_journal import KIT, journal, whole
 
 pytestmark = pytest.mark.journey
 LONG = 120_000
@@ -259,3 +263,21 @@ def test_reboots_are_left_to_whenever_they_come_and_called_until_a_reading_shows
     row = page.get_by_role("listitem").filter(has_text=name)
     expect(row).to_contain_text("It waits for a reboot, whenever that comes")
     check_axe(page, "light")
+
+
+def test_what_a_field_kit_did_is_carried_home(page, demo, tmp_path):
+    """The annex has no network: the stick's journal becomes a run on record, with its reading."""
+    told = Api(demo.web, demo.password).get("servers/watch-01")
+    read = {"model": told["model"], "serial": told["serial"], "read_at": datetime.datetime.now(datetime.UTC)}
+    bios = Component(slot="bios", kind="bios", name="BIOS", version="1.0")
+    before = Server(name=KIT, components=(bios,), **read)
+    after = dataclasses.replace(before, components=(dataclasses.replace(bios, version="9.9"),))
+    with ThreadPoolExecutor(1) as elsewhere:  # this thread's loop is the browser's
+        elsewhere.submit(journal, tmp_path, whole(before, after)).result()
+    sign_in(page, demo, "/record")
+    page.get_by_label("journal.jsonl of a field kit").set_input_files(tmp_path / "journal.jsonl")
+    page.get_by_role("status", name="Carried in").get_by_role("link", name="watch-01").click()
+    page.get_by_role("heading", name="watch-01 brought level by a field kit").wait_for()
+    expect(page.get_by_role("region", name="Record of a run")).to_contain_text("9.9")
+    page.get_by_label("journal.jsonl of a field kit").set_input_files(tmp_path / "journal.jsonl")
+    expect(page.get_by_text("is on record already")).to_be_visible()

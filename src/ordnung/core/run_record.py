@@ -243,7 +243,8 @@ def _time(record: RunRecord) -> str | None:
         held = "which held" if took <= record.foretold.p90 else "which did not hold"
         told += f", foretold with nine in ten at most {_span(record.foretold.p90)}, {held}"
     resets = sum(len(step.resets) for server in record.servers for step in server.rounds)
-    return f"{told}. {resets} resets, {record.planned_resets} were planned."
+    were = "was" if record.planned_resets == 1 else "were"
+    return f"{told}. {resets} reset{'' if resets == 1 else 's'}, {record.planned_resets} {were} planned."
 
 
 def _remedies(record: RunRecord) -> str | None:

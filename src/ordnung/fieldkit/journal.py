@@ -1,49 +1,29 @@
 """The engine's journal in a file, ``ordnung.journal/1``: a line of JSON for each entry, durable before it counts.
 
-The first line names the format; then runs are opened, and their entries follow in the order in which they were made
-(docs/formats/journal.md). A line that power was lost in has no end: it never counted and is cut off when the file is
-opened again. Anything else that can't be read is an error, and nothing is done.
+Its lines are those of ``engine.journal_lines`` (docs/formats/journal.md). A line that power was lost in has no end: it
+never counted and is cut off when the file is opened again. Anything else that can't be read is an error, and nothing
+is done.
 """
 
 from __future__ import annotations
 
-import datetime
 import fcntl
 import json
 import os
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Self
 
 from ordnung.core.away import AwayLimits, may_begin
 from ordnung.engine.entries import Entry, PlaceTaken, TapeEntry
-from ordnung.engine.entry_codec import VERSION, TapeFormatError, read_entry, write_entry
+from ordnung.engine.entry_codec import VERSION, write_entry
+from ordnung.engine.journal_lines import FORMAT, Journaled, OpenedRun
 from ordnung.engine.ports import Clock, NoPlaceError, TapeConflictError
 from ordnung.engine.tape import advance
 from ordnung.engine.tape_state import TapeState
 from ordnung.formats.errors import FormatError
 
-FORMAT = "ordnung.journal/1"
 MOST_BYTES = 1024 * 1024 * 1024
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class OpenedRun:
-    """What a run of the field kit was opened for, so that it can be gone on with in the same sense.
-
-    ``packing`` is the checksum of the repository's packing list; ``back`` as in ``RunServer``; ``left_out`` are slots
-    with the reason why they stay as they are.
-    """
-
-    run: str
-    server: str
-    at: datetime.datetime
-    repository: str
-    edition: int
-    packing: str
-    back: Mapping[str, str] | None = None
-    left_out: Mapping[str, str] | None = None
 
 
 class JournalBusyError(Exception):
@@ -55,9 +35,7 @@ class FileJournal:
 
     def __init__(self, path: Path, clock: Clock, limits: AwayLimits | None = None) -> None:
         self.path, self.clock, self.limits = path, clock, limits or AwayLimits()
-        self.runs: list[OpenedRun] = []
-        self._tapes: dict[tuple[str, str], list[Entry]] = {}
-        self._states: dict[tuple[str, str], TapeState] = {}
+        self._kept = Journaled()
         self.heard: Callable[[Entry], None] = lambda _: None
         """Told of each entry once it is durable."""
         self._file, self._end = -1, 0
@@ -85,13 +63,18 @@ class FileJournal:
     def __exit__(self, *_: object) -> None:
         os.close(self._file)
 
+    @property
+    def runs(self) -> list[OpenedRun]:
+        """The runs in the order in which they were opened."""
+        return self._kept.runs
+
     def tape(self, run: str, server: str) -> list[Entry]:
         """The entries so far of a server in a run."""
-        return list(self._tapes.get((run, server), ()))
+        return self._kept.tape(run, server)
 
     def state(self, run: str, server: str) -> TapeState:
         """What they add up to."""
-        return self._states.get((run, server), TapeState())
+        return self._kept.state(run, server)
 
     def open_run(self, opened: OpenedRun) -> None:
         """Begin a run; ``opened.run`` must be new. Raises OSError when it can't be written."""
@@ -116,7 +99,7 @@ class FileJournal:
         if before.seq != seq - 1:
             raise TapeConflictError(f"{server}: entry {seq} of run {run} is taken")
         if isinstance(value, PlaceTaken):
-            places = [state.place for state in self._states.values() if state.place is not None]
+            places = [state.place for state in self._kept.states.values() if state.place is not None]
             refusal = may_begin(places, self.limits, value.place)
             if refusal is not None:
                 raise NoPlaceError(refusal)
@@ -125,13 +108,9 @@ class FileJournal:
         kind, body = write_entry(value)
         line = {"run": run, "server": server, "seq": seq, "at": entry.at.isoformat(), "version": VERSION}
         self._write({**line, "kind": kind, "body": body})
-        self._keep(run, server, entry, after)
+        self._kept.keep(run, server, entry, after)
         self.heard(entry)
         return entry
-
-    def _keep(self, run: str, server: str, entry: Entry, after: TapeState) -> None:
-        self._tapes.setdefault((run, server), []).append(entry)
-        self._states[run, server] = after
 
     def _write(self, line: Mapping[str, Any]) -> None:
         """One line at the end of what counts; whatever a failed write left behind it is gone."""
@@ -152,57 +131,13 @@ class FileJournal:
         raw = self.path.read_bytes()
         whole = raw[: raw.rfind(b"\n") + 1]
         for number, line in enumerate(whole.split(b"\n")[:-1], start=1):
-            self._read_line(number, line)
+            self._kept.read_line(str(self.path), number, line)
             self._end += len(line) + 1
         if len(whole) != len(raw):
             os.ftruncate(self._file, self._end)
         if not whole:
             self._write({"format": FORMAT})
             _settle_name(self.path.parent)
-
-    def _read_line(self, number: int, line: bytes) -> None:
-        where = f"line {number}"
-        try:
-            body = json.loads(line)
-            if number == 1:
-                if body != {"format": FORMAT}:
-                    raise FormatError(str(self.path), where, f"it does not begin with {FORMAT}: this is no journal")
-            elif "opened" in body:
-                self.runs.append(_read_opened(body))
-            else:
-                self._read_entry(body)
-        except FormatError:
-            raise
-        except (ValueError, KeyError, TypeError, AttributeError, RecursionError, TapeFormatError) as error:
-            raise FormatError(str(self.path), where, f"it can't be read: {error}; nothing was done") from None
-
-    def _read_entry(self, body: Mapping[str, Any]) -> None:
-        at = _moment(body["at"])
-        entry = read_entry(int(body["seq"]), at, int(body["version"]), body["kind"], body["body"])
-        run, server = str(body["run"]), str(body["server"])
-        before = self.state(run, server)
-        if before.seq != entry.seq - 1:
-            raise ValueError(f"entry {entry.seq} follows on {before.seq}")
-        self._keep(run, server, entry, advance(before, entry))
-
-
-def _moment(text: str) -> datetime.datetime:
-    found = datetime.datetime.fromisoformat(text)
-    if found.tzinfo is None:
-        raise ValueError(f"{text} has no zone")
-    return found
-
-
-def _read_opened(body: Mapping[str, Any]) -> OpenedRun:
-    return OpenedRun(
-        run=str(body["opened"]), server=str(body["server"]), at=_moment(body["at"]),
-        repository=str(body["repository"]), edition=int(body["edition"]), packing=str(body["packing"]),
-        back=_pairs(body["back"]), left_out=_pairs(body["left_out"]),
-    )  # fmt: skip
-
-
-def _pairs(body: Mapping[str, str] | None) -> dict[str, str] | None:
-    return None if body is None else {str(slot): str(value) for slot, value in body.items()}
 
 
 def _settle_name(folder: Path) -> None:

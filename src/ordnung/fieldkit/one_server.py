@@ -21,13 +21,14 @@ from ordnung.core.components import KINDS, Server
 from ordnung.core.facts import tell_span
 from ordnung.engine.entries import Ended, Ending
 from ordnung.engine.hand import is_lasting
+from ordnung.engine.journal_lines import OpenedRun
 from ordnung.engine.left import round_seconds, seconds_left
 from ordnung.engine.payloads import StoredPayloads
 from ordnung.engine.run import RunServer, carry_out_run
 from ordnung.engine.telling import tell_reason
 from ordnung.engine.world import USUAL, Choice, Patience, World
 from ordnung.fieldkit.console import ConsolePorts, Keyboard, Screen, event
-from ordnung.fieldkit.journal import FileJournal, OpenedRun
+from ordnung.fieldkit.journal import FileJournal
 from ordnung.fieldkit.kit import Kit, KitBaseline, Wanted, Way
 from ordnung.fieldkit.show import print_table
 from ordnung.formats.siteclock import SiteClock

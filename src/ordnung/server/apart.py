@@ -37,7 +37,8 @@ class Budget:
 BUDGET = Budget(cpu_s=60, wall_s=90.0, memory=2 * 2**30)
 """Our largest files take a tenth of it."""
 READERS = ("ordnung.formats.catalog", "ordnung.formats.csaf", "ordnung.formats.host_report", "ordnung.formats.pldm",
-           "ordnung.formats.server_list", "ordnung.formats.compressed", "ordnung.repository.contents")  # fmt: skip
+           "ordnung.formats.server_list", "ordnung.formats.compressed", "ordnung.repository.contents",
+           "ordnung.engine.journal_lines")  # fmt: skip
 """What the helper has loaded before it forks."""
 READY = b"r"
 P = ParamSpec("P")

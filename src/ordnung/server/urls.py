@@ -29,6 +29,7 @@ from ordnung.server.api import store as storing
 from ordnung.server.api import ways_back as ways_back
 from ordnung.server.api import written as writing
 from ordnung.server.api.advisories import AdvisoriesView
+from ordnung.server.api.carried import CarriedView
 from ordnung.server.api.floor import FloorView
 from ordnung.server.api.packages import PackagesView
 from ordnung.server.api.reports import ReportsView
@@ -141,6 +142,7 @@ urlpatterns = [
     path(f"{V1}store", storing.StoreView.as_view()),
     path(f"{V1}store/clear", storing.StoreClearView.as_view()),
     path(f"{V1}runs", runs.RunsView.as_view()),
+    path(f"{V1}runs/carried", CarriedView.as_view()),
     path(f"{V1}runs/<int:pk>", runs.RunView.as_view()),
     path(f"{V1}runs/<int:pk>/servers/<str:name>/ways-back", ways_back.ReversalsView.as_view()),
     path(f"{V1}runs/<int:pk>/servers/<str:name>/override", overrides.OverrideView.as_view()),

@@ -66,6 +66,7 @@ export type Advisory = Schemas["Advisory"];
 export type Concern = Schemas["Concern"];
 export type Review = Schemas["Review"];
 export type Step = Schemas["Step"];
+export type Carried = Schemas["Carried"];
 export type BroughtIn = Schemas["BroughtIn"];
 export type Call = Schemas["Call"];
 export type Hook = Schemas["Hook"];

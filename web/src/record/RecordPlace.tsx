@@ -19,6 +19,7 @@ import { ink } from "../theme/theme";
 import { ActionBar } from "../ui/ActionBar";
 import { Block, Row, Text } from "../ui/layout";
 import { WayTo } from "../ui/links";
+import { CarriedIn, useCarry } from "./CarriedIn";
 import { Files } from "./Files";
 import { People } from "./People";
 import { Servers } from "./Servers";
@@ -28,6 +29,7 @@ import { Summary } from "./Summary";
 export function RecordPlace() {
   const { id } = useParams();
   const [limit, setLimit] = useState(100);
+  const carry = useCarry();
   const { data } = useQuery(runsPage(limit));
   if (!data) return null;
   const ended = data.rows.filter((r) => r.state !== "draft");
@@ -48,6 +50,7 @@ export function RecordPlace() {
             <Button component={Link} to="/record/months" variant="outlined">
               Over months
             </Button>
+            <CarriedIn carry={carry} />
           </ActionBar>
         }
       >
@@ -71,6 +74,9 @@ export function RecordPlace() {
         <div>
           <WayTo to="/record/months">Over months: drift, exposures, failures</WayTo>
         </div>
+        <Block mt={1}>
+          <CarriedIn carry={carry} />
+        </Block>
         {ended.map((r) => (
           <RunLink key={r.id} run={r} current={r.id === shown} />
         ))}

@@ -20,7 +20,7 @@ from ordnung.server.api.files import read_file
 from ordnung.server.audit.recording import record, recorded
 from ordnung.server.clock import now
 from ordnung.server.fleet.models import Report, Server
-from ordnung.server.fleet.readings import value_of
+from ordnung.server.fleet.readings import find_by_identity, value_of
 from ordnung.server.problems import Problem
 from ordnung.server.shapes import shape
 from ordnung.server.work.events import tell
@@ -54,7 +54,7 @@ class ReportsView(APIView):
             raise Problem("file-missing", "Choose the file of a host report.", field="file")
         file_name, raw = read_file(file, MAX_BYTES)
         report = apart(parse_host_report, file_name, raw, file_name)
-        row = find_owner(report)
+        row = find_by_identity(report.uuid, report.serial)
         if row is None:
             message = f"{file_name}: no server of the house has serial {report.serial} or UUID {report.uuid}."
             raise Problem("not-found", f"{message} Read the server first, or add it.", field="file")
@@ -64,13 +64,6 @@ class ReportsView(APIView):
             )
             raise Problem("older", message, status=409)
         return Response(store_report(row, report, json.loads(raw)), status=201)
-
-
-def find_owner(report: HostReport) -> Server | None:
-    """The server that a report was made on."""
-    query = Server.objects.select_related("latest", "report")
-    found = query.filter(uuid__iexact=report.uuid).first() if report.uuid else None
-    return found or (query.filter(serial__iexact=report.serial).first() if report.serial else None)
 
 
 def store_report(row: Server, report: HostReport, body: dict[str, Any]) -> ReportRow:

@@ -95,3 +95,10 @@ def changes_between(first: Reading, second: Reading, name: str) -> tuple[Change,
     entries = load_entries([first, second])
     before, after = (build_server({**entries[r.pk], "name": name}) for r in (first, second))
     return compare_readings(before, after)
+
+
+def find_by_identity(uuid: str | None, serial: str | None) -> Server | None:
+    """The server of the house that hardware is, by its UUID, then by its serial; None where there is none."""
+    query = Server.objects.select_related("latest", "report", "group")
+    found = query.filter(uuid__iexact=uuid).first() if uuid else None
+    return found or (query.filter(serial__iexact=serial).first() if serial else None)

@@ -127,6 +127,7 @@ COMMANDS: dict[tuple[str, str], Command] = {
     ("store", "POST"): _do("check the store", PLAN),
     ("store/clear", "POST"): _do("clear the store", KEEP),
     # Runs
+    ("runs/carried", "POST"): _do("carry in a field kit's journal", RUN, whole=False, body=64 * MIB + FORM),
     ("runs", "POST"): _do("lay out a run sheet", PLAN, whole=False),
     ("runs/<int:pk>", "DELETE"): _do("delete a draft", PLAN),
     ("runs/<int:pk>/servers/<str:name>/override", "POST"): _do("override a check", RUN),
