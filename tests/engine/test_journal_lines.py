@@ -71,6 +71,7 @@ def test_a_line_without_its_end_never_counted():
         (written({**OPENED, "edition": "third"}), "line 2.*can't be read"),
         (written({**OPENED, "back": 7}), "line 2.*can't be read"),
         (written({"opened": "1"}), "line 2.*can't be read"),
+        (written({**OPENED, "left_out": ["nic-1"]}), "line 2.*can't be read"),
         (written(OPENED, entry(2, PLACE)), "line 3.*entry 2 follows on 0"),
         (written(OPENED, entry(1, PLACE, kind="unheard of")), "line 3.*can't be read"),
         (WHOLE + b"[" * 100_000 + b"\n", "line 6.*can't be read"),

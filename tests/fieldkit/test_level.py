@@ -14,16 +14,19 @@ import subprocess
 import sys
 import time
 from pathlib import Path
+from urllib.parse import urlsplit
 
 import pytest
 from rich.console import Console
 
 from ordnung.core.errands import Errand, ErrandKind
+from ordnung.engine.journal_lines import OpenedRun
 from ordnung.engine.ports import HelpState
 from ordnung.fieldkit.console import ConsolePorts, Keyboard, LiveScreen
 from ordnung.fieldkit.journal import FileJournal
 from ordnung.fieldkit.one_server import GOOD
 from ordnung.formats.siteclock import SETTING, SiteClock
+from ordnung.repository import look_at, open_carrier
 from ordnung.standins.hardware import writes_of
 from tests.conftest import live_floor
 from tests.engine.test_tape import INTENT, PLACE, PLAN, READ, SENT, tape
@@ -159,6 +162,31 @@ def test_rules_that_go_by_names_want_the_name(packed, tmp_path):
     assert code == 2 and "go by server: say --name" in err
     code, out, err = level(packed, tmp_path / "w", *more, "--name", "surge-06", name="surge-06")
     assert code == 0 and "Nothing" in out, "all of it is held"
+
+
+def test_other_rules_than_the_repositorys_own_may_hold_and_a_run_is_gone_on_with_by_its_own(packed, tmp_path):
+    rules, name = tmp_path / "mine.json", "surge-06"
+    hold = {"do": "hold", "where": {"kind": "raid"}, "reason": "until the new driver", "author": "lead"}
+    rules.write_text(json.dumps({"format": "ordnung.rules/1", "rules": [hold]}))
+    code, out, err = level(packed, tmp_path / "w", "--rules", rules, "--dry-run", "--json", name=name)
+    assert code == 0, err
+    assert {write["slot"] for step in events(out)[0]["rounds"] for write in step["writes"]} == {"nic-1"}
+    rules.write_text("{}")
+    code, _, err = level(packed, tmp_path / "w", "--rules", rules, "--dry-run", name=name)
+    assert code != 0 and "mine.json" in err
+    with open_carrier(packed.place) as carrier:
+        packing = look_at(carrier, None, allow_expired=True).packing_sum
+    opened = OpenedRun(
+        run="1", server=urlsplit(packed.floor.urls[name]).hostname, at=packed.clock.now(), repository="all", edition=1,
+        packing=packing, rules="ab" * 32,
+    )  # fmt: skip
+    (tmp_path / "v").mkdir()
+    with FileJournal(tmp_path / "v" / "journal.jsonl", packed.clock) as journal:
+        journal.open_run(opened)
+    with FileJournal(tmp_path / "v" / "journal.jsonl", packed.clock) as journal:
+        assert journal.runs == [opened]
+    code, _, err = level(packed, tmp_path / "v", "--yes", name=name)
+    assert code == 1 and "by the rules with SHA-256 abab" in err and "go on by those" in err
 
 
 def spawn(live, work, *more, name):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import dataclasses
 import datetime
+import json
 
 import pytest
 
@@ -14,6 +15,8 @@ from ordnung.server.fleet.models import Server
 from ordnung.server.fleet.readings import value_of
 from ordnung.server.runs.derived import find_differences
 from ordnung.server.runs.models import AwayLease, KeptDuration, Run, RunServer
+from ordnung.standins.hardware import writes_of
+from tests.fieldkit.test_journal import ONE, house_of, level
 from tests.kit_journal import KIT, journal, whole
 from tests.server.houses import Person, fill
 
@@ -112,6 +115,26 @@ def test_older_readings_change_nothing_and_what_was_put_back_is_called_so(house,
     assert "0 readings newer" in row["told"]
     assert Run.objects.get().name == f"{NAME} put back by a field kit"
     assert version_now() != "0.1"
+
+
+def test_a_night_of_the_kit_as_it_really_was(web, catalogs, mirror_folder, tmp_path):
+    """The engine over the file, on simulated hardware: the same server as the house's, by its serial and UUID."""
+    fill((ONE,))
+    there = house_of(mirror_folder)
+    entries = level(there, tmp_path / "tapes")
+    lines = (tmp_path / "tapes").read_bytes().split(b"\n")
+    opened = {
+        "opened": "1", "server": ONE, "at": now().isoformat(), "repository": "winter", "edition": 1, "packing": "ab",
+        "back": None, "left_out": None,
+    }  # fmt: skip
+    lines.insert(1, json.dumps(opened).encode())
+    person = Person(web)
+    (row,) = carry(person, b"\n".join(lines))["runs"]
+    assert row["server"] == ONE and row["told"].startswith(f"{entries} entries")
+    record = person.get(f"runs/{row['run']}/record")
+    (server,) = record["servers"]
+    assert server["ended"] == "level" and len(server["done"]) == len(writes_of(there.devices[ONE].log))
+    assert server["differences"] == [] and server["departures"] == []
 
 
 @pytest.mark.parametrize("raw", [b"", b"hello\n", b'{"format": "ordnung.journal/1"}\n{"opened": 1}\n', b"\xff\n"])

@@ -130,7 +130,7 @@ def test_an_entry_its_rows_and_its_event_are_one(site):
     site.house.journal.inside = 3
     with pytest.raises(Crashed):
         run(carry_out(site.house.hand("surge-03", str(made.pk))))
-    assert TapeEntry.objects.count() == 2 and Event.objects.filter(topic="runs").count() == 2 and before == 0
+    assert TapeEntry.objects.count() == 2 and Event.objects.filter(topic="lane").count() == 2 and before == 0
 
 
 def test_rows_that_differ_are_written_anew_from_the_tapes(site):

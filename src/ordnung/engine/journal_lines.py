@@ -26,7 +26,8 @@ class OpenedRun:
     """What a run of the field kit was opened for, so that it can be gone on with in the same sense.
 
     ``packing`` is the checksum of the repository's packing list; ``back`` as in ``RunServer``; ``left_out`` are slots
-    with the reason why they stay as they are.
+    with the reason why they stay as they are; ``rules`` is the checksum of the rules that held instead of the
+    repository's own, empty where those held.
     """
 
     run: str
@@ -37,6 +38,7 @@ class OpenedRun:
     packing: str
     back: Mapping[str, str] | None = None
     left_out: Mapping[str, str] | None = None
+    rules: str = ""
 
 
 @dataclass(slots=True)
@@ -114,6 +116,7 @@ def _read_opened(body: Mapping[str, Any]) -> OpenedRun:
         run=str(body["opened"]), server=str(body["server"]), at=_moment(body["at"]),
         repository=str(body["repository"]), edition=int(body["edition"]), packing=str(body["packing"]),
         back=_pairs(body["back"]), left_out=_pairs(body["left_out"]),
+        rules=str(body.get("rules", "")),
     )  # fmt: skip
 
 

@@ -80,6 +80,7 @@ class FileJournal:
         """Begin a run; ``opened.run`` must be new. Raises OSError when it can't be written."""
         body = {"server": opened.server, "repository": opened.repository, "edition": opened.edition}
         body |= {"packing": opened.packing, "back": opened.back, "left_out": opened.left_out}
+        body |= {"rules": opened.rules} if opened.rules else {}
         self._write({"opened": opened.run, "at": opened.at.isoformat(), **body})
         self.runs.append(opened)
 

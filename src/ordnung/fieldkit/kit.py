@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import dataclasses
+import hashlib
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
@@ -34,6 +35,16 @@ class Kit:
     store: ContentStore
     waiting: tuple[str, ...] = ()
     """Files on other media of this repository, which have not been brought."""
+    rules_sum: str = ""
+    """The checksum of rules that hold instead of the repository's own; empty where those hold."""
+
+    def ruled_by(self, raw: bytes, source: str) -> Kit:
+        """The same by other house rules. What may be sent stays what the seal vouches for.
+
+        Raises:
+            FormatError: the rules can't be read.
+        """
+        return dataclasses.replace(self, rules=parse_rules(raw, source), rules_sum=hashlib.sha256(raw).hexdigest())
 
 
 def unpack_kit(carrier: Carrier, arrived: Arrived, store: ContentStore) -> Kit:

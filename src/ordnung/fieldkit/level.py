@@ -50,6 +50,7 @@ def _overrides(_context: object, _option: object, values: tuple[str, ...]) -> di
 @click.option("--ca", type=_FILE, help="The authority of the controllers.")
 @click.option("--pin", help="SHA-256 of the one certificate to trust, in hex.")
 @click.option("--system", help="The path of its own system, where a controller serves several.")
+@click.option("--rules", type=_FILE, help="House rules instead of those that lie in the repository.")
 @click.option("--name", default="", help="What the house calls this server, where its rules go by names.")
 @click.option("--group", default="", help="Its group, where the house's rules go by groups.")
 @click.option("--only", multiple=True, metavar="KIND|SLOT", help="Nothing but these.")
@@ -67,7 +68,8 @@ def _overrides(_context: object, _option: object, values: tuple[str, ...]) -> di
 @as_json
 def level(
     controller: str | None, here: bool, place: Path, root: Path | None, trust: str, expired: bool, user: str,
-    password_file: Path, ca: Path | None, pin: str | None, system: str | None, name: str, group: str,
+    password_file: Path, ca: Path | None, pin: str | None, system: str | None, rules: Path | None,
+    name: str, group: str,
     only: tuple[str, ...], but: tuple[str, ...], overrides: dict[str, str], put_back: bool, serve: str | None,
     certificate: Path | None, work: Path, dry_run: bool, yes: bool, as_json: bool,
 ) -> int:  # fmt: skip
@@ -84,9 +86,12 @@ def level(
     with open_carrier(place) as carrier:
         arrived = look_at(carrier, root.read_bytes() if root else trusted_root(carrier, trust), allow_expired=expired)
         kit = unpack_kit(carrier, arrived, ContentStore(work / "payloads"))
+    if rules is not None:
+        kit = kit.ruled_by(rules.read_bytes(), rules.name)
     if missing := [key for key in names_needed(kit.rules) if not {"server": name, "group": group}[key]]:
         words = " and ".join(f"--{'name' if key == 'server' else key}" for key in missing)
-        raise click.UsageError(f"the rules in this repository go by {' and '.join(missing)}: say {words}")
+        whose = "the rules in this repository" if rules is None else rules.name
+        raise click.UsageError(f"{whose} go by {' and '.join(missing)}: say {words}")
     password = read_password(password_file)
     endpoint = Endpoint(name=name or _host(url), url=url, user=user, password=password, pin=pin, system=system)
     clock, keyboard = parse_clock(os.environ.get(SETTING)), Keyboard()

@@ -84,6 +84,10 @@ def _open_run(job: Job) -> OpenedRun | None:
         if opened.packing != job.kit.packing_sum:
             what = f"{opened.repository}, edition {opened.edition}"
             raise click.ClickException(f"A run from {what} has begun on {opened.server} and not ended: bring that one.")
+        if opened.rules != job.kit.rules_sum:
+            which = f"the rules with SHA-256 {opened.rules}" if opened.rules else "the repository's own rules"
+            what = f"A run by {which} has begun on {opened.server} and not ended"
+            raise click.ClickException(f"{what}: go on by those, or stop it first.")
         return opened
     return None
 
@@ -204,6 +208,7 @@ def _begin(job: Job, way: Way) -> OpenedRun:
     opened = OpenedRun(
         run=str(len(job.journal.runs) + 1), server=job.endpoint.name, at=job.clock.now(), repository=packing.name,
         edition=packing.edition, packing=job.kit.packing_sum, back=job.back, left_out=way.stays,
+        rules=job.kit.rules_sum,
     )  # fmt: skip
     job.journal.open_run(opened)
     return opened

@@ -73,15 +73,9 @@ class DatabaseJournal:
                 TapeRow.objects.create(
                     run_id=int(run), server=server, seq=seq, at=entry.at, version=VERSION, kind=kind, body=body
                 )
-                moved = derived_of(after) != derived_of(before)
-                if moved:
+                if derived_of(after) != derived_of(before):
                     write_derived(int(run), server, after, entry.at)
-                if moved:
-                    tell_place(int(run), server)
-                else:
-                    tell("lane", run=int(run), server=server)
-                if after.ended != before.ended:
-                    tell("work")
+                self._tell(int(run), server, after, before)
         except IntegrityError:
             raise TapeConflictError(f"{server}: entry {seq} of run {run} is taken") from None
         if after.ended is None:
@@ -99,3 +93,11 @@ class DatabaseJournal:
         refusal = may_begin([*taken_places(), *healing_places()], away_limits(), value.place)
         if refusal is not None:
             raise NoPlaceError(refusal)
+
+    def _tell(self, run: int, server: str, after: TapeState, before: TapeState) -> None:
+        if derived_of(after) != derived_of(before):
+            tell_place(run, server)
+        else:
+            tell("lane", run=run, server=server)
+        if after.ended != before.ended:
+            tell("work")

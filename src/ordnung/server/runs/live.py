@@ -46,16 +46,16 @@ class LiveRun:
         self._untold: set[str] = set()
         """Servers whose lanes became others since ``part`` was last asked for."""
 
-    def row(self, run: Run) -> RunRow:
+    def row(self) -> RunRow:
         """The run as it stands."""
         with self._lock:
-            self._renew(run)
+            run = self._renew()
             return self._with(run, self._lanes)
 
-    def part(self, run: Run) -> RunRow | None:
+    def part(self) -> RunRow | None:
         """The same with only those lanes that are others than when it was asked for last; None if they are many."""
         with self._lock:
-            self._renew(run)
+            run = self._renew()
             untold, self._untold = self._untold, set()
             return None if len(untold) > MOST_TOLD else self._with(run, untold)
 
@@ -65,8 +65,9 @@ class LiveRun:
             run, list(self._places.values()), cast(list[RunServerRow], lanes), self._approvals, self._event
         )
 
-    def _renew(self, run: Run) -> None:
+    def _renew(self) -> Run:
         newest = newest_event()  # before the rows: they are at least as new
+        run = Run.objects.get(pk=self._pk)
         names = self._concerned(newest)
         if names is None:
             self._made = time.monotonic()
@@ -74,6 +75,7 @@ class LiveRun:
         if names is None or names:
             self._read(run, names)
         self._event = newest
+        return run
 
     def _concerned(self, newest: int) -> set[str] | None:
         """The servers that events since the last time name; None for all of them."""
@@ -109,7 +111,7 @@ _kept: dict[int, LiveRun] = {}
 
 def live_row(run: Run) -> RunRow:
     """A run as it stands; of one under way only what has changed since somebody last looked is made."""
-    return _live(run).row(run) if run.state == Run.State.RUNNING else run_row(run)
+    return _live(run).row() if run.state == Run.State.RUNNING else run_row(run)
 
 
 def tell_part(run: Run) -> RunRow | None:
@@ -117,7 +119,7 @@ def tell_part(run: Run) -> RunRow | None:
 
     None where they had better ask for all of it.
     """
-    told = _live(run).part(run)
+    told = _live(run).part()
     if run.state == Run.State.ENDED:
         _kept.pop(run.pk, None)
     return told
