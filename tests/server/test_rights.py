@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import datetime
 import json
 import re
@@ -19,7 +20,7 @@ from ordnung.server.audit.models import TrailEntry
 from ordnung.server.people import pace
 from ordnung.server.people.sessions import SEEN
 from ordnung.server.rights.commands import BASE, COMMANDS, find_command
-from ordnung.server.rights.rights import Right, rights_of
+from ordnung.server.rights.rights import Right, give_rights, rights_of
 from ordnung.server.work.events import tell
 from tests.rights_page import PAGE, page, patterns
 from tests.server.conftest import make_person
@@ -308,6 +309,16 @@ async def test_a_stream_ends_when_its_person_is_signed_out_or_may_look_no_longer
         assert (await parts.__anext__()).startswith(begins)
     await sync_to_async(user.groups.clear)()
     assert len([part async for part in parts]) < 3
+    await sync_to_async(give_rights)(user, [Right.LOOK])
+    parts = (await client.get(f"/{BASE}events")).streaming_content.__aiter__()
+    assert (await parts.__anext__()).startswith(b"retry") and (await parts.__anext__()).startswith(b"event: begun")
+    (busy,) = views.HUB.queues
+    busy.put_nowait((1, "work", {}))
+    assert b'"work"' in await parts.__anext__()
+    await sync_to_async(user.groups.clear)()
+    await asyncio.sleep(0.02)
+    busy.put_nowait((2, "work", {}))
+    assert [part async for part in parts] == [], "also while there is much to tell"
     assert (await client.post(f"/{BASE}events")).status_code == 405
 
 

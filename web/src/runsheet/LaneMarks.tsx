@@ -1,4 +1,5 @@
 import Box from "@mui/material/Box";
+import { styled } from "@mui/material/styles";
 import { memo } from "react";
 
 import type { RunServer, Span } from "../api/client";
@@ -63,6 +64,13 @@ function onlyReset(mark: Mark): Span | null {
   return first && resets.length === 1 && !mark.spans.some((span) => span.kind === "failed") ? first : null;
 }
 
+/** Drawn, not written: a number that is text would be part of the lane's name to whoever speaks to the page. */
+const Numeral = styled("div")({
+  font: `650 11px/${2 * HALF + 2}px ${fonts.mono}`,
+  textAlign: "center",
+  "&::before": { content: "attr(data-number)" },
+});
+
 /** Several that are too close to be told apart: their number. */
 function Several({ mark }: { mark: Mark }) {
   const hasFailed = mark.spans.some((s) => s.kind === "failed");
@@ -79,17 +87,15 @@ function Several({ mark }: { mark: Mark }) {
         stroke={colour}
         strokeDasharray={mark.done ? undefined : "3 2"}
       />
-      <text
-        x={(mark.left + mark.right) / 2}
-        y={3.8}
-        textAnchor="middle"
-        fontSize={11}
-        fontWeight={650}
-        fontFamily={fonts.mono}
-        fill={mark.done ? ink("sheet") : colour}
+      <foreignObject
+        x={mark.left}
+        y={-HALF - 1}
+        width={mark.right - mark.left}
+        height={2 * HALF + 2}
+        color={mark.done ? ink("sheet") : colour}
       >
-        {countIn(mark)}
-      </text>
+        <Numeral data-number={countIn(mark)} />
+      </foreignObject>
     </>
   );
 }

@@ -5,7 +5,6 @@ import { memo } from "react";
 import type { RunServer } from "../api/client";
 import { ink } from "../theme/theme";
 import { Text } from "../ui/layout";
-import { Spoken } from "../ui/text";
 import { allSpans, type Band, densityOf, peakOf, tellBand } from "./bands";
 import { DensityMarks } from "./DensityMarks";
 import { LaneMarks } from "./LaneMarks";
@@ -19,16 +18,6 @@ export const BAND = 38;
 export const RIGHT = 8;
 /** Pixels of a piece in a density. */
 const PIECE = 3;
-
-/** What the signs of a lane show, for whom they are not: numbers in them are no part of its name. */
-const tellLane = (lane: RunServer): string =>
-  [
-    `: ${lane.ended || (lane.question ? "asks" : lane.state)}`,
-    lane.detail,
-    ...(lane.happened.length ? [] : lane.waits.map((wait) => `waits ${wait.why}`)),
-  ]
-    .filter(Boolean)
-    .join(", ");
 
 interface RowProps {
   scale: Scale;
@@ -55,10 +44,7 @@ export const LaneRow = memo(function LaneRow({
         tone={lane.ended === "failed" || lane.question ? "deep" : "plain"}
         style={{ width: left, flex: "none", lineHeight: `${LANE}px` }}
       >
-        <Typography variant="laneName">
-          {lane.server}
-          <Spoken>{tellLane(lane)}</Spoken>
-        </Typography>
+        <Typography variant="laneName">{lane.server}</Typography>
       </Text>
       <svg width={width + RIGHT} height={LANE - 1} aria-hidden style={{ flex: "none", overflow: "hidden" }}>
         <Lines scale={scale} height={LANE} />

@@ -137,7 +137,9 @@ export function TimetableRows(props: Props) {
               aria-level={row.lane && rows[0]?.band ? 2 : 1}
               aria-expanded={row.band ? row.isOpen : undefined}
               aria-selected={row.lane ? row.lane.server === picked : false}
-              aria-label={row.band && `${row.band.name}: ${tellBand(row.band.lanes).join(", ")}`}
+              aria-label={
+                row.band ? `${row.band.name}: ${tellBand(row.band.lanes).join(", ")}` : tellLane(row.lane)
+              }
               className={`${row.lane && row.lane.server === picked ? "picked" : ""} ${item.index === active ? "active" : ""} ${item.index === drag.row ? "dragged" : ""}`}
               style={{ height: item.size, transform: `translateY(${item.start}px)` }}
             >
@@ -166,3 +168,12 @@ export function TimetableRows(props: Props) {
     </Rows>
   );
 }
+
+const tellLane = (lane: RunServer): string =>
+  [
+    `${lane.server}: ${lane.ended || (lane.question ? "asks" : lane.state)}`,
+    lane.detail,
+    ...(lane.happened.length ? [] : lane.waits.map((wait) => `waits ${wait.why}`)),
+  ]
+    .filter(Boolean)
+    .join(", ");

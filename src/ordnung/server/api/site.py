@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import datetime
 import json
+import time
 from collections.abc import AsyncIterator
 from dataclasses import dataclass
 from pathlib import Path
@@ -38,6 +40,7 @@ from ordnung.server.work.rows import WorkRow, work_row
 
 SHOWN = 20
 PING_S = 15
+"""So often a stream is looked at: whether its person may still look, and, where nothing is told, that it is there."""
 BEGUN = "begun"
 """A stream is up: after the events that were missed, and the last of each answer that was given to others."""
 
@@ -153,13 +156,17 @@ async def _stream(last: int | None, request: HttpRequest) -> AsyncIterator[str]:
         given = HUB.giver.last() if HUB.giver is not None else []
         begun = {"missed": last if missed else None, "given": [key for _, key, _ in given]}
         yield "".join(map(_spell, (*given, (None, BEGUN, begun))))
+        looked = time.monotonic()
         while not HUB.stopped.is_set():
-            try:
+            messages: list[Message | None] = []
+            with contextlib.suppress(TimeoutError):
                 async with asyncio.timeout(PING_S):
-                    messages = [await queue.get()]
-            except TimeoutError:
+                    messages.append(await queue.get())
+            if time.monotonic() - looked >= PING_S:  # however much there is to tell
                 if not await sync_to_async(is_open)(session):
                     return
+                looked = time.monotonic()
+            if not messages:
                 yield ": still here\n\n"
                 continue
             while not queue.empty():  # what comes together is sent together
