@@ -57,7 +57,7 @@ function Now() {
       </Text>
       <Text size="note" tone="quiet">
         <TextLink to="/house" title={data ? tellRate(data.rate) : ""}>
-          {data ? tellWindow(data.window, now) : "\u00a0"}
+          {data ? tellWindow(data.window, now) : "House"}
         </TextLink>
       </Text>
     </Box>
