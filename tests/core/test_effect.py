@@ -11,13 +11,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from ordnung.core.assessment import Memory, assess_fleet, reassess
+from ordnung.core.baseline import leave_out
 from ordnung.core.catalog import Fix, Payload
 from ordnung.core.components import Server
 from ordnung.core.drift import OFF_BASELINE, Verdict
 from ordnung.core.effect import CostMemory, compare_baselines
 from ordnung.core.folds import fold_fleet
 from ordnung.core.packing import plan_packing
-from ordnung.core.review import leave_out, list_steps, without
+from ordnung.core.review import list_steps, without
 from ordnung.core.rule_check import check_rules, fit_together
 from ordnung.core.rules import FIXED_RULES, Rule
 from tests.core.houses import DAY, POWER, RESTART, catalogs, component, product, release

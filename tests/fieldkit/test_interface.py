@@ -6,7 +6,7 @@ import ipaddress
 
 import pytest
 
-from ordnung.fieldkit.host.interface import find_own_controller, service_of
+from ordnung.fieldkit.host.interface import find_own_controller, read_interface
 
 
 def record(address: str = "", port: int = 8443, host: str = "") -> bytes:
@@ -42,12 +42,13 @@ def structure(*records: tuple[int, bytes], interface: int = 0x40, device: bytes 
     ],
 )
 def test_where_the_own_controller_answers(raw, found):
-    assert service_of(raw) == found
+    told = read_interface(raw)
+    assert (told and told.url) == found
 
 
 def test_a_structure_cut_anywhere_is_none_or_the_same():
     raw = structure((2, b"ipmi"), (4, record("169.254.0.17")))
-    assert {service_of(raw[:length]) for length in range(len(raw))} <= {None, "https://169.254.0.17:8443"}
+    assert {read_interface(raw[:length]) for length in range(len(raw))} <= {None, read_interface(raw)}
 
 
 def test_it_is_found_among_what_the_system_shows(tmp_path):

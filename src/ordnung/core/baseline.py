@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from ordnung.core.catalog import Product
@@ -56,3 +56,13 @@ def position_of(
         known = Position(component, match, decide_target(own, match.product, rules, today))
         decided[match.product.id] = known
     return Position(component, match, known.target)
+
+
+def leave_out(positions: Sequence[Position], reasons: Mapping[str, str]) -> tuple[Position, ...]:
+    """The same positions with the named slots held for this once, each by its reason."""
+    return tuple(
+        replace(p, target=Target(version=None, held=True, reason=f"taken out: {reasons[p.component.slot]}"))
+        if p.component.slot in reasons and p.product is not None
+        else p
+        for p in positions
+    )

@@ -7,22 +7,11 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from ordnung.core.assessment import Standing
-from ordnung.core.baseline import Position
+from ordnung.core.baseline import Position, leave_out
 from ordnung.core.drift import Drift, judge_server
 from ordnung.core.folds import Fold
 from ordnung.core.packing import plan_packing
 from ordnung.core.route import plan_route
-from ordnung.core.rules import Target
-
-
-def leave_out(positions: Sequence[Position], reasons: Mapping[str, str]) -> tuple[Position, ...]:
-    """The same positions with the named slots held for this once, each by its reason."""
-    return tuple(
-        dataclasses.replace(p, target=Target(version=None, held=True, reason=f"taken out: {reasons[p.component.slot]}"))
-        if p.component.slot in reasons and p.product is not None
-        else p
-        for p in positions
-    )
 
 
 def without(standing: Standing, reasons: Mapping[str, str]) -> Standing:

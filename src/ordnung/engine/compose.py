@@ -11,6 +11,7 @@ from dataclasses import dataclass, field
 from ordnung.core.assessment import Standing
 from ordnung.core.media import Spread, spread
 from ordnung.core.packing import Packed, Trim
+from ordnung.engine.boot_base import BootBase
 from ordnung.formats.packing import PackedCatalog, PackedPayload, PackingList, write_packing
 from ordnung.repository import Content
 from ordnung.repository.carry_in import PACKING
@@ -19,6 +20,8 @@ from ordnung.store import ContentStore
 SEAL_DAYS = 90
 METADATA_BYTES = 64 * 1024
 """Put aside for the seal on each medium, beside 600 bytes a file."""
+BOOT_BYTES = 512 * 1024
+"""And for the loaders outside the seal and what rounding to sectors takes."""
 _UNSAFE = re.compile(r"[^A-Za-z0-9._+-]")
 
 
@@ -97,15 +100,19 @@ def payload_paths(lines: Sequence[Packed]) -> dict[tuple[str, str], str]:
     return paths
 
 
-def everywhere_bytes(documents: Documents, files: int) -> int:
-    """What must lie on each medium, a little rounded up: the seal, the packing list, the documents."""
-    return METADATA_BYTES + 600 * files + sum(len(raw) + 2048 for raw in documents.by_path().values())
+def everywhere_bytes(documents: Documents, files: int, boot: BootBase | None = None) -> int:
+    """What must lie on each medium, a little rounded up: the seal, the packing list, the documents, the boot system."""
+    system = boot.size + BOOT_BYTES if boot is not None else 0
+    return METADATA_BYTES + 600 * files + sum(len(raw) + 2048 for raw in documents.by_path().values()) + system
 
 
 def compose(
-    lines: Sequence[Packed], documents: Documents, heading: Heading, store: ContentStore, capacity: int | None = None
-) -> Composed:
+    lines: Sequence[Packed], documents: Documents, heading: Heading, store: ContentStore, capacity: int | None = None,
+    boot: BootBase | None = None,
+) -> Composed:  # fmt: skip
     """Write the packing list and put all documents into the store; payloads must be there already.
+
+    With ``boot``, a disc image of the repository boots by itself.
 
     Raises:
         TooLargeError: something doesn't fit on an empty medium.
@@ -114,7 +121,7 @@ def compose(
     paths = payload_paths(lines)
     files = documents.by_path()
     sizes = [(paths[line.name], line.size) for line in lines]
-    placed = spread(sizes, capacity, everywhere_bytes(documents, len(files) + len(lines)))
+    placed = spread(sizes, capacity, everywhere_bytes(documents, len(files) + len(lines), boot))
     payloads = tuple(_payload(line, paths[line.name], placed.places[paths[line.name]]) for line in lines)
     packing = PackingList(
         name=heading.name, series=heading.series, edition=heading.edition,
@@ -128,6 +135,7 @@ def compose(
     )  # fmt: skip
     files[PACKING] = write_packing(packing)
     contents = [_document(store, path, raw) for path, raw in files.items()]
+    contents += boot.contents(store) if boot is not None else []
     contents += [Content(path=p.path, source=store.path(p.sha256), sha256=p.sha256, size=p.size) for p in payloads]
     return Composed(packing=packing, contents=tuple(contents), spread=placed)
 

@@ -5,8 +5,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 from pathlib import Path
 
-import click
-
 from ordnung.core.assessment import Standing, assess_fleet
 from ordnung.core.catalog import Issue
 from ordnung.core.matching import Catalogs
@@ -37,14 +35,3 @@ def load_catalogs(paths: Sequence[Path]) -> Catalogs:
 def read_issue(path: Path) -> Issue:
     """One issue from a file, plain, gzipped or zstd. Raises FormatError or OSError."""
     return parse_catalog(unpack(path.read_bytes(), path.name), path.name)
-
-
-def read_password(path: Path) -> str:
-    """The first line of a file. Raises UsageError: it is empty, or no text."""
-    try:
-        first = path.read_text().partition("\n")[0].removesuffix("\r")
-    except UnicodeDecodeError:
-        raise click.UsageError(f"{path}: no text; its first line is to be the password") from None
-    if not first:
-        raise click.UsageError(f"{path}: its first line is empty; it is to be the password")
-    return first

@@ -7,10 +7,9 @@ import hashlib
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from ordnung.core.baseline import Position, locate
+from ordnung.core.baseline import Position, leave_out, locate
 from ordnung.core.components import Server
 from ordnung.core.matching import Catalogs
-from ordnung.core.review import leave_out
 from ordnung.core.route import Route, plan_route, plan_way_back
 from ordnung.core.rules import FIXED_RULES, Rule
 from ordnung.core.sheet import PlannedRound, PlannedWrite, name_payloads

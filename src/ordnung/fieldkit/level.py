@@ -5,6 +5,9 @@ from __future__ import annotations
 import asyncio
 import os
 import sys
+import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from urllib.parse import urlsplit
 
@@ -13,15 +16,15 @@ import click
 from ordnung.controllers import Endpoint
 from ordnung.fieldkit.console import EventScreen, Keyboard, LiveScreen, PlainScreen, Screen
 from ordnung.fieldkit.host.interface import find_own_controller
-from ordnung.fieldkit.inputs import read_password
 from ordnung.fieldkit.journal import FileJournal, JournalBusyError
 from ordnung.fieldkit.kit import KitBaseline, Wanted, names_needed, unpack_kit
 from ordnung.fieldkit.one_server import Job, bring_level, what_to_put_back
-from ordnung.fieldkit.repository import trusted_root
+from ordnung.fieldkit.password import read_password
 from ordnung.fieldkit.show import as_json
+from ordnung.fieldkit.trust import trusted_root
 from ordnung.formats.siteclock import SETTING, parse_clock
 from ordnung.repository import look_at, open_carrier
-from ordnung.store import ContentStore
+from ordnung.store import ContentStore, LinkedStore
 
 _FILE = click.Path(exists=True, dir_okay=False, path_type=Path)
 
@@ -63,6 +66,7 @@ def _overrides(_context: object, _option: object, values: tuple[str, ...]) -> di
     "--work", type=click.Path(file_okay=False, path_type=Path), default=Path("ordnung-level"), show_default=True,
     help="Where the journal and the payloads are kept.",
 )  # fmt: skip
+@click.option("--in-place", is_flag=True, help="Use payloads where they lie, on a medium that stays.")
 @click.option("--dry-run", is_flag=True, help="Show what would be done, and what it costs; send nothing.")
 @click.option("--yes", is_flag=True, help="Begin without asking.")
 @as_json
@@ -71,7 +75,7 @@ def level(
     password_file: Path, ca: Path | None, pin: str | None, system: str | None, rules: Path | None,
     name: str, group: str,
     only: tuple[str, ...], but: tuple[str, ...], overrides: dict[str, str], put_back: bool, serve: str | None,
-    certificate: Path | None, work: Path, dry_run: bool, yes: bool, as_json: bool,
+    certificate: Path | None, work: Path, in_place: bool, dry_run: bool, yes: bool, as_json: bool,
 ) -> int:  # fmt: skip
     """Bring one server level from a sealed repository: read, plan, write, reset, read again, until nothing is left.
 
@@ -83,9 +87,10 @@ def level(
     if (serve is None) != (certificate is None):
         raise click.UsageError("--serve and --certificate go together")
     work.mkdir(parents=True, exist_ok=True)
+    store = click.get_current_context().with_resource(_open_store(place, work, in_place=in_place))
     with open_carrier(place) as carrier:
         arrived = look_at(carrier, root.read_bytes() if root else trusted_root(carrier, trust), allow_expired=expired)
-        kit = unpack_kit(carrier, arrived, ContentStore(work / "payloads"))
+        kit = unpack_kit(carrier, arrived, store)
     if rules is not None:
         kit = kit.ruled_by(rules.read_bytes(), rules.name)
     if missing := [key for key in names_needed(kit.rules) if not {"server": name, "group": group}[key]]:
@@ -115,6 +120,18 @@ def level(
         return INTERRUPTED
     except JournalBusyError as error:
         raise click.ClickException(str(error)) from None
+
+
+@contextmanager
+def _open_store(place: Path, work: Path, *, in_place: bool) -> Iterator[ContentStore]:
+    """Where payloads are kept: copied beside the journal, or links to where they lie, as long as this runs."""
+    if not in_place:
+        yield ContentStore(work / "payloads")
+        return
+    if not place.is_dir():
+        raise click.UsageError("--in-place is for a folder, or a disc that is mounted")
+    with tempfile.TemporaryDirectory(prefix="ordnung-level-") as folder:
+        yield LinkedStore(Path(folder))
 
 
 def _controller(controller: str | None, here: bool) -> str:

@@ -107,6 +107,7 @@ async def bring_level(job: Job, ca: str | None) -> int:
         try:
             return await _go(job, controllers)
         finally:
+            job.screen.close()  # what was said last stays to be read
             await controllers.close()
 
 

@@ -14,10 +14,12 @@ from ordnung.core.foresee import foreseen
 from ordnung.core.media import MEDIA
 from ordnung.core.packing import BY, Packed, Trim, kept, plan_packing
 from ordnung.core.trimmed import find_losses
+from ordnung.engine.boot_base import load_boot_base
 from ordnung.engine.compose import SEAL_DAYS, CatalogFile, Composed, Documents, Heading, compose, issues_of, sums_of
 from ordnung.engine.pack import PackedState, fetch_all
 from ordnung.fieldkit.inputs import load_house, load_rules
 from ordnung.fieldkit.show import as_json, print_json
+from ordnung.fieldkit.trust import trusted_root
 from ordnung.formats.catalog import parse_catalog
 from ordnung.formats.compressed import unpack
 from ordnung.formats.text import whole_number
@@ -34,10 +36,8 @@ from ordnung.repository import (
     check_carrier,
     draft_targets,
     finish,
-    first_root,
     look_at,
     open_carrier,
-    root_ids,
     write_as,
 )
 from ordnung.repository.editions import next_edition
@@ -99,12 +99,15 @@ def _capacity(_context: object, _option: object, value: str | None) -> int | Non
 )
 @click.option("--name", default="repository", show_default=True)
 @click.option("--as", "shape", type=click.Choice(list(SHAPES)), default="folder", show_default=True)
+@click.option(
+    "--boot", type=click.Path(path_type=Path), metavar="FOLDER", help="A boot system: its discs boot by themselves."
+)
 @click.option("-o", "--output", type=click.Path(path_type=Path), required=True)
 @as_json
 def build(
     readings: Path, catalogs: tuple[Path, ...], rules: Path | None, names: tuple[str, ...], trims: tuple[Trim, ...],
     capacity: int | None, places: tuple[str, ...], proxy: str, limit: int, ca: Path | None, store: Path, keys: Path,
-    key_secret: str, name: str, shape: str, output: Path, as_json: bool,
+    key_secret: str, name: str, shape: str, boot: Path | None, output: Path, as_json: bool,
 ) -> int:  # fmt: skip
     """Pack what the servers of a readings file need and write it out under seal."""
     assessment, listed = load_house(readings, catalogs, rules)
@@ -122,7 +125,8 @@ def build(
     documents = Documents(catalogs=files, rules=rules.read_bytes() if rules else b"")
     content = ContentStore(store)
     owner = f"build-{uuid.uuid4().hex[:12]}"
-    content.hold(owner, sums_of(packed, documents))
+    base = load_boot_base(boot) if boot else None
+    content.hold(owner, sums_of(packed, documents) | (base.checksums() if base else set()))
     fetcher = _fetcher(content, places, proxy, limit, ca)
     good, refused = asyncio.run(_fetch(packed, fetcher, proxy))
     if refused:
@@ -137,7 +141,7 @@ def build(
         made_at=now, made_by="ordnung repository build", revision=0, servers=tuple(s.server.name for s in standings),
         trims=trims,
     )  # fmt: skip
-    composed = compose([line for line, _ in good], documents, heading, content, capacity)
+    composed = compose([line for line, _ in good], documents, heading, content, capacity, base)
     content.hold(owner, {c.sha256 for c in composed.contents})
     book = SealBook(keys, key_secret.encode(), now)
     expires = now + datetime.timedelta(days=SEAL_DAYS)
@@ -247,19 +251,6 @@ def diff(one: Path, other: Path, as_json: bool) -> int:
 def _look(place: Path) -> Arrived:
     with open_carrier(place) as carrier:
         return look_at(carrier, None, allow_expired=True)
-
-
-def trusted_root(carrier: Carrier, trust: str) -> bytes:
-    """A carrier's own first root, where its keys are those that were compared (``trust``). Raises RepositoryError."""
-    own = first_root(carrier)
-    keys = root_ids(own)
-    if trust != keys:
-        message = (
-            f"it is sealed by the root keys {keys}, which nobody here has confirmed: compare them with those shown "
-            f"where it was packed, then say --trust {keys}, or give its root with --root"
-        )
-        raise RepositoryError("untrusted", "metadata/1.root.json", message)
-    return own
 
 
 @repository.command(name="carry-in")

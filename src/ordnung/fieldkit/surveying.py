@@ -12,7 +12,7 @@ from ordnung.controllers import Client, Endpoint, RedfishControllers
 from ordnung.core.components import Server
 from ordnung.engine.survey import Surveyed
 from ordnung.engine.survey import survey as run_survey
-from ordnung.fieldkit.inputs import read_password
+from ordnung.fieldkit.password import read_password
 from ordnung.fieldkit.show import as_json, print_json, print_table
 from ordnung.formats.readings import server_entry, write_readings
 from ordnung.formats.siteclock import SiteClock

@@ -102,6 +102,16 @@ class ImageCarrier:
         """A file for reading."""
         return cast(BinaryIO, _Pieces(self._path, self._contents[path]))
 
+    def place(self, path: str) -> int:
+        """The byte of the image that a file begins at."""
+        return self._contents[path][0][0] if self._contents[path] else 0
+
+    def read_at(self, place: int, size: int) -> bytes:
+        """Bytes of the image itself, whatever file they belong to. Raises OSError."""
+        with self._path.open("rb") as file:
+            file.seek(place)
+            return file.read(size)
+
 
 class _Pieces(io.RawIOBase):
     """Some parts of a file, one after the other."""

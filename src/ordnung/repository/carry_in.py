@@ -67,7 +67,7 @@ def look_at(carrier: Carrier, root: bytes | None, *, allow_expired: bool = False
     seal = verify_seal(carrier, root, allow_expired=allow_expired)
     if PACKING not in seal.targets:
         raise RepositoryError("missing", PACKING, "the seal covers no packing list: this is none of Ordnung's")
-    raw = _document(carrier, seal, PACKING)
+    raw = read_document(carrier, seal, PACKING)
     try:
         packing = parse_packing(raw)
     except FormatError as error:
@@ -146,8 +146,12 @@ def read_metadata(carrier: Carrier, seal: Seal) -> dict[str, bytes]:
     return found
 
 
-def _document(carrier: Carrier, seal: Seal, name: str) -> bytes:
-    """A small target, verified."""
+def read_document(carrier: Carrier, seal: Seal, name: str) -> bytes:
+    """A small target, verified.
+
+    Raises:
+        RepositoryError: it is missing, too large, or not what the seal says.
+    """
     place = seal.place(name)
     if isinstance(carrier, FolderCarrier):
         carrier.rename_shortened([place])

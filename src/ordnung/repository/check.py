@@ -17,8 +17,9 @@ from tuf.api.metadata import Metadata, Root, TargetFile, Targets
 from tuf.api.serialization import DeserializationError
 from tuf.ngclient import FetcherInterface, Updater, UpdaterConfig
 
-from ordnung.repository.carriers import Carrier, FolderCarrier
-from ordnung.repository.contents import check_name
+from ordnung.repository.boot import find_boot_system, find_changed_loaders
+from ordnung.repository.carriers import Carrier, FolderCarrier, ImageCarrier
+from ordnung.repository.contents import LOADERS, check_name
 from ordnung.repository.roots import load_root
 from ordnung.repository.seal import prefixed
 from ordnung.store.copying import CHUNK, Progress, copy_hashed, silent
@@ -228,7 +229,8 @@ def check_carrier(
         except BaseException:
             pool.shutdown(cancel_futures=True)
             raise
-    known = {*places, *(f"metadata/{name}" for name in seal.metadata)}
+    _check_loaders(carrier)
+    known = {*places, *(f"metadata/{name}" for name in seal.metadata), *LOADERS}
     return Checked(
         files=len(here),
         bytes=sum(carrier.files[place] for place in here),
@@ -238,6 +240,13 @@ def check_carrier(
         edition=seal.edition,
         absent=tuple(sorted(absent)),
     )
+
+
+def _check_loaders(carrier: Carrier) -> None:
+    """What a disc starts must be what it has under seal. Raises RepositoryError."""
+    boot = find_boot_system(carrier) if isinstance(carrier, ImageCarrier) else None
+    if isinstance(carrier, ImageCarrier) and boot is not None and (changed := find_changed_loaders(carrier, boot)):
+        raise RepositoryError("altered", changed[0], "it is not what the sealed boot system makes: don't start from it")
 
 
 def _check_length(place: str, size: int, length: int) -> None:

@@ -23,6 +23,9 @@ MAX_MEMBERS = 2 * MAX_FILES
 _PART = re.compile(r"[A-Za-z0-9_][A-Za-z0-9._+~-]*")
 _LINK = "it is a link or no file at all; nothing was read"
 
+LOADERS = (".disk/info", "boot/bios.img", "boot/boot.cat", "boot/grub/grub.cfg")
+"""What lies on a disc that boots by itself outside its seal (``ordnung.repository.boot``)."""
+
 Extents = tuple[tuple[int, int], ...]
 """Where the pieces of a file begin and how many bytes each has, in their order."""
 Contents = dict[str, Extents]
@@ -120,7 +123,9 @@ def _walk_disc(disc: pycdlib.PyCdlib, name: str, size: int) -> Iterator[tuple[st
             count += 1
             if count > MAX_FILES:
                 raise RepositoryError("broken", name, f"more than {MAX_FILES} files are in it")
-            path = check_name(f"{folder}/{each}".strip("/").replace("//", "/"))
+            path = f"{folder}/{each}".strip("/").replace("//", "/")
+            if path not in LOADERS:
+                check_name(path)
             record: Any = disc.get_record(rr_path=f"/{path}")
             if not record.is_file() or (record.rock_ridge and record.rock_ridge.is_symlink()):
                 raise RepositoryError("escape", path, _LINK)

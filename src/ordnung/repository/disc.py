@@ -16,6 +16,7 @@ import pycdlib.dates
 import pycdlib.headervd
 import pycdlib.pycdlib
 
+from ordnung.repository.boot import add_loaders, find_boot_system, patch_loaders, read_layout
 from ordnung.repository.carriers import Carrier, shorten
 from ordnung.store.copying import CHUNK, Progress, sync_file
 
@@ -80,19 +81,27 @@ def _standing_clock() -> Iterator[None]:
 
 
 def write_disc(carrier: Carrier, place: Path, report: Progress) -> None:
-    """Write the image. Raises OSError, and RepositoryError from the carrier."""
+    """Write the image; with a boot system in the repository it boots by itself, as a disc and as a stick.
+
+    Raises OSError, and RepositoryError from the carrier.
+    """
+    boot = find_boot_system(carrier)
     with _standing_clock():
         iso: Any = pycdlib.PyCdlib()
         iso.new(interchange_level=3, joliet=3, rock_ridge="1.09", vol_ident=LABEL, sys_ident="", app_ident_str=LABEL)
         folders: dict[str, str] = {"": ""}
+        plain: dict[str, str] = {}
         for number, path in enumerate(sorted(carrier.files), start=1):
             parent = str(PurePosixPath(path).parent)
             _add_folders(iso, folders, parent)
             name = path.rsplit("/", 1)[-1]
+            plain[path] = f"{folders[parent]}/F{number:07d}.;1"
             iso.add_fp(
-                _Lazy(carrier, path), carrier.files[path], f"{folders[parent]}/F{number:07d}.;1",
+                _Lazy(carrier, path), carrier.files[path], plain[path],
                 rr_name=name, joliet_path=f"/{shorten(path)}", file_mode=0o100444,
             )  # fmt: skip
+        if boot is not None:
+            add_loaders(iso, carrier, boot, plain[boot.places["efi.img"]])
         written = 0
 
         def progress(done: int, _total: int) -> None:
@@ -102,6 +111,8 @@ def write_disc(carrier: Carrier, place: Path, report: Progress) -> None:
 
         with place.open("wb") as file:
             iso.write_fp(file, blocksize=CHUNK, progress_cb=progress)
+            if boot is not None:
+                patch_loaders(file, carrier, boot, read_layout(iso, boot, plain, file.seek(0, io.SEEK_END)))
             sync_file(file)
         iso.close()
 

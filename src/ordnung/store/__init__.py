@@ -6,7 +6,17 @@ What strangers reach runs on this package alone: nothing of seals, archives or c
 from ordnung.store.content import ContentStore
 from ordnung.store.errors import RepositoryError
 from ordnung.store.fsck import Report, look_over
+from ordnung.store.linked import LinkedStore
 from ordnung.store.serve import Addresses, PayloadServer
 from ordnung.store.serving import PayloadProcess
 
-__all__ = ["Addresses", "ContentStore", "PayloadProcess", "PayloadServer", "Report", "RepositoryError", "look_over"]
+__all__ = [
+    "Addresses",
+    "ContentStore",
+    "LinkedStore",
+    "PayloadProcess",
+    "PayloadServer",
+    "Report",
+    "RepositoryError",
+    "look_over",
+]

@@ -7,14 +7,17 @@ import math
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
+from typing import TYPE_CHECKING
 
-from ordnung.core.assessment import Standing
 from ordnung.core.away import AwayPlace
 from ordnung.core.baseline import Position
 from ordnung.core.catalog import Payload, Release
 from ordnung.core.night.limits import NightLimits
 from ordnung.core.route import Round, Route
 from ordnung.core.sheet import PlannedRound
+
+if TYPE_CHECKING:  # it brings NumPy along, which a field kit has no use for
+    from ordnung.core.assessment import Standing
 
 WRITE_S, RESET_S, RESTART_S, CHECK_S, STAGE_S, LEAST_STAGE_S = 120.0, 300.0, 120.0, 20.0, 15.0, 5.0
 """Taken where nothing is known (T1, T2)."""

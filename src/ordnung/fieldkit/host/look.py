@@ -31,6 +31,12 @@ def look_at_host(
     return HostReport(taken_at=now, host=socket.gethostname(), serial=serial, uuid=uuid, devices=tuple(devices))
 
 
+def own_serial(root: Path = Path("/sys")) -> str:
+    """The serial number of the machine this runs on, or its UUID; empty where it tells neither."""
+    dmi = root / "class" / "dmi" / "id"
+    return _serial(dmi / "product_serial") or _serial(dmi / "product_uuid") or ""
+
+
 def _text(path: Path) -> str | None:
     try:
         return path.read_text("utf-8", "replace").strip() or None

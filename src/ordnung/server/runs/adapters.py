@@ -13,11 +13,10 @@ from asgiref.sync import sync_to_async
 from django.db import transaction
 from django.db.models import Q
 
-from ordnung.core.baseline import Position, locate
+from ordnung.core.baseline import Position, leave_out, locate
 from ordnung.core.components import Server as ServerValue
 from ordnung.core.matching import Catalogs
 from ordnung.core.orders import ENDS, Order
-from ordnung.core.review import leave_out
 from ordnung.core.rules import Rule
 from ordnung.engine.entries import Answer
 from ordnung.engine.ports import Reply

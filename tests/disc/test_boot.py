@@ -1,0 +1,175 @@
+"""Discs that boot by themselves, in emulated servers whose controllers are stand-ins."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import os
+import shutil
+import ssl
+import subprocess
+from pathlib import Path
+
+import pytest
+
+from ordnung.engine.journal_lines import read_journal
+from ordnung.standins.hardware import writes_of
+from tests.conftest import live_floor
+from tests.disc.emulated import GATEWAY, Emulated, Follower, Passage
+from tests.disc.inner_link import MAC, OuterController, host_interface
+from tests.fieldkit.test_commands import build, run
+
+BASE = Path(__file__).parents[2] / "var" / "boot-base"
+ONE = "surge-07"
+CARD = ("-nic", "user,model=e1000e")
+soak = pytest.mark.skipif("ORDNUNG_DISCS" not in os.environ, reason="minutes each, under emulation: make soak")
+
+
+@pytest.fixture(scope="module")
+def bootable(tmp_path_factory, mirror_folder):
+    """Live stand-ins at 60 times real speed, and a disc for one of them that boots."""
+    folder = tmp_path_factory.mktemp("disc")
+    with live_floor(folder / "standins", 60.0) as live:
+        live.floor.mirror.folder = mirror_folder
+        (folder / "floor.json").write_text(json.dumps(live.floor.announcement()))
+        live.readings = folder / "readings.json"
+        assert run("survey", folder / "floor.json", "-o", live.readings)[0] == 0
+        live.catalogs = []
+        for path in sorted((mirror_folder / "catalogs").glob("*.json")):
+            text = path.read_text().replace("https://mirror.example/", live.floor.mirror_url)
+            (folder / path.name).write_text(text)
+            live.catalogs += ["--catalog", folder / path.name]
+        live.folder, live.image = folder, folder / "disc.iso"
+        build(live, folder, live.image, "--as", "iso", "--boot", BASE)
+        yield live
+
+
+def sign_in(emulated: Emulated, live, port: int, *, keep: str = "") -> None:
+    """Answer what the kit asks where no inner link leads to the controller."""
+    emulated.answer("Address of this server's controller: ", f"{GATEWAY}:{port}")
+    emulated.answer(r"this server's controller\? \[y/n\] ", "y")
+    emulated.answer("User of the controller: ", live.device(ONE).user)
+    emulated.answer("Password: ", live.device(ONE).password)
+    if keep:
+        emulated.answer(r"after each reset\? \[y/n\] ", keep)
+
+
+def test_a_disc_boots_finds_what_to_do_and_asks(bootable, tmp_path):
+    with Passage(bootable, ONE) as passage, Emulated(tmp_path, "-cdrom", bootable.image, *CARD) as emulated:
+        emulated.expect("never writes to the drives of this server")
+        emulated.expect("a disc can't be written to")
+        sign_in(emulated, bootable, passage.port)
+        emulated.expect(r"bios 2\.1\.0 . 2\.4\.1")
+        emulated.expect("2 outages, 1 controller restart")
+        emulated.answer(r"Begin\? \[y/n\]", "n")
+        emulated.expect("Nothing was sent")
+        emulated.expect("power it off")
+        emulated.order("system_powerdown")  # the power button, which a controller presses for a graceful restart
+        assert emulated.process.wait(60) == 0
+    assert writes_of(bootable.device(ONE).log) == []
+
+
+def as_stick(image: Path, folder: Path) -> Path:
+    """The image on a stick that is larger."""
+    stick = folder / "stick.img"
+    shutil.copy(image, stick)
+    with stick.open("r+b") as file:
+        file.truncate(512 * 2**20)
+    return stick
+
+
+def usb(stick: Path) -> list[str]:
+    return [
+        "-drive",
+        f"if=none,id=stick,format=raw,file={stick}",
+        "-device",
+        "qemu-xhci",
+        "-device",
+        "usb-storage,drive=stick,bootindex=0",
+    ]
+
+
+@soak
+def test_a_stick_goes_on_over_the_reboots_until_nothing_is_left(bootable, tmp_path):
+    stick = as_stick(bootable.image, tmp_path)
+    drive = tmp_path / "drive.img"
+    drive.write_bytes(b"theirs" * 1_000_000)
+    others = ["-drive", f"if=virtio,format=raw,file={drive}"]
+    with Passage(bootable, ONE) as passage, Emulated(tmp_path, *usb(stick), *others, *CARD) as emulated:
+        emulated.expect("The journal is on this stick")
+        sign_in(emulated, bootable, passage.port, keep="y")
+        with Follower(bootable.device(ONE), emulated) as follower:
+            emulated.answer(r"Begin\? \[y/n\]", "y")
+            emulated.expect("Going on with the run")
+            emulated.expect("Going on with the run")
+            emulated.expect("Nothing is left to do here", 400)
+        assert follower.resets == 2
+        emulated.answer("> ", "o")
+        emulated.process.wait(60)
+    writes = writes_of(bootable.device(ONE).log)
+    assert len(writes) == len(set(writes))
+    assert drive.read_bytes() == b"theirs" * 1_000_000
+    journal = journal_on(stick, tmp_path)
+    assert len(journal) == 1
+
+
+def uefi(folder: Path, kind: str) -> list[str]:
+    """Firmware by UEFI; of the kind ``ms`` it starts nothing that is not signed (Secure Boot)."""
+    variables = folder / "variables.fd"
+    shutil.copy(f"/usr/share/OVMF/OVMF_VARS_4M{kind}.fd", variables)
+    code = f"/usr/share/OVMF/OVMF_CODE_4M{'.secboot' if kind else ''}.fd"
+    guarded = ["-machine", "q35,smm=on", "-global", "driver=cfi.pflash01,property=secure,value=on"] if kind else []
+    drives = [f"if=pflash,format=raw,readonly=on,file={code}", f"if=pflash,format=raw,file={variables}"]
+    return [*guarded, *(word for drive in drives for word in ("-drive", drive))]
+
+
+@soak
+@pytest.mark.parametrize("kind", ["", ".ms"])
+@pytest.mark.parametrize("medium", ["disc", "stick"])
+def test_it_starts_by_uefi_with_and_without_secure_boot(bootable, tmp_path, kind, medium):
+    stick = usb(as_stick(bootable.image, tmp_path)) if medium == "stick" else ["-cdrom", str(bootable.image)]
+    with Emulated(tmp_path, *uefi(tmp_path, kind), *stick, "-nic", "none") as emulated:
+        emulated.expect("never writes to the drives of this server")
+        emulated.expect("The journal is on this stick" if medium == "stick" else "a disc can't be written to")
+        emulated.expect("No network card was given an address")
+
+
+@soak
+def test_without_a_question_where_the_controller_hands_out_a_user(bootable, tmp_path):
+    """The inner link by SMBIOS, the user and the certificate's fingerprint over IPMI; on a disc, so that nothing is kept."""
+    device = bootable.device("surge-08")
+    with Passage(bootable, "surge-08") as passage:
+        shown = ssl.get_server_certificate(("127.0.0.1", passage.port))
+        pin = hashlib.sha256(ssl.PEM_cert_to_DER_cert(shown)).hexdigest()
+        (tmp_path / "type42").write_bytes(host_interface(passage.port, bootstraps=True))
+        outer = OuterController(tmp_path / "ipmi.sock", device.user, device.password, pin)
+        link = [
+            "-smbios", f"file={tmp_path / 'type42'}", "-netdev", "user,id=own", "-device", "qemu-xhci",
+            "-device", f"usb-net,netdev=own,mac={MAC}", "-chardev", f"socket,id=ipmi,path={tmp_path / 'ipmi.sock'}",
+            "-device", "ipmi-bmc-extern,id=bmc,chardev=ipmi", "-device", "isa-ipmi-kcs,bmc=bmc",
+        ]  # fmt: skip
+        with Emulated(tmp_path, "-cdrom", bootable.image, *link) as emulated:
+            emulated.expect("executed automatically in 3s")
+            emulated.type("\x1b[B")  # the second choice: without asking
+            emulated.expect("It hands out a user for this kit")
+            with Follower(device, emulated) as follower:
+                for _ in range(2):
+                    emulated.expect("executed automatically in 3s", 400)
+                    emulated.type("\x1b[B")
+                emulated.expect("Nothing is left to do here", 400)
+            assert follower.resets == 2
+        outer.close()
+    writes = writes_of(device.log)
+    assert len(writes) == len(set(writes)) > 0
+
+
+def journal_on(stick: Path, folder: Path) -> list[str]:
+    """The runs in the journal on a stick, read as anybody's computer would: a FAT file system in its third partition."""
+    raw = stick.read_bytes()
+    begin, count = (int.from_bytes(raw[446 + 32 + at : 446 + 32 + at + 4], "little") for at in (8, 12))
+    part = folder / "log.img"
+    part.write_bytes(raw[begin * 512 : (begin + count) * 512])
+    names = subprocess.run(["mdir", "-b", "-/", "-i", part, "::"], check=True, capture_output=True, text=True).stdout
+    (place,) = [line for line in names.splitlines() if line.endswith("journal.jsonl")]
+    found = subprocess.run(["mtype", "-i", part, place], check=True, capture_output=True).stdout
+    return [opened.run for opened in read_journal(found, "journal.jsonl").runs]
