@@ -14,7 +14,13 @@ SRC := $(shell find web/src web/index.html -type f -not -name schema.d.ts 2>/dev
 # Where the environment forbids it, every process of the suite would compile every module anew: seconds each.
 unexport PYTHONDONTWRITEBYTECODE
 
-.PHONY: demo demo-fresh dev setup test quick check check-python check-web fix bench screenshots soak lock api clean
+# Debian's packages: what builds the base of discs that boot, and what boots them here without a server.
+DISC_TOOLS := binutils cpio grub-common grub-pc-bin mtools squashfs-tools
+BUILDERS := /usr/bin/mksquashfs /usr/bin/mcopy /usr/bin/grub-mkimage /usr/bin/strip /usr/bin/cpio /usr/lib/grub/i386-pc/boot_hybrid.img
+EMULATOR := ovmf qemu-system-x86 seabios ipxe-qemu xorriso 7zip
+INSTALL := DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends
+
+.PHONY: demo demo-fresh dev setup test quick check check-python check-web fix bench screenshots soak lock api clean boot-base
 
 setup: .venv/.done web/dist/index.html
 
@@ -50,14 +56,28 @@ web/dist/index.html: .venv/.done web/node_modules/.done web/src/api/schema.d.ts 
 
 /usr/bin/chromium:
 	apt-get update -qq
-	DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends chromium
+	$(INSTALL) chromium
+
+$(BUILDERS) &:
+	apt-get update -qq
+	$(INSTALL) $(DISC_TOOLS)
+
+/usr/bin/qemu-system-x86_64:
+	apt-get update -qq
+	$(INSTALL) $(EMULATOR)
+
+# The small Linux of discs that boot by themselves (docs/booting-disc.md): a minute, once.
+boot-base: var/boot-base/base.json
+
+var/boot-base/base.json: $(wildcard boot/* boot/*/*) requirements-disc.lock | .venv/.done $(BUILDERS)
+	$(PY) boot/build.py var/boot-base
 
 # The two halves need nothing of each other: `make -j2 check` takes as long as the longer one.
 check: check-python check-web
 
 check-python: setup
-	$(PY) -m ruff check src tests bench
-	$(PY) -m ruff format --check src tests bench
+	$(PY) -m ruff check src tests bench boot
+	$(PY) -m ruff format --check src tests bench boot
 	$(PY) -m mypy
 	.venv/bin/lint-imports --no-cache
 	$(PY) -m tests.api_contract
@@ -72,7 +92,7 @@ quick: setup
 	@$(MAKE) --no-print-directory -j2 check
 	$(PY) -m pytest -n 2 --dist loadfile tests/core tests/engine tests/formats
 
-test: setup /usr/bin/chromium
+test: setup /usr/bin/chromium boot-base /usr/bin/qemu-system-x86_64
 	@$(MAKE) --no-print-directory -j2 check
 	$(PY) -m pytest $(SPREAD) -m "not ($(TRACED))" tests/journeys tests
 	$(PY) -m pytest $(SPREAD) $(COVERED) -m "$(TRACED)" tests/core tests/engine tests/controllers tests/simulation
@@ -80,8 +100,8 @@ test: setup /usr/bin/chromium
 	$(PY) -m coverage report --include='src/ordnung/engine/*' --fail-under=$(ENGINE_COVERED)
 
 fix: setup
-	$(PY) -m ruff check --fix src tests bench
-	$(PY) -m ruff format src tests bench
+	$(PY) -m ruff check --fix src tests bench boot
+	$(PY) -m ruff format src tests bench boot
 	cd web && npx prettier --log-level warn --write src *.js *.ts *.json
 	cd web && npx eslint --fix .
 
@@ -95,7 +115,8 @@ bench: setup
 screenshots: setup /usr/bin/chromium
 	$(PY) -m tests.journeys.screenshots
 
-soak: setup
+soak: setup boot-base /usr/bin/qemu-system-x86_64
+	ORDNUNG_DISCS=yes $(PY) -m pytest tests/disc
 	$(PY) -m tests.simulation.soak --runs $(NIGHTS)
 	HYPOTHESIS_PROFILE=soak $(PY) -m pytest tests/core tests/formats
 	ORDNUNG_KILLS=200 $(PY) -m pytest tests/journeys/test_processes.py -k killing
@@ -105,6 +126,7 @@ lock:
 	$(UV) pip compile --quiet --generate-hashes --no-header --no-emit-index-url --no-emit-find-links requirements-bootstrap.in -o requirements-bootstrap.lock
 	$(UV) pip compile --quiet --generate-hashes --no-header --no-emit-index-url --no-emit-find-links requirements-dev.in -o requirements-dev.lock
 	$(UV) pip compile --quiet --generate-hashes --no-header --no-emit-index-url --no-emit-find-links --constraint requirements-dev.lock requirements-kit.in -o requirements-kit.lock
+	$(UV) pip compile --quiet --generate-hashes --no-header --no-emit-index-url --no-emit-find-links --python-version 3.11 --constraint requirements-dev.lock requirements-disc.in -o requirements-disc.lock
 
 clean:
 	rm -rf .venv web/node_modules web/dist var

@@ -1,4 +1,4 @@
-"""Build the base of discs that boot by themselves: a small Linux from Debian's packages, with Python and what the kit needs.
+"""Build the base of discs that boot by themselves: a small Linux from Debian's packages, with Python and libraries.
 
     python boot/build.py var/boot-base
 
@@ -26,12 +26,13 @@ PYTHON = "3.11"
 LIBRARIES = "usr/lib/ordnung"
 """Where in the system the packages of requirements-disc.lock lie."""
 UNWANTED = (
-    "usr/share", "etc", "usr/lib/x86_64-linux-gnu/gconv", "usr/lib/x86_64-linux-gnu/audit", "usr/lib/shim", "usr/lib/grub", "usr/sbin", "boot",
+    "boot", "etc", "usr/lib/grub", "usr/lib/shim", "usr/sbin", "usr/share",
+    "usr/lib/x86_64-linux-gnu/audit", "usr/lib/x86_64-linux-gnu/gconv",
     f"usr/lib/python{PYTHON}/lib2to3", f"usr/lib/python{PYTHON}/pydoc_data", f"usr/lib/python{PYTHON}/sqlite3",
 )  # fmt: skip
 GRUB_MODULES = (
-    "biosdisk", "iso9660", "part_msdos", "part_gpt", "search", "search_fs_file", "normal", "configfile", "linux", "echo",
-    "serial", "terminal", "test", "ls", "sleep", "reboot", "halt", "minicmd", "fat", "all_video", "regexp",
+    "biosdisk", "iso9660", "part_msdos", "part_gpt", "search", "search_fs_file", "normal", "configfile", "linux",
+    "echo", "serial", "terminal", "test", "ls", "sleep", "reboot", "halt", "minicmd", "fat", "all_video", "regexp",
 )  # fmt: skip
 
 
@@ -100,7 +101,9 @@ def add_libraries(root: Path, lock: Path) -> None:
     target = root / LIBRARIES
     installer = Path(sys.executable).with_name("uv")
     run(
-        installer, "pip", "install", "--quiet", "--target", target, "--python-version", PYTHON, "--only-binary", ":all:",
+        installer, "pip", "install", "--quiet", "--target", target, "--python-version", PYTHON,
+        # Copies: what is stripped below must not be what others have links to.
+        "--only-binary", ":all:", "--link-mode", "copy",
         "--python-platform", "x86_64-manylinux_2_28", "--require-hashes", "--requirement", lock,
     )  # fmt: skip
     for path in [*target.glob("*.dist-info"), *target.glob("*/tests"), target / "bin", target / ".lock"]:
@@ -128,7 +131,8 @@ def remove(path: Path) -> None:
 def compile_python(root: Path) -> None:
     """Compile all of it beforehand, by the disc's own Python: under way that would cost seconds at each start."""
     run_inside(
-        root, f"python{PYTHON}", f"usr/bin/python{PYTHON}", "-m", "compileall", "-f", "-q", "-j", "2", "--invalidation-mode", "unchecked-hash", "-s", root, "-p", "/",
+        root, f"python{PYTHON}", f"usr/bin/python{PYTHON}", "-m", "compileall", "-f", "-q", "-j", "2",
+        "--invalidation-mode", "unchecked-hash", "-s", root, "-p", "/",
         root / f"usr/lib/python{PYTHON}", root / LIBRARIES,
         env={"PYTHONHOME": str(root / "usr"), "PYTHONHASHSEED": "0", "PYTHONDONTWRITEBYTECODE": "1"},
     )  # fmt: skip

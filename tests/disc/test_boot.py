@@ -145,7 +145,7 @@ def test_without_a_question_where_the_controller_hands_out_a_user(bootable, tmp_
         outer = OuterController(tmp_path / "ipmi.sock", device.user, device.password, pin)
         link = [
             "-smbios", f"file={tmp_path / 'type42'}", "-netdev", "user,id=own", "-device", "qemu-xhci",
-            "-device", f"usb-net,netdev=own,mac={MAC}", "-chardev", f"socket,id=ipmi,path={tmp_path / 'ipmi.sock'}",
+            "-device", f"usb-net,netdev=own,mac={MAC}", "-chardev", f"socket,id=ipmi,path={tmp_path / 'ipmi.sock'},reconnect=1",
             "-device", "ipmi-bmc-extern,id=bmc,chardev=ipmi", "-device", "isa-ipmi-kcs,bmc=bmc",
         ]  # fmt: skip
         with Emulated(tmp_path, "-cdrom", bootable.image, *link) as emulated:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import io
 import json
 import os
@@ -333,3 +334,39 @@ def test_the_kit_needs_nothing_of_the_site():
     taken_where_found = {"ordnung", "setuptools", "greenlet", "charset-normalizer"}
     assert {name.lower().replace("_", "-") for name in loaded} - locked <= taken_where_found
     assert not any("django" in name for name in locked)
+
+
+def test_payloads_are_used_where_they_lie_and_nothing_is_copied(packed, tmp_path):
+    code, out, err = level(packed, tmp_path, "--in-place", "--yes", name="surge-09")
+    assert code == 0, out + err
+    assert not (tmp_path / "payloads").exists()
+    writes = writes_of(packed.device("surge-09").log)
+    assert len(writes) == len(set(writes)) > 0
+    archive = tmp_path / "no.tar"
+    archive.write_bytes(b"")
+    code, _, err = run(*[archive if a == packed.place else a for a in arguments(packed, tmp_path, "--in-place")])
+    assert code == 2 and "a folder, or a disc that is mounted" in err
+
+
+def test_what_is_said_last_stays_on_the_terminal(packed, tmp_path):
+    """The live screen goes when the command ends; what it said must not go with it."""
+    hand, theirs = pty.openpty()
+    words = [str(word) for word in arguments(packed, tmp_path, name="surge-10")]
+    environment = {**os.environ, SETTING: packed.clock.setting()}
+    process = subprocess.Popen(
+        [sys.executable, "-m", "ordnung.fieldkit.main", *words],
+        stdin=theirs,
+        stdout=theirs,
+        stderr=theirs,
+        env=environment,
+    )
+    os.close(theirs)
+    shown = b""
+    while b"Begin?" not in shown:
+        shown += os.read(hand, 4096)
+    os.write(hand, b"n\n")
+    with contextlib.suppress(OSError):
+        while piece := os.read(hand, 4096):
+            shown += piece
+    assert process.wait(30) == 1 and b"Nothing was sent." in shown
+    os.close(hand)

@@ -12,6 +12,8 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import expect
 
+from ordnung.repository import check_carrier, open_carrier
+from ordnung.repository.boot import find_boot_system
 from ordnung.server.supervisor import answers
 from tests.journeys.axe import check_axe
 from tests.journeys.browser import expect_work, let_failures_go, open_page, sign_in
@@ -121,6 +123,29 @@ def test_1_packed_for_the_annex_trimmed_sealed_and_written_out(page, read_demo, 
     carried["files"] = [save(page, f"-{n}-of-", folder) for n in range(1, media.count() + 1)]
     assert len(carried["files"]) >= 2
     check_axe(page, "light")
+
+
+def test_1a_a_disc_that_boots_by_itself(page, read_demo, tmp_path):
+    page.goto(f"{read_demo.web}/repository?new=1&servers={ANNEX[0]}")
+    page.get_by_role("textbox", name="Name").fill("For the aisle")
+    boots = page.get_by_role("checkbox", name=re.compile("^Its discs boot by themselves"))
+    boots.click()
+    expect(boots).to_be_checked()
+    check_axe(page, "light")
+    page.get_by_role("button", name="Pack and seal").click()
+    side = page.get_by_role("complementary", name="Repository: details")
+    expect(side.get_by_text("Good until")).to_be_visible(timeout=LONG)
+    expect(page.get_by_text("with the system by which its discs boot")).to_be_visible()
+    side.get_by_text("boots by itself, as a disc and as a stick").click()
+    side.get_by_role("button", name="Write it out").click()
+    expect(side.get_by_role("link", name=re.compile("^Download "))).to_be_visible(timeout=LONG)
+    disc = save(page, "For-the-aisle", tmp_path)
+    with open_carrier(disc) as carrier:
+        assert check_carrier(carrier).unsealed == () and find_boot_system(carrier) is not None
+    told = subprocess.run(
+        ["xorriso", "-indev", disc, "-report_el_torito", "plain"], check=True, capture_output=True, text=True
+    )
+    assert "BIOS" in told.stdout and "UEFI" in told.stdout
 
 
 def test_2_carried_in_where_nobody_knows_the_keys_yet(browser, annex, carried, tmp_path):

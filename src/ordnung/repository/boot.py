@@ -10,7 +10,7 @@ from __future__ import annotations
 
 import io
 import struct
-from collections.abc import Iterator, Mapping
+from collections.abc import Container, Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any, BinaryIO
 
@@ -51,6 +51,11 @@ class BootSystem:
     def checksum(self, part: str) -> str:
         """The SHA-256 that a part has by its name."""
         return self.places[part].rsplit("/", 1)[-1].split(".", 1)[0]
+
+
+def is_bootable(targets: Container[str]) -> bool:
+    """Whether the boot system is among the targets of a repository."""
+    return all(BOOT + part in targets for part in PARTS)
 
 
 def find_boot_system(carrier: Carrier) -> BootSystem | None:

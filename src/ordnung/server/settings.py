@@ -70,6 +70,9 @@ that one drafted.
 """
 WEB_DIST = Path(os.environ.get("ORDNUNG_WEB", str(Path(__file__).parents[3] / "web" / "dist")))
 
+BOOT_BASE = Path(os.environ.get("ORDNUNG_BOOT_BASE", str(Path(__file__).parents[3] / "var" / "boot-base")))
+"""The small Linux of discs that boot by themselves; it need not be there."""
+
 
 def _key() -> str:
     """The site's secret, from the environment or a file of mode 0600 outside the database."""

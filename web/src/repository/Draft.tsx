@@ -1,5 +1,7 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import Checkbox from "@mui/material/Checkbox";
+import FormControlLabel from "@mui/material/FormControlLabel";
 import MenuItem from "@mui/material/MenuItem";
 import TextField from "@mui/material/TextField";
 import { useMutation, useQuery } from "@tanstack/react-query";
@@ -36,7 +38,8 @@ export function Draft({
   const trims = readTrims(address.get("trim"));
   const capacity = readCapacity(address.get("medium"));
   const revision = Number(address.get("revision")) || null;
-  const wanted = { servers: names, trims, capacity, revision };
+  const boots = address.get("boots") === "yes";
+  const wanted = { servers: names, trims, capacity, revision, boots };
   const { data, error } = useQuery(packing(wanted));
   const pack = useMutation({
     mutationFn: () => take(api.POST("/api/v1/repositories", { body: { ...wanted, name } })),
@@ -85,6 +88,7 @@ export function Draft({
         setName={setName}
         capacity={capacity}
         revision={revision}
+        boots={boots}
         change={change}
       />
       {pack.error && <Notice>{pack.error.message}</Notice>}
@@ -119,10 +123,11 @@ interface WishesProps {
   setName: (name: string) => void;
   capacity: number | null;
   revision: number | null;
+  boots: boolean;
   change: (changes: Record<string, string | null>) => void;
 }
 
-function Wishes({ data, name, setName, capacity, revision, change }: WishesProps) {
+function Wishes({ data, name, setName, capacity, revision, boots, change }: WishesProps) {
   const { data: revisions = [] } = useQuery(revisionsQuery);
   const known = data.known_media.some((m) => m.bytes === capacity);
   const [own, setOwn] = useState(capacity !== null && !known);
@@ -183,6 +188,22 @@ function Wishes({ data, name, setName, capacity, revision, change }: WishesProps
           </MenuItem>
         ))}
       </TextField>
+      {data.boot ? (
+        <FormControlLabel
+          label={`Its discs boot by themselves, +${size(data.boot.bytes)}`}
+          control={
+            <Checkbox
+              size="small"
+              checked={boots}
+              onChange={(e) => change({ boots: e.target.checked ? "yes" : null })}
+            />
+          }
+        />
+      ) : (
+        <Text tone="quiet" size="fine" style={{ alignSelf: "center" }}>
+          For discs that boot by themselves, run <Mono>make boot-base</Mono> on this machine once.
+        </Text>
+      )}
     </Row>
   );
 }

@@ -87,6 +87,7 @@ export function Shown({ repository: r, show }: { repository: Repository; show: (
       <Text tone="quiet" mb={0.75} mt={0.5}>
         {count(r.lines.length, "payload")}, <Mono>{size(r.bytes)}</Mono>, each stored once however many
         servers and repositories need it
+        {r.boots && "; with the system by which its discs boot"}
         {r.left_out.length > 0 && `; ${count(r.left_out.length, "payload")} left out`}
       </Text>
       <Scale lines={r.lines} capacity={r.capacity} filled={filled} />

@@ -124,6 +124,8 @@ const SHAPES: [Shape, string, string][] = [
   ["iso", "Disc image", "to burn, or to mount as virtual media"],
 ];
 
+const BOOTS = "boots by itself, as a disc and as a stick";
+
 function WriteOut({ repository: r, editions }: { repository: Repository; editions: RepositoryHead[] }) {
   const [shape, setShape] = useState<Shape>("tar");
   const [folder, setFolder] = useState("");
@@ -157,7 +159,7 @@ function WriteOut({ repository: r, editions }: { repository: Repository; edition
             />
             <strong>{word}</strong>
             <Text tone="quiet" size="fine">
-              {hint}
+              {key === "iso" && r.boots ? BOOTS : hint}
             </Text>
           </Card>
         ))}

@@ -43,7 +43,11 @@ class Machine(Protocol):
         ...
 
     def own_controller(self) -> HostInterface | None:
-        """The host interface, with its link up; None where there is none, or its link does not come up."""
+        """The host interface; None where there is none."""
+        ...
+
+    def lead_to(self, interface: HostInterface) -> bool:
+        """Bring up the link that it describes; whether there is one and it came up."""
         ...
 
     def handed(self) -> Handed | None:
@@ -87,8 +91,11 @@ class DiscMachine:
 
     def own_controller(self) -> HostInterface | None:
         """As SMBIOS describes it."""
-        found = find_host_interface()
-        return found if found is not None and bring_up_own(found, _run) else None
+        return find_host_interface()
+
+    def lead_to(self, interface: HostInterface) -> bool:
+        """By its hardware address, or as the one link over USB."""
+        return bring_up_own(interface, _run)
 
     def handed(self) -> Handed | None:
         """Over IPMI."""

@@ -16,10 +16,14 @@ DHCP = ("udhcpc", "-n", "-q", "-t", "4", "-T", "2", "-s", "/sbin/dhcp", "-i")
 
 
 def own_link(interface: HostInterface, sysfs: Path) -> str:
-    """Which link leads to the own controller: by its hardware address, else the only one over USB; empty if unknown."""
+    """Which link leads to the own controller: by its hardware address, else the only one over USB; empty if unknown.
+
+    Some controllers tell the address of their own end of the link.
+    """
     links = sorted(path for path in (sysfs / "class" / "net").glob("*") if path.name != "lo")
-    if interface.mac:
-        return next((path.name for path in links if _read(path / "address") == interface.mac), "")
+    told = [path.name for path in links if interface.mac and _read(path / "address") == interface.mac]
+    if told:
+        return told[0]
     over_usb = [path.name for path in links if "/usb" in str((path / "device").resolve())]
     return over_usb[0] if len(over_usb) == 1 else ""
 

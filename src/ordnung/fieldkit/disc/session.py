@@ -12,6 +12,7 @@ from urllib.parse import urlsplit
 from ordnung.fieldkit.disc.access import Access, forget_access, keep_access, read_access
 from ordnung.fieldkit.disc.keeping import Kept
 from ordnung.fieldkit.disc.machine import Machine
+from ordnung.fieldkit.host.interface import HostInterface
 from ordnung.fieldkit.kit import names_needed
 from ordnung.formats.rules import parse_rules
 from ordnung.repository import Arrived, first_root, look_at, open_carrier, root_ids
@@ -153,11 +154,10 @@ class Session:
     def _access(self, kept: Kept, told: Told) -> Access:
         """How the controller is reached: as kept, as it hands out itself, or as somebody says. Raises OSError."""
         before = read_access(kept.folder)
-        found = self.machine.own_controller()
+        found = self._own_controller()
         if found is not None and before is not None and before.url == found.url:
             return before
         if found is not None:
-            self.say(f"This server's own controller: {found.url}")
             handed = self.machine.handed() if found.bootstraps else None
             # The link ends inside this server: what answers there is its controller.
             pin = (handed.pin if handed else "") or self.machine.certificate(found.url)
@@ -171,13 +171,23 @@ class Session:
             self.say("No network card was given an address (DHCP).")
         if before is not None:
             return before
-        self.say("This server tells of no inner link to its controller.")
         url = self._address()
         pin = self.machine.certificate(url)
         self.say(f"{url} shows a certificate with the SHA-256\n  {pin}")
         if not self._agreed("Is it this server's controller? [y/n] "):
             raise ConnectionAbortedError(0, "its certificate was not the one expected")
         return self._kept_if_wanted(kept, self._signed_in(url, pin, told))
+
+    def _own_controller(self) -> HostInterface | None:
+        found = self.machine.own_controller()
+        if found is None:
+            self.say("This server tells of no inner link to its controller.")
+        elif self.machine.lead_to(found):
+            self.say(f"This server's own controller: {found.url}")
+            return found
+        else:
+            self.say(f"This server tells of an inner link to {found.url}, but it does not come up.")
+        return None
 
     def _address(self) -> str:
         while True:

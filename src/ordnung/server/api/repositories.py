@@ -52,6 +52,7 @@ class PackingChoice:
     trims: list[TrimChoice] = limited(default=list)
     revision: int | None = limited(default=None, allow_null=True)
     capacity: int | None = limited(default=None, allow_null=True, min_value=1_000_000)
+    boots: bool = False
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -69,7 +70,7 @@ class PackingView(APIView):
     def post(self, request: Request) -> Response:
         """The packing list for the chosen servers, without making anything."""
         asked = read(PackingChoice, request)
-        return Response(packing_row(_plan(asked), asked.capacity))
+        return Response(packing_row(_plan(asked), asked.capacity, boots=asked.boots))
 
 
 class RepositoriesView(APIView):
@@ -83,7 +84,7 @@ class RepositoriesView(APIView):
     def post(self, request: Request) -> Response:
         """Pack a repository for the chosen servers; the engine fetches, checks and seals."""
         asked = read(NewRepository, request)
-        row = pack(_plan(asked), asked.name, asked.capacity, request.user.username)
+        row = pack(_plan(asked), asked.name, asked.capacity, request.user.username, boots=asked.boots)
         return Response(repository_row(row), status=202)
 
 

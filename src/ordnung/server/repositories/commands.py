@@ -12,6 +12,7 @@ from django.conf import settings
 from tuf.api.metadata import Metadata, Targets
 
 from ordnung.core.packing import Trim, kept
+from ordnung.engine.boot_base import BootBase, load_boot_base
 from ordnung.engine.compose import SEAL_DAYS
 from ordnung.formats.packing import parse_packing, write_packing
 from ordnung.repository import describe, draft_targets
@@ -28,14 +29,22 @@ from ordnung.server.repositories.rows import LINE_FIELDS, head_row
 from ordnung.server.work.events import tell
 from ordnung.server.work.models import Work
 from ordnung.server.work.orders import ask_for
+from ordnung.store import RepositoryError
 
 
-def pack(plan: Plan, name: str, capacity: int | None, person: str, after: Repository | None = None) -> Repository:
-    """Put a repository before the engine. Raises Problem when there is nothing to pack or it fits on no medium."""
+def pack(
+    plan: Plan, name: str, capacity: int | None, person: str, after: Repository | None = None, *, boots: bool = False
+) -> Repository:
+    """Put a repository before the engine.
+
+    Raises:
+        Problem: there is nothing to pack, it fits on no medium, or it is to boot and there is no boot system here.
+    """
+    boot = _boot_base() if boots else None
     packed = kept(plan.lines)
     if not packed:
         raise Problem("nothing-to-pack", "These servers need nothing: all are level, held or without a route.")
-    too_large = media_row(plan, capacity).too_large
+    too_large = media_row(plan, capacity, boot).too_large
     if too_large:
         raise Problem("too-large", f"{too_large}. Choose a larger medium or trim it.", field="capacity")
     servers = sorted({name for line in packed for name in line.servers})
@@ -48,7 +57,8 @@ def pack(plan: Plan, name: str, capacity: int | None, person: str, after: Reposi
             name=title, made_at=now(), made_by=person, revision=plan.revision.number,
             servers=sorted(s.server.name for s in plan.standings) if after else servers,
             trims=[{"by": t.by, "value": t.value} for t in plan.trims], capacity=capacity,
-            left_out=[{"name": g.product.name, "version": g.release.version, "size": g.size} for g in gone], **values,
+            left_out=[{"name": g.product.name, "version": g.release.version, "size": g.size} for g in gone],
+            boots=boots, **values,
         )  # fmt: skip
         Line.objects.bulk_create([Line(repository=row, **fields) for fields in line_values(packed)])
         total = sum(line.size for line in packed)
@@ -56,6 +66,13 @@ def pack(plan: Plan, name: str, capacity: int | None, person: str, after: Reposi
         ask_for("pack", f"Packing {title}", total, "bytes", {"repository": row.pk})
     tell("repositories", id=row.pk)
     return row
+
+
+def _boot_base() -> BootBase:
+    try:
+        return load_boot_base(settings.BOOT_BASE)
+    except RepositoryError as error:
+        raise Problem("no-boot-system", f"No disc can be made to boot here: {error}.", field="boots") from None
 
 
 def next_edition(row: Repository) -> int:
@@ -91,7 +108,7 @@ def pack_again(row: Repository, person: str, *, same: bool) -> Repository:
         demand_sealed(row)
         return _seal_again(row, person)
     trims = [Trim(by=trim["by"], value=trim["value"]) for trim in row.trims]
-    return pack(make_plan(row.servers, trims), row.name, row.capacity, person, row)
+    return pack(make_plan(row.servers, trims), row.name, row.capacity, person, row, boots=row.boots)
 
 
 def _seal_again(row: Repository, person: str) -> Repository:
@@ -108,8 +125,8 @@ def _seal_again(row: Repository, person: str) -> Repository:
         record(on={"repository": row.pk}, before={"edition": row.edition}, after={"edition": edition})
         fresh = Repository.objects.create(
             name=row.name, series=row.series, edition=edition, servers=row.servers, trims=row.trims,
-            left_out=row.left_out, capacity=row.capacity, media=row.media, made_at=packing.made_at, made_by=person,
-            revision=row.revision, rules=row.rules, follows=row.follows,
+            left_out=row.left_out, capacity=row.capacity, boots=row.boots, media=row.media, made_at=packing.made_at,
+            made_by=person, revision=row.revision, rules=row.rules, follows=row.follows,
         )  # fmt: skip
         lines = [{name: getattr(line, name) for name in LINE_FIELDS} for line in row.lines.order_by("pk")]
         Line.objects.bulk_create([Line(repository=fresh, **fields) for fields in lines])

@@ -25,6 +25,7 @@ from ordnung.repository import (
     root_ids,
     store_metadata,
 )
+from ordnung.repository.boot import is_bootable
 from ordnung.repository.contents import Contents, Lister
 from ordnung.repository.roots import load_root
 from ordnung.server.advisories.store import bring_in_advisory
@@ -173,7 +174,7 @@ def _create(arrived: Arrived, row: Arrival) -> Repository:
         servers=list(packing.servers), trims=list(packing.trims), media=packing.media, made_at=packing.made_at,
         made_by=packing.made_by, expires=seal.expires, root_key=seal.root_key, root_version=seal.root_version,
         packing_sum=arrived.packing_sum, revision=packing.revision, carried_from=row.name, carried_at=now(),
-        follows=list(packing.follows),
+        follows=list(packing.follows), boots=is_bootable(seal.targets),
     )  # fmt: skip
     signed = {c.path: c.signed_by for c in packing.catalogs}
     Line.objects.bulk_create(

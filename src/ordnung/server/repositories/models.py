@@ -64,6 +64,8 @@ class Repository(models.Model):
     trims = models.JSONField(default=list)
     left_out = models.JSONField(default=list)
     capacity = models.PositiveBigIntegerField(null=True)
+    boots = models.BooleanField(default=False)
+    """Whether the boot system lies in it: a disc image of it boots by itself."""
     media = models.PositiveIntegerField(default=1)
     made_at = models.DateTimeField()
     made_by = models.CharField(max_length=150, default="")

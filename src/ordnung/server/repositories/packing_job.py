@@ -14,6 +14,7 @@ from tuf.api.metadata import Metadata, Targets
 
 from ordnung.core.media import TooLargeError
 from ordnung.core.packing import Packed, Trim, kept
+from ordnung.engine.boot_base import BootBase, load_boot_base
 from ordnung.engine.compose import SEAL_DAYS, Composed, Documents, Heading, compose, sums_of
 from ordnung.engine.pack import PackedState, fetch_all
 from ordnung.repository import Fetcher, Pace, PayloadSource, draft_targets, finish, store_metadata
@@ -64,9 +65,15 @@ def _prepare(row: Repository) -> tuple[Plan, list[Packed], Documents]:
     with transaction.atomic():
         row.lines.all().delete()
         Line.objects.bulk_create([Line(repository=row, **fields) for fields in line_values(lines)])
-    open_store().hold(row.owner, sums_of(lines, documents))
+    boot = boot_of(row)
+    open_store().hold(row.owner, sums_of(lines, documents) | (boot.checksums() if boot is not None else set()))
     tell("repositories", id=row.pk)
     return plan, lines, documents
+
+
+def boot_of(row: Repository) -> BootBase | None:
+    """The boot system that goes into a repository. Raises RepositoryError where it should and there is none."""
+    return load_boot_base(settings.BOOT_BASE) if row.boots else None
 
 
 def line_values(lines: Sequence[Packed]) -> list[dict[str, Any]]:
@@ -150,7 +157,7 @@ def _seal(work: Work, row: Repository, plan: Plan, lines: list[Packed], document
         name=row.name, series=row.series, edition=row.edition, made_at=row.made_at, made_by=row.made_by or "Ordnung",
         revision=row.revision, servers=tuple(row.servers), trims=plan.trims,
     )  # fmt: skip
-    composed = compose(lines, documents, heading, open_store(), row.capacity)
+    composed = compose(lines, documents, heading, open_store(), row.capacity, boot_of(row))
     media = {(p.product, p.version): p.medium for p in composed.packing.payloads}
     for line in row.lines.all():
         Line.objects.filter(pk=line.pk).update(medium=media[line.product, line.version])

@@ -5,9 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
+from django.conf import settings
+
 from ordnung.core.media import MEDIA
 from ordnung.core.packing import By, Offer, kept, offer_trims
 from ordnung.core.trimmed import find_losses
+from ordnung.engine.boot_base import find_boot_base
 from ordnung.server.repositories.payloads import open_store
 from ordnung.server.repositories.plans import MediaRow, Plan, media_row
 from ordnung.server.repositories.rows import LineRow, packed_rows
@@ -43,6 +46,14 @@ class MediumRow:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class BootRow:
+    """The boot system that this site has, and what it adds to every medium."""
+
+    kernel: str
+    bytes: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class PackingRow:
     """What would be packed for the chosen servers."""
 
@@ -54,6 +65,7 @@ class PackingRow:
     offers: list[OfferRow]
     losses: list[LossRow]
     media: MediaRow
+    boot: BootRow | None
     known_media: list[MediumRow]
 
 
@@ -67,8 +79,9 @@ def _labels(plan: Plan) -> dict[tuple[str, str], str]:
     return found
 
 
-def packing_row(plan: Plan, capacity: int | None) -> PackingRow:
+def packing_row(plan: Plan, capacity: int | None, *, boots: bool = False) -> PackingRow:
     """A packing list with its trims, what they cost, and how it fills the medium."""
+    boot = find_boot_base(settings.BOOT_BASE)
     labels, store, packed = _labels(plan), open_store(), kept(plan.lines)
     stored = [line for line in packed if line.release.payload and store.has(line.release.payload.sha256)]
     return PackingRow(
@@ -79,7 +92,8 @@ def packing_row(plan: Plan, capacity: int | None) -> PackingRow:
         revision=plan.revision.number,
         offers=[_offer_row(offer, labels) for offer in offer_trims(plan.lines, plan.trims)],
         losses=[row_from(LossRow, loss) for loss in find_losses(plan.standings, plan.lines)],
-        media=media_row(plan, capacity),
+        media=media_row(plan, capacity, boot if boots else None),
+        boot=BootRow(kernel=boot.kernel, bytes=boot.size) if boot is not None else None,
         known_media=[MediumRow(name=name, bytes=size) for name, size in MEDIA],
     )
 

@@ -9,6 +9,7 @@ from ordnung.core.assessment import Standing, assess_fleet
 from ordnung.core.foresee import foreseen
 from ordnung.core.media import TooLargeError, spread
 from ordnung.core.packing import Packed, Trim, kept, plan_packing
+from ordnung.engine.boot_base import BootBase
 from ordnung.engine.compose import CatalogFile, Documents, everywhere_bytes, issues_of, payload_paths
 from ordnung.formats.documents import write_document
 from ordnung.server.advisories.models import AdvisoryFile
@@ -83,12 +84,12 @@ class MediaRow:
     too_large: str
 
 
-def media_row(plan: Plan, capacity: int | None) -> MediaRow:
-    """How the packing list fills media of this size; ``too_large`` names what fits on none."""
+def media_row(plan: Plan, capacity: int | None, boot: BootBase | None = None) -> MediaRow:
+    """How the packing list, and a boot system with it, fills media of this size; ``too_large``: what fits on none."""
     lines = [line for line in kept(plan.lines) if line.release.payload is not None]
     paths = payload_paths(lines)
     documents = gather_documents(plan)
-    extra = everywhere_bytes(documents, len(lines) + len(documents.by_path()))
+    extra = everywhere_bytes(documents, len(lines) + len(documents.by_path()), boot)
     try:
         found = spread([(paths[line.name], line.size) for line in lines], capacity, extra)
     except TooLargeError as error:

@@ -86,6 +86,7 @@ class RepositoryHeadRow:
     carried_at: datetime.datetime | None
     media: int
     capacity: int | None
+    boots: bool
     waiting: list[str]
     checked_at: datetime.datetime | None
     checked: str
