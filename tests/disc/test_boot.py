@@ -5,9 +5,11 @@ from __future__ import annotations
 import hashlib
 import json
 import os
+import random
 import shutil
 import ssl
 import subprocess
+import time
 from pathlib import Path
 
 import pytest
@@ -40,7 +42,7 @@ def bootable(tmp_path_factory, mirror_folder):
             (folder / path.name).write_text(text)
             live.catalogs += ["--catalog", folder / path.name]
         live.folder, live.image = folder, folder / "disc.iso"
-        build(live, folder, live.image, "--as", "iso", "--boot", BASE)
+        build(live, folder, live.image, "--as", "iso", "--boot", BASE, servers=())
         yield live
 
 
@@ -111,6 +113,37 @@ def test_a_stick_goes_on_over_the_reboots_until_nothing_is_left(bootable, tmp_pa
     assert drive.read_bytes() == b"theirs" * 1_000_000
     journal = journal_on(stick, tmp_path)
     assert len(journal) == 1
+
+
+@soak
+@pytest.mark.parametrize("seed", range(3))
+def test_a_stick_whose_server_loses_power_at_any_moment_goes_on(bootable, tmp_path, seed):
+    """QEMU is killed as a power cut would: what was not synced to the stick is gone; the device goes on meanwhile."""
+    chance, name = random.Random(seed), f"surge-{11 + seed}"
+    device = bootable.device(name)
+    stick = as_stick(bootable.image, tmp_path)
+    with Passage(bootable, name) as passage:
+        for cut in (True, True, True, False):
+            with Emulated(tmp_path, *usb(stick), *CARD) as emulated, Follower(device, emulated):
+                emulated.expect("The journal is on this stick")
+                if (
+                    emulated.expect("Address of this server's controller: |Going on with|Begin")
+                    .group()
+                    .startswith("Addr")
+                ):
+                    emulated.type(f"{GATEWAY}:{passage.port}")
+                    emulated.answer(r"this server's controller\? \[y/n\] ", "y")
+                    emulated.answer("User of the controller: ", device.user)
+                    emulated.answer("Password: ", device.password)
+                    emulated.answer(r"after each reset\? \[y/n\] ", "y")
+                    emulated.answer(r"Begin\? \[y/n\]", "y")
+                if not cut:
+                    emulated.expect("Nothing is left to do here", 600)
+                    break
+                time.sleep(chance.uniform(1, 25))
+    writes = writes_of(device.log)
+    assert len(writes) == len(set(writes)) > 0
+    assert not any(entry["what"] == "dead" for entry in device.log)
 
 
 def uefi(folder: Path, kind: str) -> list[str]:

@@ -14,7 +14,7 @@ from pathlib import Path
 import pytest
 
 from ordnung.fieldkit.disc.access import Access, keep_access, read_access
-from ordnung.fieldkit.disc.consoles import share
+from ordnung.fieldkit.disc.consoles import share, spell
 from ordnung.fieldkit.disc.keeping import FAT32, Kept, keep
 from ordnung.fieldkit.disc.network import bring_up_all, bring_up_own
 from ordnung.fieldkit.disc.session import Session
@@ -388,6 +388,11 @@ def test_all_consoles_show_the_same_and_any_may_be_typed_at(tmp_path):
     assert codes == [0] and b"columns=80, lines=25" in shown[0]
     for end in (*ends, *names):
         os.close(end)
+
+
+def test_a_screen_is_shown_signs_that_it_has():
+    told = "bios 2.1.0 → 2.4.1, 169a3d88… – “ok” ×2 █░ \x1b[1mé\x1b[0m 漢\r\n"
+    assert spell(told) == 'bios 2.1.0 → 2.4.1, 169a3d88. - "ok" x2 █░ \x1b[1mé\x1b[0m ?\r\n'
 
 
 def read_until(end, shown, number, wanted):

@@ -14,7 +14,6 @@ from typing import Any, Protocol, TextIO
 import click
 from rich.console import Console, Group
 from rich.live import Live
-from rich.progress_bar import ProgressBar
 from rich.table import Table
 from rich.text import Text
 
@@ -31,6 +30,7 @@ from ordnung.formats.text import clean
 
 SHOWN_LINES = 14
 """Of what was done, on a screen of 25 lines."""
+BAR = 60
 UNTOLD = (PlaceTaken, PlaceGiven)
 """What means nothing where there is but one server."""
 
@@ -144,9 +144,15 @@ class LiveScreen:
             done.add_row(Text(line, overflow="ellipsis", no_wrap=True))
         now = Table.grid()
         now.add_row(Text(_told_step(state, detail, percent) + _told_left(left_s), style="bold"))
-        now.add_row(ProgressBar(total=100, completed=percent, width=60) if percent is not None else Text(""))
+        now.add_row(Text(_bar(percent) if percent is not None else ""))
         now.add_row(Text("Ctrl-C stops before the next step. Nothing is cut short.", style="dim"))
         self._live.update(Group(Text(self.title, style="bold"), done, now))
+
+
+def _bar(percent: int) -> str:
+    """How far it is, in signs that every console has: the screen of a server that was just started has few."""
+    done = BAR * max(0, min(percent, 100)) // 100
+    return "█" * done + "░" * (BAR - done)
 
 
 def _told_step(state: str, detail: str, percent: int | None) -> str:

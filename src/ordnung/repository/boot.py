@@ -39,6 +39,8 @@ _HYBRID_AT, _HYBRID_FROM = 0x1B0, 4
 _TABLE_AT, _ENTRY = 446, struct.Struct("<B3sB3sII")
 EFI_SYSTEM, WHOLE = 0xEF, 0x00
 """Partition types: an EFI system partition; the whole image, which no system is to mount by itself."""
+_KERNEL = "console=ttyS0,115200n8 console=tty0 consoleblank=0 panic=60 quiet"
+"""Both consoles; a screen that stays on; after a panic it starts again, and a stick goes on."""
 _NO_CYLINDERS = b"\xfe\xff\xff"
 
 
@@ -88,7 +90,7 @@ def write_loader_settings(boot: BootSystem) -> bytes:
     for title, more in choices:
         lines += [
             f'menuentry "{title}" {{',
-            f"  linux /{boot.places['vmlinuz']} console=ttyS0,115200n8 console=tty0 quiet {given}{more}",
+            f"  linux /{boot.places['vmlinuz']} {_KERNEL} {given}{more}",
             f"  initrd /{boot.places['initrd']}",
             "}",
         ]

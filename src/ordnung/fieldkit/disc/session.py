@@ -76,7 +76,7 @@ class Session:
         self.say(f"{packing.name}, edition {packing.edition}, sealed until {seal.expires:%d %b %Y} by the root keys")
         for key in seal.root_key.split(","):
             self.say(f"  {key}")
-        self.say("Compare them with those on your paper: whoever made this disc chose what runs here.")
+        self.say("Compare them with your paper: whoever made this disc chose what runs here.")
         return Told(arrived, root_ids(root), names_needed(parse_rules(raw, rules)) if raw else ())
 
     def _choose(self, kept: Kept, told: Told | None, *, begin: bool = False) -> int:
