@@ -11,6 +11,7 @@ import pty
 import random
 import re
 import signal
+import socket
 import subprocess
 import sys
 import time
@@ -32,6 +33,7 @@ from ordnung.standins.hardware import writes_of
 from tests.conftest import live_floor
 from tests.engine.test_tape import INTENT, PLACE, PLAN, READ, SENT, tape
 from tests.fieldkit.test_commands import build, run
+from tests.fieldkit.test_interface import record, structure
 
 ONE = "surge-07"
 
@@ -370,3 +372,33 @@ def test_what_is_said_last_stays_on_the_terminal(packed, tmp_path):
             shown += piece
     assert process.wait(30) == 1 and b"Nothing was sent." in shown
     os.close(hand)
+
+
+def test_here_is_the_controller_that_this_machine_tells_of(packed, tmp_path):
+    """The whole command, over a host interface in SMBIOS that leads to a stand-in."""
+    parts = urlsplit(packed.floor.urls["surge-09"])
+    entry = tmp_path / "sys" / "firmware" / "dmi" / "entries" / "42-0"
+    entry.mkdir(parents=True)
+    (entry / "raw").write_bytes(structure((4, record(parts.hostname, parts.port))))
+    words = arguments(packed, tmp_path / "work", "--here", "--sysfs", tmp_path / "sys", "--dry-run", name="surge-09")
+    words = [word for word in words if word not in ("--controller", packed.floor.urls["surge-09"])]
+    code, out, err = run(*words, **{SETTING: packed.clock.setting()})
+    assert code == 0 and (parts.hostname in out or "Nothing is left to do" in out), out + err
+    (entry / "raw").write_bytes(b"")
+    code, _, err = run(*words)
+    assert code == 1 and "tells of no host interface" in err
+    code, _, err = run(*words, "--controller", "https://10.0.0.1")
+    assert code == 2 and "either --controller or --here" in err
+
+
+def test_what_a_controller_fetches_is_served_from_here_and_from_nowhere_after(packed, tmp_path):
+    certificate = packed.floor.authority.issue("127.20.100.4", "field kit")
+    told = ("--serve", "127.20.100.4", "--certificate", certificate, "--yes", "--json")
+    code, out, err = level(packed, tmp_path, *told, name="surge-06")
+    assert code == 0, out + err
+    ways = {e["body"]["way"] for e in events(out) if e["event"] == "entry" and e["kind"] == "write intent"}
+    assert ways == {"pull over HTTPS"}
+    with pytest.raises(OSError, match="refused"):
+        socket.create_connection(("127.20.100.4", 443), 1)
+    code, _, err = level(packed, tmp_path, "--serve", "127.20.100.4", name="surge-06")
+    assert code == 2 and "go together" in err

@@ -44,6 +44,7 @@ def _overrides(_context: object, _option: object, values: tuple[str, ...]) -> di
 @click.command()
 @click.option("--controller", metavar="URL", help="Its management controller: https://HOST[:PORT].")
 @click.option("--here", is_flag=True, help="The controller of the server that this runs on, over its own inner link.")
+@click.option("--sysfs", type=click.Path(path_type=Path), default=Path("/sys"), hidden=True, help="For --here.")
 @click.option("--repository", "place", type=click.Path(exists=True, path_type=Path), required=True)
 @click.option("--root", type=_FILE, help="The root metadata you trust.")
 @click.option("--trust", default="", metavar="KEYS", help="The root keys' ids, compared where it was packed.")
@@ -71,8 +72,8 @@ def _overrides(_context: object, _option: object, values: tuple[str, ...]) -> di
 @click.option("--yes", is_flag=True, help="Begin without asking.")
 @as_json
 def level(
-    controller: str | None, here: bool, place: Path, root: Path | None, trust: str, expired: bool, user: str,
-    password_file: Path, ca: Path | None, pin: str | None, system: str | None, rules: Path | None,
+    controller: str | None, here: bool, sysfs: Path, place: Path, root: Path | None, trust: str, expired: bool,
+    user: str, password_file: Path, ca: Path | None, pin: str | None, system: str | None, rules: Path | None,
     name: str, group: str,
     only: tuple[str, ...], but: tuple[str, ...], overrides: dict[str, str], put_back: bool, serve: str | None,
     certificate: Path | None, work: Path, in_place: bool, dry_run: bool, yes: bool, as_json: bool,
@@ -81,7 +82,7 @@ def level(
 
     Killed at any moment and started again with the same --work, it goes on where it was and sends nothing twice.
     """
-    url = _controller(controller, here)
+    url = _controller(controller, here, sysfs)
     if ca is None and pin is None:
         raise click.UsageError("give --ca or --pin: certificates are always verified")
     if (serve is None) != (certificate is None):
@@ -134,14 +135,14 @@ def _open_store(place: Path, work: Path, *, in_place: bool) -> Iterator[ContentS
         yield LinkedStore(Path(folder))
 
 
-def _controller(controller: str | None, here: bool) -> str:
+def _controller(controller: str | None, here: bool, sysfs: Path) -> str:
     if (controller is None) == (not here):
         raise click.UsageError("say either --controller or --here")
     if controller is not None:
         if not controller.startswith("https://"):
             raise click.UsageError("--controller is an https address")
         return controller
-    found = find_own_controller()
+    found = find_own_controller(sysfs)
     if found is None:
         message = "this machine tells of no host interface of Redfish (SMBIOS type 42); give --controller"
         raise click.ClickException(message)
