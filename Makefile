@@ -17,7 +17,8 @@ unexport PYTHONDONTWRITEBYTECODE
 # Debian's packages: what builds the base of discs that boot, and what boots them here without a server.
 DISC_TOOLS := binutils cpio grub-common grub-pc-bin mtools squashfs-tools
 BUILDERS := /usr/bin/mksquashfs /usr/bin/mcopy /usr/bin/grub-mkimage /usr/bin/strip /usr/bin/cpio /usr/lib/grub/i386-pc/boot_hybrid.img
-EMULATOR := ovmf qemu-system-x86 seabios ipxe-qemu xorriso 7zip
+EMULATOR := ovmf qemu-system-x86 seabios ipxe-qemu xorriso p7zip-full
+READERS := /usr/bin/qemu-system-x86_64 /usr/bin/xorriso /usr/bin/7z /usr/share/OVMF/OVMF_CODE_4M.fd
 INSTALL := DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends
 
 .PHONY: demo demo-fresh dev setup test quick check check-python check-web fix bench screenshots soak lock api clean boot-base
@@ -62,7 +63,7 @@ $(BUILDERS) &:
 	apt-get update -qq
 	$(INSTALL) $(DISC_TOOLS)
 
-/usr/bin/qemu-system-x86_64:
+$(READERS) &:
 	apt-get update -qq
 	$(INSTALL) $(EMULATOR)
 
@@ -92,7 +93,7 @@ quick: setup
 	@$(MAKE) --no-print-directory -j2 check
 	$(PY) -m pytest -n 2 --dist loadfile tests/core tests/engine tests/formats
 
-test: setup /usr/bin/chromium boot-base /usr/bin/qemu-system-x86_64
+test: setup /usr/bin/chromium boot-base $(READERS)
 	@$(MAKE) --no-print-directory -j2 check
 	$(PY) -m pytest $(SPREAD) -m "not ($(TRACED))" tests/journeys tests
 	$(PY) -m pytest $(SPREAD) $(COVERED) -m "$(TRACED)" tests/core tests/engine tests/controllers tests/simulation
@@ -115,7 +116,7 @@ bench: setup
 screenshots: setup /usr/bin/chromium
 	$(PY) -m tests.journeys.screenshots
 
-soak: setup boot-base /usr/bin/qemu-system-x86_64
+soak: setup boot-base $(READERS)
 	ORDNUNG_DISCS=yes $(PY) -m pytest tests/disc
 	$(PY) -m tests.simulation.soak --runs $(NIGHTS)
 	HYPOTHESIS_PROFILE=soak $(PY) -m pytest tests/core tests/formats

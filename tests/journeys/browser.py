@@ -54,7 +54,7 @@ def open_page(browser: Browser) -> Iterator[Page]:
     yield page
     OPEN.remove(page)
     context.close()
-    assert trouble == []
+    assert trouble == [], trouble
 
 
 def let_failures_go(page: Page) -> None:
