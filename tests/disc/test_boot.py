@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import hashlib
-import json
 import os
 import random
 import shutil
@@ -19,7 +18,8 @@ from ordnung.standins.hardware import writes_of
 from tests.conftest import live_floor
 from tests.disc.emulated import GATEWAY, Emulated, Follower, Passage
 from tests.disc.inner_link import MAC, OuterController, host_interface
-from tests.fieldkit.test_commands import build, run
+from tests.fieldkit.house import read_house
+from tests.fieldkit.test_commands import build
 
 BASE = Path(__file__).parents[2] / "var" / "boot-base"
 ONE = "surge-07"
@@ -32,15 +32,7 @@ def bootable(tmp_path_factory, mirror_folder):
     """Live stand-ins at 60 times real speed, and a disc for one of them that boots."""
     folder = tmp_path_factory.mktemp("disc")
     with live_floor(folder / "standins", 60.0) as live:
-        live.floor.mirror.folder = mirror_folder
-        (folder / "floor.json").write_text(json.dumps(live.floor.announcement()))
-        live.readings = folder / "readings.json"
-        assert run("survey", folder / "floor.json", "-o", live.readings)[0] == 0
-        live.catalogs = []
-        for path in sorted((mirror_folder / "catalogs").glob("*.json")):
-            text = path.read_text().replace("https://mirror.example/", live.floor.mirror_url)
-            (folder / path.name).write_text(text)
-            live.catalogs += ["--catalog", folder / path.name]
+        read_house(live, folder, mirror_folder)
         live.folder, live.image = folder, folder / "disc.iso"
         build(live, folder, live.image, "--as", "iso", "--boot", BASE, servers=())
         yield live

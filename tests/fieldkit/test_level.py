@@ -32,6 +32,7 @@ from ordnung.repository import look_at, open_carrier
 from ordnung.standins.hardware import writes_of
 from tests.conftest import live_floor
 from tests.engine.test_tape import INTENT, PLACE, PLAN, READ, SENT, tape
+from tests.fieldkit.house import read_house
 from tests.fieldkit.test_commands import build, run
 from tests.fieldkit.test_interface import record, structure
 
@@ -43,15 +44,7 @@ def packed(tmp_path_factory, mirror_folder):
     """Live stand-ins, and a repository for all of them sealed from their mirror."""
     folder = tmp_path_factory.mktemp("level")
     with live_floor(folder / "standins") as live:
-        live.floor.mirror.folder = mirror_folder
-        (folder / "floor.json").write_text(json.dumps(live.floor.announcement()))
-        live.readings = folder / "readings.json"
-        assert run("survey", folder / "floor.json", "-o", live.readings)[0] == 0
-        live.catalogs = []
-        for path in sorted((mirror_folder / "catalogs").glob("*.json")):
-            text = path.read_text().replace("https://mirror.example/", live.floor.mirror_url)
-            (folder / path.name).write_text(text)
-            live.catalogs += ["--catalog", folder / path.name]
+        read_house(live, folder, mirror_folder)
         live.place = folder / "repository"
         build(live, folder, live.place, servers=())
         live.keys = json.loads(run("repository", "check", live.place, "--json")[1])["root_key"]
