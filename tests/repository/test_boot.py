@@ -9,7 +9,14 @@ import subprocess
 import pytest
 
 from ordnung.repository import check_carrier, open_carrier, write_as
-from ordnung.repository.boot import LOADERS, find_boot_system, is_bootable, write_loader_settings
+from ordnung.repository.boot import (
+    LOADERS,
+    BootSystem,
+    find_boot_system,
+    find_changed_loaders,
+    is_bootable,
+    write_loader_settings,
+)
 from ordnung.repository.sealed import only_new
 from ordnung.store import RepositoryError
 from tests.repository.sealing import PAYLOADS, open_book, seal
@@ -151,3 +158,13 @@ def test_a_disc_without_a_boot_system_is_as_it_was(tmp_path):
     assert sectors(plain, 0, 16) == bytes(16 * SECTOR)
     with open_carrier(plain) as found:
         assert find_boot_system(found) is None and not set(LOADERS) & set(found.files)
+
+
+def test_loaders_that_are_hidden_are_not_taken_for_none(image, tmp_path):
+    """Renamed in every directory, they are no file of the list any more; the catalogue leads to them all the same."""
+    raw = image.read_bytes().replace(b"bios.img", b"bios.imx")
+    hidden = tmp_path / "hidden.iso"
+    hidden.write_bytes(raw)
+    with open_carrier(hidden) as found:
+        assert "boot/bios.img" not in found.files
+        assert find_changed_loaders(found, BootSystem({})) == ("boot/bios.img",)

@@ -175,8 +175,10 @@ def find_changed_loaders(carrier: ImageCarrier, boot: BootSystem) -> tuple[str, 
     Raises:
         RepositoryError: the image can't be read.
     """
-    if any(name not in carrier.files for name in LOADERS):
-        return ()  # an image of before, or one that was made without: it doesn't boot
+    missing = tuple(name for name in LOADERS if name not in carrier.files)
+    if missing:  # packed by another tool, it doesn't boot; if it does all the same, what it starts is hidden
+        starts = carrier.read_at(510, 2) == b"\x55\xaa" or carrier.read_at(17 * SECTOR + 7, 9) == b"EL TORITO"
+        return missing if starts else ()
     bios, catalogue = carrier.place("boot/bios.img"), _all(carrier, "boot/boot.cat")
     layout = Layout(
         bios=bios // SECTOR, efi=carrier.place(boot.places["efi.img"]) // SECTOR,

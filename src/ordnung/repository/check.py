@@ -244,8 +244,10 @@ def check_carrier(
 
 def _check_loaders(carrier: Carrier) -> None:
     """What a disc starts must be what it has under seal. Raises RepositoryError."""
-    boot = find_boot_system(carrier) if isinstance(carrier, ImageCarrier) else None
-    if isinstance(carrier, ImageCarrier) and boot is not None and (changed := find_changed_loaders(carrier, boot)):
+    if not isinstance(carrier, ImageCarrier):
+        return
+    boot = find_boot_system(carrier)
+    if boot is not None and (changed := find_changed_loaders(carrier, boot)):
         raise RepositoryError("altered", changed[0], "it is not what the sealed boot system makes: don't start from it")
 
 
