@@ -11,6 +11,7 @@ import pytest
 from ordnung.controllers import Client, ControllerError, LostAnswerError, Outcome, RedfishControllers
 from ordnung.standins import makers as m
 from ordnung.standins.faults import Fault
+from ordnung.standins.scenario import PLACES, demo_hardware
 from tests.simulation.lines import controller_of
 
 NOW = datetime.datetime(2026, 11, 23, tzinfo=datetime.UTC)
@@ -128,6 +129,18 @@ async def test_a_controller_that_restarts_is_away_and_comes_back(face):
     face.device.away_until = 0.0
     async with face.open() as controller:
         assert (await controller.marker()).controller != before.controller
+
+
+async def test_a_partition_is_set_up_and_told_as_blank(face):
+    place = next(place for place in PLACES if place.name == "watch-07")
+    face.device.parts += demo_hardware(face.device.now, [place])[0].parts[-3:]
+    async with face.open() as controller:
+        before = (await controller.read(lambda: NOW)).component("store-drivers")
+        assert before.state == "damaged" and before.can_set_up
+        taken = await controller.set_up("store-drivers")
+        assert not taken.finished and taken.task
+        with pytest.raises(ControllerError, match="nic-1 is not among its service partitions"):
+            await controller.set_up("nic-1")
 
 
 async def test_a_bank_is_chosen_by_what_it_holds_and_told_as_waiting(face):

@@ -12,7 +12,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from ordnung.controllers import ControllerError, Endpoint
-from ordnung.controllers.survey import read_server
+from ordnung.controllers.survey import _partition, read_server
 from ordnung.core.merge import merge_host_report
 from ordnung.demo.reports import write_reports
 from ordnung.formats.host_report import parse_host_report
@@ -55,7 +55,7 @@ def known(part, device) -> dict:
         "version": version,
         "waiting": part.waiting if listed else None,
         "software_id": part.software_id if listed or part.kind == "store" else None,
-        "updateable": part.kind == "controller" if old else part.kind != "store",
+        "updateable": part.kind == "controller" if old else True,
         "pci": None if plain or part.kind not in ("raid", "nic") else part.pci,
     }
     banks = [v for v in (part.version, part.spare) if v] if listed else [version] if version else []
@@ -127,7 +127,18 @@ def test_partitions_of_a_flash_store_are_components():
     for name, states in (("watch-03", [None] * 3), ("watch-05", ["blank"] * 3), ("watch-07", [None, "damaged", None])):
         stores = [c for c in read(story(name)).components if c.kind == "store"]
         assert [c.state for c in stores] == states, name
-        assert all((c.version is None) == (c.state is not None) for c in stores)
+        assert all((c.version is None) == (c.state is not None) == c.is_empty for c in stores)
+        assert all(c.can_set_up for c in stores)
+
+
+def test_a_partition_that_is_switched_off_is_no_damaged_one():
+    body = {"Id": "diag", "Version": "5.1", "Status": {"State": "Disabled", "Health": "OK"}}
+    assert _partition(body).state is None
+
+
+def test_the_state_of_a_service_partition_is_that_of_no_array():
+    facts = read(story("watch-07")).facts
+    assert facts.arrays_broken == () and [name for name, _ in facts.volumes] == ["Volume 1"]
 
 
 def test_what_the_controller_does_not_see_is_not_told():

@@ -46,6 +46,9 @@ def judged(part: Component, rules=(), stranded=None, products=(BIOS,)):
         (component("b", "bios", "1.0"), (), Verdict.EXPOSED),
         (component("b", "bios", "1.1"), (), Verdict.BEHIND),
         (component("b", "bios", "1.1", "1.1"), (), Verdict.BEHIND),
+        (component("b", "bios", None, state="blank"), (), Verdict.BEHIND),
+        (component("b", "bios", None, state="damaged"), (Rule(do="hold"),), Verdict.HELD),
+        (component("b", "else", None, state="blank"), (), Verdict.UNLISTED),
         (component("b", "bios", "1.05"), (Rule(do="pin", version="1.1"),), Verdict.AHEAD),
     ],
 )
@@ -61,6 +64,13 @@ def test_distance_age_fixes_and_importance():
     found = judged(component("b", "bios", "1.0"))
     assert (found.behind, found.since, found.fixes) == (2, datetime.date(2025, 1, 1), ("SA-1",))
     assert (found.missed_importance, found.route) == ("security", True)
+
+
+def test_an_empty_partition_is_off_and_counts_neither_releases_nor_advisories():
+    found = judged(component("b", "bios", None, state="damaged"))
+    assert (found.behind, found.fixes, found.missed_importance, found.score) == (None, (), None, None)
+    assert (found.target, found.route) == ("1.2", True)
+    assert judged(component("b", "bios", None, state="blank"), stranded={"b": "why"}).verdict is Verdict.STRANDED
 
 
 def test_a_waiting_component_is_measured_by_what_runs_and_not_at_all_where_that_has_no_order():

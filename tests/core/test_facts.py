@@ -119,6 +119,10 @@ IMAGE = PlannedWrite(
     write=Write(slot="psu-1", product="p", source="1", to="2", seconds=1),
     payload=NamedPayload(sha256="a", size=1000, maker="M", catalog="c", issue="i"),
 )
+BROKEN = Component(slot="store-1", kind="store", name="diag", version=None, state="damaged")
+SET_UP_ANEW = PlannedWrite(
+    write=Write(slot="store-1", product="p", source="damaged", to="set up anew", seconds=1), payload=None, sets_up=True
+)
 SUPPLY = Component(slot="psu-1", kind="power", name="800", version="1", part="A")
 OTHER = dataclasses.replace(SUPPLY, slot="psu-2", part="B")
 
@@ -159,6 +163,8 @@ OTHER = dataclasses.replace(SUPPLY, slot="psu-2", part="B")
         ("reading", "note", {"reading_hours": 24.0, "read_at": NOW - 2 * DAY}, {"reading_hours": 24.0, "read_at": NOW - DAY}),
         ("way back", "warn", {"barred": ("bios can't go back",)}, {"barred": ()}),
         ("hands", "warn", {"hands": ("after bios 3: press F",)}, {"hands": ()}),
+        ("partition", "warn", {"components": (BROKEN,), "write": SET_UP_ANEW},
+         {"components": (dataclasses.replace(BROKEN, state="blank"),), "write": SET_UP_ANEW}),
         ("failed before", "warn", {"failed_before": ("bios 3 failed 2 times",)}, {}),
     ],
 )  # fmt: skip

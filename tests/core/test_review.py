@@ -49,3 +49,12 @@ def test_what_is_level_costs_nothing():
 def test_a_floor_above_what_is_there_bars_the_way_back(floor, barred):
     told = cost("1.0", release("0.9"), release("1.0"), release("1.1", floor_after=floor))
     assert tuple(line.casefold() for line in told.barred) == tuple(line.casefold() for line in barred)
+
+
+@pytest.mark.parametrize(("state", "lost"), [("damaged", 1), ("blank", 0)])
+def test_what_a_damaged_partition_may_still_hold_counts_as_lost(state, lost):
+    part = component("d", "diag", None, state=state, can_set_up=True)
+    catalog = catalogs(product("diag", release("5.4"), kind="store"))
+    server = Server(name="s", model="one", components=(part,))
+    told = cost_of(fold_fleet(assess_fleet([server], catalog, FIXED_RULES, DAY))).barred
+    assert len([line for line in told if "lost when it is set up anew" in line]) == lost

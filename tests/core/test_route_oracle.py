@@ -48,6 +48,9 @@ def houses(draw) -> tuple[list[Product], list[Component]]:
     parts = []
     for n in range(draw(st.integers(1, 3))):
         of = draw(st.sampled_from(products))
+        if draw(st.integers(0, 5)) == 0:  # a service partition with nothing on it (N4.8)
+            parts.append(component(f"slot-{n}", of.id, None, state="blank", can_set_up=True))
+            continue
         version = draw(st.sampled_from([r.version for r in of.releases]))
         waiting = draw(st.sampled_from([None, None, *(r.version for r in of.releases)]))
         parts.append(component(f"slot-{n}", of.id, version, waiting))
@@ -82,7 +85,7 @@ class Oracle:
                 if self.of[other].id == need.product:
                     if need.at_least and active < int(need.at_least):
                         return False
-                    if need.below and active >= int(need.below):
+                    if need.below and (not active or active >= int(need.below)):
                         return False
         return True
 

@@ -281,3 +281,40 @@ def test_what_a_field_kit_did_is_carried_home(page, demo, tmp_path):
     expect(page.get_by_role("region", name="Record of a run")).to_contain_text("9.9")
     page.get_by_label("journal.jsonl of a field kit").set_input_files(tmp_path / "journal.jsonl")
     expect(page.get_by_text("is on record already")).to_be_visible()
+
+
+def follow_the_folder(api: Api) -> None:
+    """The packages that Pellam sends, since it publishes no catalog, become part of the baseline."""
+    api.post("catalog-sources/fetch")
+    api.wait_for_work()
+    held = api.get("baseline")["revision"]
+    issue = next(issue for issue in api.get("baseline")["issues"] if issue["maker"] == "Pellam")
+    own = {"model": "", "maker": "Pellam", "catalog": issue["catalog"], "issue": issue["issue"]}
+    follows = [one for one in held["follows"] if one["maker"]]
+    told = {"rules": held["rules"], "follows": [*follows, own], "note": "Pellam too", "basis": held["number"]}
+    api.post("baseline/revisions", told)
+
+
+def test_a_blank_flash_store_and_a_damaged_partition_are_put_right(page, demo):
+    """watch-05's store came blank as a spare part, a partition of watch-07 is damaged: set up anew, then filled."""
+    api = Api(demo.web, demo.password)
+    follow_the_folder(api)
+    pack(api, ["watch-05", "watch-07"])
+    sign_in(page, demo, "/floor?servers=watch-07")
+    panel = page.get_by_role("complementary", name="Floor: details")
+    expect(panel).to_contain_text("a run sets it up anew and fills it; what it still holds is lost then")
+    run = api.post("runs", {"servers": ["watch-05", "watch-07"]})
+    page.goto(f"{demo.web}/run-sheet/{run['id']}?side=checks")
+    expect(page.get_by_text("whatever could still be read of it is lost")).to_be_visible()
+    check_axe(page, "light")
+    page.get_by_role("button", name="Start: update 2 servers now").click()
+    page.get_by_role("link", name="Open its record").click(timeout=LONG)
+    expect(page.get_by_text("All 2 servers are level with the baseline.")).to_be_visible()
+    record = page.get_by_role("region", name="Record of a run")
+    for told in ("store-diag blank → 5.4", "store-tools blank → 2.0", "store-drivers damaged → 2026.1"):
+        expect(record).to_contain_text(told)
+    expect(record.get_by_text("as it was")).to_have_count(2)
+    versions = read_log(demo.control, "watch-05")["versions"]
+    assert (versions["store-diag"], versions["store-drivers"], versions["store-tools"]) == ("5.4", "2026.1", "2.0")
+    acts = [entry for entry in read_log(demo.control, "watch-07")["log"] if entry["what"] == "set up"]
+    assert [entry["slots"] for entry in acts] == [["store-drivers"]], "nothing but the damaged one was set up"

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from ordnung.engine.bank_steps import WAY
+from ordnung.engine.direct_steps import SWITCH
 from ordnung.engine.entries import WriteIntent
 from ordnung.engine.world import Patience
 from ordnung.standins.faults import Fault
@@ -54,7 +54,7 @@ async def test_a_component_goes_back_by_its_other_bank_and_nothing_is_written(ho
         "bank chosen", "reset", "activated",
     ]  # fmt: skip
     (intent,) = of(house, "2", WriteIntent)
-    assert intent.way == WAY and intent.planned.bank and intent.planned.payload is None
+    assert intent.way == SWITCH and intent.planned.bank and intent.planned.payload is None
 
 
 async def test_and_forward_again_by_a_way_back_of_the_way_back(house):

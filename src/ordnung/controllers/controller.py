@@ -10,7 +10,7 @@ from contextlib import AbstractAsyncContextManager, asynccontextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
-from ordnung.controllers import banks, reset, survey, tasks, update
+from ordnung.controllers import banks, partitions, reset, survey, tasks, update
 from ordnung.controllers.client import Client, Endpoint
 from ordnung.controllers.errors import ControllerError
 from ordnung.controllers.probe import send_probe
@@ -55,6 +55,10 @@ class RedfishController:
     async def choose_bank(self, slot: str, version: str) -> None:
         """Have a component start from the bank that holds a version, with its next reset."""
         await banks.choose_bank(self._session, slot, version)
+
+    async def set_up(self, slot: str) -> Accepted:
+        """Have a service partition set up anew; what is on it is lost."""
+        return await partitions.set_up(self._session, slot)
 
     async def task(self, task: str | None, monitor: str | None) -> TaskView | None:
         """How a piece of work stands, or None when it is forgotten."""

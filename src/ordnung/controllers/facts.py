@@ -35,14 +35,18 @@ async def read_facts(
     began: datetime.datetime,
     user: str,
     certificate: bytes | None,
+    partitions: frozenset[str] = frozenset(),
 ) -> Facts:
     """Read what the services beside the tree tell; one that is missing or barred is left out.
+
+    Args:
+        partitions: paths of what service partitions lie on: no arrays, whose state would bar an update.
 
     Raises:
         ControllerError: the controller can't be used any more.
     """
     licences, account, jobs, volumes, around = await asyncio.gather(
-        _licences(reader, root), _account(reader, root, user), _jobs(reader, root), _volumes(reader, found),
+        _licences(reader, root), _account(reader, root, user), _jobs(reader, root), _volumes(reader, found, partitions),
         read_surroundings(reader, found),
     )  # fmt: skip
     pulls, push = ways_in(service)
@@ -132,9 +136,9 @@ async def _jobs(reader: Reader, root: Json) -> list[str]:
     ]
 
 
-async def _volumes(reader: Reader, found: Found) -> list[Json]:
+async def _volumes(reader: Reader, found: Found, partitions: frozenset[str]) -> list[Json]:
     lists = [await reader.members(link_of(storage.get("Volumes"))) for storage in found.storages]
-    return [volume for volumes in lists for volume in volumes]
+    return [v for volumes in lists for v in volumes if (link_of(v) or "").rstrip("/") not in partitions]
 
 
 def _rebuilding(volume: Json) -> list[str]:

@@ -17,6 +17,7 @@ from ordnung.controllers.answers import Json, as_dict, as_list, as_text, is_true
 from ordnung.controllers.client import Endpoint
 from ordnung.controllers.errors import ControllerError
 from ordnung.controllers.facts import read_facts
+from ordnung.controllers.partitions import volumes_of
 from ordnung.controllers.reader import Reader
 from ordnung.controllers.tree import Fitted, Found, health_of, read_fitted
 from ordnung.core.components import Component, Server
@@ -94,7 +95,7 @@ async def _read(
     claimed = {id(f.fitted) for f in firmware if f.fitted is not None}
     components = [_component(f) for f in firmware]
     components += [_bare_component(part) for part in found.parts if id(part) not in claimed]
-    components += [_partition(entry) for entry in as_entries(partitions)]
+    components += [_partition(entry) for entry in as_entries(partitions) if _is_own(entry, found)]
     system = found.system
     return Server(
         name=name,
@@ -104,7 +105,7 @@ async def _read(
         tag=as_text(system.get("AssetTag")),
         read_at=began,
         components=tuple(_unique(components)),
-        facts=await read_facts(reader, root, service, found, began, endpoint.user, certificate),
+        facts=await read_facts(reader, root, service, found, began, endpoint.user, certificate, related(partitions)),
     )
 
 
@@ -114,6 +115,12 @@ def _is_own(entry: Json, found: Found) -> bool:
         return True
     related = [path for item in as_list(entry.get("RelatedItem")) if (path := link_of(item))]
     return any(found.owns(path) for path in related)
+
+
+def related(entries: object) -> frozenset[str]:
+    """The paths of everything that entries of an inventory say they are on."""
+    items = [item for entry in as_entries(entries) for item in as_list(entry.get("RelatedItem"))]
+    return frozenset(path.rstrip("/") for item in items if (path := link_of(item)))
 
 
 def as_entries(found: object) -> list[Json]:
@@ -238,7 +245,7 @@ def _partition(entry: Json) -> Component:
     """A service partition of the server's own flash store (N1.9)."""
     status = as_dict(entry.get("Status"))
     version = as_text(entry.get("Version"))
-    broken = status.get("State") in ("UnavailableOffline", "Disabled") or status.get("Health") == "Critical"
+    broken = status.get("State") == "UnavailableOffline" or status.get("Health") == "Critical"
     state = "damaged" if broken else "blank" if version is None else None
     return Component(
         slot=as_text(entry.get("Id"), MAX_SLOT) or "",
@@ -249,6 +256,7 @@ def _partition(entry: Json) -> Component:
         updateable=is_true(entry.get("Updateable")),
         health=health_of(entry),
         state=state,
+        can_set_up=len(volumes_of(entry)) == 1,
     )
 
 

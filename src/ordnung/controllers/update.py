@@ -16,7 +16,7 @@ from ordnung.controllers.types import Accepted, Reach
 
 async def read_reach(session: Session) -> Reach:
     """What this controller can do, by reading its update service."""
-    service = await _service(session)
+    service = await read_service(session)
     action = as_dict(as_dict(service.get("Actions")).get("#UpdateService.SimpleUpdate"))
     protocols = action.get("TransferProtocol@Redfish.AllowableValues")
     pulls = [as_text(name) for name in protocols] if isinstance(protocols, list) else []
@@ -29,18 +29,27 @@ async def read_reach(session: Session) -> Reach:
     )
 
 
-async def _service(session: Session) -> Json:
+async def read_service(session: Session) -> Json:
+    """The update service; empty where there is none."""
     root = await session.get(ROOT)
     return await session.find(link_of(root.get("UpdateService"))) or {}
 
 
-async def target_of(session: Session, slot: str) -> str:
-    """The inventory member that stands for a slot. Raises ControllerError when it is gone."""
-    service = await _service(session)
-    for body in await session.members(link_of(service.get("FirmwareInventory"))):
+async def find_member(session: Session, collection: str | None, slot: str) -> Json | None:
+    """The member of a collection that stands for a slot, by its Id or the end of its path; None: there is none."""
+    for body in await session.members(collection):
         path = link_of(body)
         if path is not None and (as_text(body.get("Id")) == slot or path.rstrip("/").rsplit("/", 1)[-1] == slot):
-            return path
+            return body
+    return None
+
+
+async def target_of(session: Session, slot: str) -> str:
+    """The inventory member that stands for a slot. Raises ControllerError when it is gone."""
+    service = await read_service(session)
+    for inventory in ("FirmwareInventory", "SoftwareInventory"):
+        if (found := await find_member(session, link_of(service.get(inventory)), slot)) is not None:
+            return link_of(found) or ""
     raise ControllerError(session.endpoint.name, "said no", f"{slot} is not in its inventory any more")
 
 

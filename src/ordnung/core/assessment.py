@@ -84,7 +84,19 @@ def reassess(
 def _state_key(server: Server) -> tuple[object, ...]:
     """Everything of a server that drift and route depend on."""
     parts = tuple(
-        (c.slot, c.kind, c.software_id, c.version, c.waiting, c.updateable, c.pci, c.part, c.banks)
+        (
+            c.slot,
+            c.kind,
+            c.software_id,
+            c.version,
+            c.waiting,
+            c.updateable,
+            c.pci,
+            c.part,
+            c.banks,
+            c.state,
+            c.can_set_up,
+        )
         for c in server.components
     )
     return (server.model, parts)

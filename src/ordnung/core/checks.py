@@ -279,6 +279,17 @@ def _way_back(s: Situation) -> _Said:
     )
 
 
+def _partition(s: Situation) -> _Said:
+    """A blank one has nothing to lose; of a damaged one nobody can tell what could still be read."""
+    if s.write is None or not s.write.sets_up:
+        return None
+    part = s.server.component(s.write.write.slot)
+    if part is None or part.state != "damaged":
+        return None
+    seen = f"{part.name} is damaged: it is set up anew, and whatever could still be read of it is lost"
+    return Severity.WARN, seen, "Copy from it what you need first, or take it out."
+
+
 def _failed(s: Situation) -> _Said:
     if not s.outside.failed_before:
         return None
@@ -306,6 +317,7 @@ CHECKS: tuple[Check, ...] = (
     Check(id="licence", may_override=False, look=_licence),
     Check(id="certificate", may_override=True, look=_certificate),
     Check(id="way back", may_override=True, look=_way_back),
+    Check(id="partition", may_override=True, look=_partition),
     Check(id="failed before", may_override=True, look=_failed),
     Check(id="hands", may_override=True, look=_hands),
     Check(id="job", may_override=False, look=_job),

@@ -8,6 +8,8 @@ from dataclasses import dataclass
 from ordnung.core.facts import Facts
 
 KINDS = ("bios", "controller", "raid", "nic", "drive", "power", "backplane", "logic", "store", "other")
+EMPTY = ("blank", "damaged")
+"""States of a service partition that has to be set up anew before it can be filled (N4.8)."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -40,8 +42,20 @@ class Component:
     health: str | None = None
     state: str | None = None
     """Of a service partition that is not ready: ``blank`` or ``damaged``."""
+    can_set_up: bool = False
+    """Of a service partition: whether its controller names the one volume that it lies on, to be set up anew."""
     reported: str | None = None
     """The version as the host report has it, where it differs from the controller's word."""
+
+    @property
+    def is_empty(self) -> bool:
+        """Whether it is a service partition with nothing on it that could be used: set up anew, it can be filled."""
+        return self.version is None and self.state in EMPTY
+
+    @property
+    def standing(self) -> str:
+        """Where it stands, for people: its version, or what a partition with nothing on it is; empty when unread."""
+        return (self.state if self.is_empty else self.version) or ""
 
     @property
     def has_waiting(self) -> bool:

@@ -62,6 +62,8 @@ class Columns:
     installed: Ints
     target: Ints
     offset: Ints
+    empty: NDArray[np.bool_]
+    """Service partitions with nothing on them: below every release, and exposed to nothing."""
     security: Ints
     """Prefix sums of security releases over the concatenated release lists of all products."""
 
@@ -74,8 +76,10 @@ class Judged:
     behind: Ints
 
 
-_FLAGS = 9
-_UNREAD, _LISTED, _HELD, _PENDING, _ORDERED, _STRANDED, _EQUAL, _ABOVE, _EXPOSED = (1 << n for n in range(_FLAGS))
+_FLAGS = 10
+_UNREAD, _LISTED, _HELD, _PENDING, _ORDERED, _STRANDED, _EMPTY, _EQUAL, _ABOVE, _EXPOSED = (
+    1 << n for n in range(_FLAGS)
+)
 
 
 def _first_that_holds(flags: int) -> Verdict:
@@ -83,7 +87,8 @@ def _first_that_holds(flags: int) -> Verdict:
     choices = (
         (flags & _UNREAD, Verdict.UNREAD), (not flags & _LISTED, Verdict.UNLISTED), (flags & _HELD, Verdict.HELD),
         (flags & _PENDING, Verdict.PENDING), (not flags & _ORDERED, Verdict.UNORDERED), (flags & _EQUAL, Verdict.LEVEL),
-        (flags & _ABOVE, Verdict.AHEAD), (flags & _STRANDED, Verdict.STRANDED), (flags & _EXPOSED, Verdict.EXPOSED),
+        (flags & _ABOVE, Verdict.AHEAD), (flags & _STRANDED, Verdict.STRANDED), (flags & _EMPTY, Verdict.BEHIND),
+        (flags & _EXPOSED, Verdict.EXPOSED),
     )  # fmt: skip
     return next((verdict for holds, verdict in choices if holds), Verdict.BEHIND)
 
@@ -98,7 +103,7 @@ def judge(columns: Columns) -> Judged:
     high = (columns.target + 1) >> 1
     missed = columns.security.take(columns.offset + high) > columns.security.take(columns.offset + low)
     flags = columns.unread.astype(np.uint16)
-    held = (columns.listed, columns.held, columns.pending, columns.ordered, columns.stranded)
+    held = (columns.listed, columns.held, columns.pending, columns.ordered, columns.stranded, columns.empty)
     compared = (columns.installed == columns.target, columns.installed > columns.target, missed)
     for place, column in enumerate((*held, *compared), start=1):
         flags |= np.left_shift(column.view(np.uint8), place, dtype=np.uint16)
@@ -142,8 +147,8 @@ def build_columns(positions: Sequence[Position], stranded: Sequence[bool]) -> Co
     """Columns for ``judge`` from located components; ``stranded`` says which have no route."""
     ranks = Ranks()
     rows = [_row(ranks, position) for position in positions]
-    table = np.array(rows, dtype=np.int32).reshape(len(rows), 8)
-    flags = table[:, :5].astype(bool)
+    table = np.array(rows, dtype=np.int32).reshape(len(rows), 9)
+    flags = table[:, :6].astype(bool)
     return Columns(
         unread=flags[:, 0],
         listed=flags[:, 1],
@@ -151,28 +156,33 @@ def build_columns(positions: Sequence[Position], stranded: Sequence[bool]) -> Co
         pending=flags[:, 3],
         ordered=flags[:, 4],
         stranded=np.array(stranded, dtype=bool),
-        installed=table[:, 5],
-        target=table[:, 6],
-        offset=table[:, 7],
+        empty=flags[:, 5],
+        installed=table[:, 6],
+        target=table[:, 7],
+        offset=table[:, 8],
         security=np.array(ranks.security, dtype=np.int32),
     )
 
 
 def _row(ranks: Ranks, position: Position) -> tuple[int, ...]:
     component, product, target = position.component, position.product, position.target
-    unread = component.version is None or not component.version.strip()
+    empty = component.is_empty
+    unread = not empty and (component.version is None or not component.version.strip())
     pending = _is_pending(position)
     if product is None or target is None or unread or target.version is None:
         held = target is not None and target.held
-        return (unread, product is not None, held, pending, False, 0, 0, 0)
+        return (unread, product is not None, held, pending, False, empty, 0, 0, 0)
     number = ranks.product(product)
+    if empty:
+        want = ranks.rank(number, product, target.version)
+        return (False, True, target.held, False, want is not None, True, 0, want or 0, ranks.offsets[number])
     have = ranks.rank(number, product, component.version or "")
     want = ranks.rank(number, product, target.version)
     if have is None or want is None:
         same = (component.version or "").strip() == target.version.strip()
-        return (unread, True, target.held, pending, same, 0, 0, ranks.offsets[number])
+        return (unread, True, target.held, pending, same, False, 0, 0, ranks.offsets[number])
     have = _separate(product, component.version or "", target.version, have, want)
-    return (unread, True, target.held, pending, True, have, want, ranks.offsets[number])
+    return (unread, True, target.held, pending, True, False, have, want, ranks.offsets[number])
 
 
 def _separate(product: Product, version: str, target: str, have: int, want: int) -> int:
@@ -217,7 +227,8 @@ class Drift:
 def describe(position: Position, verdict: Verdict, behind: int, stranded: str | None) -> Drift:
     """Everything the person is told of one component beyond its verdict."""
     component, product, target = position.component, position.product, position.target
-    distance = verdict not in (Verdict.UNREAD, Verdict.UNLISTED, Verdict.HELD, Verdict.UNORDERED)
+    counted = verdict not in (Verdict.UNREAD, Verdict.UNLISTED, Verdict.HELD, Verdict.UNORDERED)
+    distance = counted and not component.is_empty
     if verdict is Verdict.PENDING:
         # It is measured by its active version, where that can be ordered (D8).
         distance = product is not None and product.key(component.version or "") is not None
@@ -272,6 +283,7 @@ def signature(model: str, positions: Sequence[Position]) -> tuple[object, ...]:
             p.product.id if p.product else "",
             p.component.version or "",
             p.component.waiting or "",
+            (p.component.state or "", p.component.can_set_up),
             f"{i.maker} {i.catalog} {i.issue}" if (i := p.match.issue) else "",
             (p.target.version or "-") if p.target else "",
             p.target.rule if p.target and p.target.rule is not None else -1,

@@ -51,7 +51,7 @@ def list_steps(folds: Sequence[Fold]) -> tuple[Step, ...]:
         for position, drift in zip(standing.positions, standing.drift, strict=True):
             way = stops.get(position.component.slot)
             if way and position.product is not None:
-                key = (position.product.id, position.component.version or "", way[-1], tuple(way[:-1]))
+                key = (position.product.id, position.component.standing, way[-1], tuple(way[:-1]))
                 places = found.setdefault(key, (position, drift, []))[2]
                 places += [(name, position.component.slot) for name in fold.names]
     steps = [_step(key, *value) for key, value in found.items()]
@@ -113,12 +113,14 @@ def _seconds(standing: Standing) -> float:
 
 
 def _barred(standing: Standing) -> Iterator[str]:
-    """Writes of a release with a floor above the version that is there now."""
+    """Writes of a release with a floor above the version that is there now, and partitions that are damaged."""
     by_slot = {position.component.slot: position for position in standing.positions}
     for write in standing.route.writes:
         position = by_slot[write.slot]
         product = position.product
         release = product.find(write.to) if product else None
+        if product is not None and position.component.is_empty and write.source == "damaged":
+            yield f"{product.name}: what a damaged one still holds is lost when it is set up anew"
         if product is not None and release is not None and release.floor_after is not None:
             low, floor = product.key(position.component.version or ""), product.key(release.floor_after)
             if low is not None and floor is not None and low < floor:

@@ -97,6 +97,8 @@ def _by_slot(positions: Iterable[Position]) -> list[tuple[str, Position]]:
 def _fit_up(position: Position) -> Fitted:
     component, product, target = position.component, position.product, position.target
     target_version = target.version if target and not target.held else None
+    if product is not None and target_version is not None and component.is_empty:
+        return Fitted(component, product, target_version, movable=product.key(target_version) is not None)
     if product is None or component.version is None or target_version is None:
         return Fitted(component, product, held=_held_by(target))
     key, goal = product.key(component.version), product.key(target_version)
@@ -122,7 +124,9 @@ def _bar(position: Position) -> str | None:
         return None
     if is_at_least(product.scheme, component.version or "", fitted.target, product.listed):
         return None
-    if component.updateable is False:
+    if component.is_empty and not component.can_set_up:
+        return f"{component.name} is {component.state}, and its controller does not let it be set up"
+    if component.updateable is False and not component.is_empty:
         return f"{component.name} says that it can't be updated"
     if product.find(fitted.target) is None:
         return f"the catalog lacks {product.name} {fitted.target}"

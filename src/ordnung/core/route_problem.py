@@ -177,6 +177,7 @@ def _group(fitted: Sequence[Fitted]) -> list[list[Fitted]]:
         key = (
             item.product.id if item.product else None,
             item.component.version,
+            item.component.state if item.component.is_empty else None,
             item.component.waiting,
             item.target,
             item.movable,
@@ -189,7 +190,7 @@ def _group(fitted: Sequence[Fitted]) -> list[list[Fitted]]:
 
 def _build_part(group: list[Fitted], downwards: bool) -> Part:
     first, product = group[0], group[0].product
-    version = first.component.version or ""
+    version = first.component.standing
     points = [Point(version, product.find(version) if product else None)]
     if product is not None and first.movable:
         points += _candidates(product, first, downwards)
@@ -204,7 +205,12 @@ def _build_part(group: list[Fitted], downwards: bool) -> Part:
         movable=first.movable,
         has_goal=first.movable and first.target is not None,
         goals=_goals(points, product, first.target, downwards),
-        follows=[_follows(points, at, product, first.movable, downwards) for at in range(len(points))],
+        follows=[
+            _fills(points)
+            if at == 0 and first.movable and first.component.is_empty
+            else _follows(points, at, product, first.movable, downwards)
+            for at in range(len(points))
+        ],
         floors=[_floor_mask(point, points, product) for point in points],
         conditions=[],
         held=first.held,
@@ -227,6 +233,8 @@ def _candidates(product: Product, fitted: Fitted, downwards: bool) -> list[Point
     active = product.key(component.version or "")
     stands = [active, product.key(component.waiting)] if component.waiting else [active]
     starts = [key for key in stands if key is not None]
+    if goal is not None and component.is_empty:
+        return [Point(r.version, r) for r in product.ordered if (key := product.key(r.version)) and key <= goal]
     if goal is None or not starts:
         return []
     low, high = (goal, max(starts)) if downwards else (min(starts), goal)
@@ -274,6 +282,11 @@ def _follows(points: list[Point], at: int, product: Product | None, movable: boo
         and (key < have if downwards else key > have)
         and _direct(point.release, points[at].version, product)
     )
+
+
+def _fills(points: list[Point]) -> tuple[int, ...]:
+    """The points that may be written to a partition with nothing on it: those that follow on nothing (N4.8)."""
+    return tuple(at for at, point in enumerate(points) if point.release and point.release.direct_from is None)
 
 
 def _direct(release: Release, over: str, product: Product) -> bool:

@@ -39,6 +39,7 @@ class PlannedWrite:
     ``hands_before`` and ``hands_after``: what a person does at the server for it, as the catalog says (P3).
     ``ahead``: it waits for its reset and bears company, so that it may be written before the window (T8, A26).
     ``bank``: nothing is sent; the component is switched to its bank that holds the version (N7.4).
+    ``sets_up``: nothing is sent; a partition that is blank or damaged is set up anew, to be filled next (N4.8).
     ``announces``: what it changes around the versions, as its release says: no surprise in the check after.
     """
 
@@ -48,13 +49,21 @@ class PlannedWrite:
     hands_after: str = ""
     announces: tuple[str, ...] = ()
     bank: bool = False
+    sets_up: bool = False
     ahead: bool = False
+
+    @property
+    def needs_payload(self) -> bool:
+        """Whether bytes are sent for it."""
+        return not (self.bank or self.sets_up)
 
     @property
     def brings(self) -> str:
         """What it brings, by its checksum or as a bank; empty where the catalog names no file for it."""
         if self.bank:
             return f"bank {self.write.to}"
+        if self.sets_up:
+            return SET_UP
         return self.payload.sha256 if self.payload is not None else ""
 
 
@@ -75,6 +84,9 @@ class PlannedRound:
 
 SWITCH_S = 5.0
 """How long it takes to choose a bank."""
+SET_UP = "set up anew"
+SET_UP_S = 30.0
+"""How long it takes to set up a partition anew, as far as is known beforehand."""
 
 
 def name_payloads(
@@ -88,16 +100,24 @@ def name_payloads(
     by_slot = {position.component.slot: position for position in positions}
     return tuple(
         PlannedRound(
-            writes=tuple(
-                _switched(w) if by_bank and _is_in_bank(w, by_slot.get(w.slot)) else _planned(w, by_slot.get(w.slot))
-                for w in step.writes
-            ),
+            writes=tuple(planned for w in step.writes for planned in _lay_out(w, by_slot.get(w.slot), by_bank=by_bank)),
             reset=step.reset,
             reset_seconds=step.reset_seconds,
             activates=step.activates,
         )
         for step in rounds
     )
+
+
+def _lay_out(write: Write, position: Position | None, *, by_bank: bool) -> tuple[PlannedWrite, ...]:
+    """What one write of a route comes to: itself, the switch of a bank, or a partition set up anew and filled."""
+    if by_bank and _is_in_bank(write, position):
+        return (_switched(write),)
+    filled = _planned(write, position)
+    if position is None or not position.component.is_empty or write.source != position.component.state:
+        return (filled,)
+    empty = dataclasses.replace(write, to=SET_UP, seconds=SET_UP_S)
+    return (PlannedWrite(write=empty, payload=None, sets_up=True), filled)
 
 
 def _is_in_bank(write: Write, position: Position | None) -> bool:

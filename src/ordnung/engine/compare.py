@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Set
 
 from ordnung.core.baseline import Position
-from ordnung.core.components import Component, Server
+from ordnung.core.components import EMPTY, Component, Server
 from ordnung.core.versions import is_equal
 
 
@@ -19,6 +19,12 @@ def is_same(position: Position, seen: str | None, version: str) -> bool:
     return is_equal(product.scheme, seen, version, product.listed)
 
 
+def stands_at(position: Position, source: str) -> bool:
+    """Whether a component is where a write was planned from: at that version, or with nothing on it as planned."""
+    component = position.component
+    return source in EMPTY if component.is_empty else is_same(position, component.version, source)
+
+
 def find_position(positions: Iterable[Position], slot: str) -> Position | None:
     """The position of a slot, or None when the component is gone."""
     return next((p for p in positions if p.component.slot == slot), None)
@@ -30,6 +36,12 @@ def holds(positions: Iterable[Position], slot: str, version: str) -> bool:
     return position is not None and any(
         is_same(position, seen, version) for seen in (position.component.version, position.component.waiting)
     )
+
+
+def is_set_up(positions: Iterable[Position], slot: str, source: str) -> bool:
+    """Whether a reading shows that a damaged partition was set up: it is blank now. A blank one does not show it."""
+    position = find_position(positions, slot)
+    return position is not None and source == "damaged" and position.component.state == "blank"
 
 
 def lacking(positions: Iterable[Position], promised: Iterable[tuple[str, str]]) -> list[str]:

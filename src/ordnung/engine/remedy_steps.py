@@ -59,13 +59,13 @@ def find_remedies(state: TapeState, trouble: Troubled) -> tuple[Remedy, ...]:
 
 
 def _applies(remedy: Remedy, state: TapeState, trouble: Troubled) -> bool:
-    if state.puts_back:
+    if state.puts_back or state.before is None:
         return False
     match remedy:
         case Remedy.ALONE:
             return bool(trouble.slot) and state.current is not None and len(state.current.writes) > 1
         case Remedy.PUT_BACK:
-            return bool(state.changed)
+            return any(part.slot in state.changed and part.version for part in state.before.components)
         case Remedy.BETWEEN:
             return bool(trouble.slot) and bool(trouble.facts.get("to"))
         case Remedy.RESTART_FIRST:

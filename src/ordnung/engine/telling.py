@@ -228,7 +228,7 @@ _ANSWERS = {
 
 
 def _tell_plan(value: Plan) -> str:
-    writes = sum(len(step.writes) for step in value.rounds)
+    writes = sum(not planned.sets_up for step in value.rounds for planned in step.writes)
     return f"planned {writes} writes in {len(value.rounds)} rounds" if value.rounds else "nothing to do"
 
 
@@ -237,6 +237,8 @@ def _tell_write(value: WriteIntent | WriteSent | WriteUnsent | WriteDone | Write
         case WriteIntent():
             write, payload = value.planned.write, value.planned.payload
             bytes_told = f", {payload.sha256[:12]}… of {payload.maker} {payload.issue}" if payload else ""
+            if value.planned.sets_up:
+                return f"will set up {write.slot} anew, which is {write.source}"
             settled = f", identified by {value.settled_by}" if value.settled_by else ""
             return f"will {value.way} {write.slot} {write.source} → {write.to}{bytes_told}{settled}"
         case WriteSent():

@@ -11,8 +11,8 @@ from ordnung.core.baseline import Position
 from ordnung.core.checks import Before, Situation
 from ordnung.core.components import Server
 from ordnung.core.sheet import NamedPayload, PlannedWrite
-from ordnung.engine.bank_steps import switch_bank
-from ordnung.engine.compare import find_position, find_surprises, holds, is_same
+from ordnung.engine.compare import find_position, find_surprises, holds, is_set_up, stands_at
+from ordnung.engine.direct_steps import set_up, switch_bank
 from ordnung.engine.entries import (
     Evidence,
     Read,
@@ -43,6 +43,9 @@ async def write(hand: Hand) -> None:
         raise StepFailedError(Reason.NOT_ARRIVED, slot=slot, tries=MAX_SENDS)
     if planned.bank:
         await switch_bank(hand, planned)
+        return
+    if planned.sets_up:
+        await set_up(hand, planned)
         return
     if planned.payload is None:
         raise StepFailedError(Reason.NOT_NAMED, slot=slot, to=planned.write.to)
@@ -147,7 +150,7 @@ async def _refuse_wrong(hand: Hand, server: Server, planned: PlannedWrite, ready
     settled = settle_identity(ready.package, payload, position.product, write.to, position.component)
     if not isinstance(settled, SettledBy):
         raise StepFailedError(Reason.FOREIGN_PAYLOAD, slot=write.slot, why=settled)
-    if not is_same(position, position.component.version, write.source):
+    if not stands_at(position, write.source):
         version = position.component.version
         raise StepFailedError(Reason.MOVED_ON, slot=write.slot, source=write.source, version=version)
     return settled
@@ -155,7 +158,7 @@ async def _refuse_wrong(hand: Hand, server: Server, planned: PlannedWrite, ready
 
 def _is_changed(position: Position, source: str) -> bool:
     component = position.component
-    return component.has_waiting or not is_same(position, component.version, source)
+    return component.has_waiting or not stands_at(position, source)
 
 
 async def _choose_way(hand: Hand, server: Server, planned: PlannedWrite, reach: Reach) -> str:
@@ -200,7 +203,7 @@ async def find_write(hand: Hand) -> None:
             return
         if look == 1:
             await hand.world.clock.sleep(patience.settle_s)
-    if can_tell or (hand.state.open_write is not None and hand.state.open_write.planned.bank):
+    if can_tell or (hand.state.open_write is not None and not hand.state.open_write.planned.needs_payload):
         facts = {"why": "the device knows no such task and holds no such version"}
         await hand.note(WriteUnsent(reason=Reason.TRANSFER_FAILED, facts={"message": facts["why"]}))
         return
@@ -234,6 +237,8 @@ async def _holds(hand: Hand, controller: Controller) -> bool:
     pending = hand.state.open_write
     assert pending is not None
     positions = await hand.world.baseline.locate(await controller.read(hand.world.clock.now))
+    if pending.planned.sets_up:
+        return is_set_up(positions, pending.planned.write.slot, pending.planned.write.source)
     return holds(positions, pending.planned.write.slot, pending.planned.write.to)
 
 

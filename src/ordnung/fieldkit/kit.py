@@ -155,6 +155,6 @@ class KitBaseline:
 
     def why_not(self, planned: PlannedWrite) -> str:
         """Why a write can't be done here; empty when it can."""
-        if not planned.bank and (planned.payload is None or not self.kit.store.has(planned.payload.sha256)):
+        if planned.needs_payload and (planned.payload is None or not self.kit.store.has(planned.payload.sha256)):
             return f"{planned.write.to} is not in this repository"
         return NEEDS_HANDS if (planned.hands_before or planned.hands_after) and not self.wanted.hands else ""

@@ -70,6 +70,7 @@ def build_component(item: dict[str, Any]) -> Component:
         waiting=item.get("waiting"),
         banks=tuple(item.get("banks") or ()),
         can_switch=item.get("can_switch", False),
+        can_set_up=item.get("can_set_up", False),
         updateable=item.get("updateable"),
         pci=item.get("pci"),
         part=item.get("part"),
@@ -159,6 +160,7 @@ def component_entry(c: Component) -> dict[str, Any]:
     optional = {
         "serial": c.serial, "uuid": c.uuid, "maker": c.maker, "product": c.product, "health": c.health,
         "state": c.state, "reported": c.reported, "can_switch": c.can_switch or None,
+        "can_set_up": c.can_set_up or None,
     }  # fmt: skip
     return entry | {key: value for key, value in optional.items() if value is not None}
 

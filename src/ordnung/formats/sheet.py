@@ -179,6 +179,7 @@ def _write_body(planned: PlannedWrite) -> Body:
         "payload": None if payload is None else dataclasses.asdict(payload),
         **({"announces": list(planned.announces)} if planned.announces else {}),
         **({"bank": True} if planned.bank else {}),
+        **({"sets_up": True} if planned.sets_up else {}),
     }
 
 
@@ -279,6 +280,7 @@ def _read_write(body: Mapping[str, Any]) -> PlannedWrite:
         payload=None if payload is None else NamedPayload(**payload),
         announces=tuple(body.get("announces", ())),
         bank=body.get("bank", False),
+        sets_up=body.get("sets_up", False),
     )
 
 

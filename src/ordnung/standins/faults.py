@@ -23,6 +23,7 @@ FAULTS: dict[str, str] = {
     "task lies": "says done while the version stays old",
     "version late": "the new version shows after `seconds`",
     "write fails": "the component fails while it is written",
+    "set-up fails": "a service partition can't be set up: half way it stops",
     "image refused": "the image is refused",
     "signature refused": "the signature is refused",
     "staging full": "no room for an image",
@@ -80,6 +81,7 @@ QUIRKS: dict[str, str] = {
     "action info": "what an action takes is told by ActionInfo",
     "graceful ignored": "a graceful restart is accepted and does not come to pass",
     "inline members": "power supplies stand inside their collection, without links of their own",
+    "no partition volumes": "it shows service partitions and not what they lie on: none can be set up",
     "zero uuid": "its UUID is nothing but zeros",
 }
 """What the standard allows or real controllers do: no fault, but to be borne. Set by seed or by hand."""

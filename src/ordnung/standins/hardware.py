@@ -24,7 +24,7 @@ from ordnung.formats.pldm import (
     find_record,
     parse_package,
 )
-from ordnung.standins import banks
+from ordnung.standins import banks, partitions
 from ordnung.standins.faults import CHANGING, Fault
 from ordnung.standins.objections import find_objection
 from ordnung.standins.parts import Account, Part, Task
@@ -198,6 +198,9 @@ class Hardware:
 
     def _advance_task(self, task: Task) -> None:
         gone = self.now() - task.phase_since
+        if task.phase == "set up":
+            partitions.advance(self, task, gone)
+            return
         if task.phase == "verify" and gone >= VERIFY_SECONDS:
             task.phase, task.phase_since = "write", task.phase_since + VERIFY_SECONDS
             task.messages.append(("Update.1.0.InstallingOnComponent", [task.version, ", ".join(task.slots)]))
@@ -249,6 +252,7 @@ class Hardware:
                 continue
             old = part.version
             part.version, part.waiting = part.waiting, None
+            part.store = part.store and "ready"
             part.spare = old if part.spare is not None else None
             floor = part.waiting_rules.get("floor_after")
             if floor and (part.floor is None or part.at_least(floor, part.floor)):
@@ -395,6 +399,8 @@ class Hardware:
         if task is None:
             return
         task.state, task.status, task.ended = "Exception", "Critical", self.now()
+        if task.phase == "set up":
+            partitions.cut(self, task)
         if task.phase == "write":
             for slot in task.slots:
                 part = self.part(slot)

@@ -18,6 +18,8 @@ def find_objection(device: Hardware, slot: str, package: Package) -> str | None:
         return f"{slot} can't be updated"
     if device.generation == "oldest" and part.kind != "controller":
         return f"{slot} can't be updated before the controller itself is"
+    if part.store in ("blank", "damaged"):
+        return f"{slot} is {part.store}: it has to be set up before anything can be written to it"
     own = device_descriptors(part.software_id, part.pci)
     record = find_record(package, own)
     if record is None:

@@ -40,7 +40,7 @@ class Part:
     """Fitted, but the controller doesn't see it: only the server's own system does."""
     serial: str = ""
     store: str | None = None
-    """Of a service partition: ``ready``, ``blank`` or ``damaged``."""
+    """Of a service partition: ``ready``, ``blank``, ``damaged``, or ``empty``: set up, and nothing on it yet."""
 
     def at_least(self, version: str, bound: str) -> bool:
         return is_at_least(self.scheme, version, bound, self.listed)

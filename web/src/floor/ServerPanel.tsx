@@ -150,7 +150,9 @@ function PartGroup({ server, parts }: { server: string; parts: Component[] }) {
         </strong>
         <Text size="small">
           <Mono>
-            {versions.map(([v, n]) => `${v ?? "unread"}${versions.length > 1 ? ` ×${n}` : ""}`).join(", ")}
+            {versions
+              .map(([v, n]) => `${v ?? lead.state ?? "unread"}${versions.length > 1 ? ` ×${n}` : ""}`)
+              .join(", ")}
           </Mono>
           {off && lead.target && (
             <Mono>
@@ -162,9 +164,7 @@ function PartGroup({ server, parts }: { server: string; parts: Component[] }) {
         <Text size="note" tone="quiet">
           {tellPart(lead)}
         </Text>
-        {lead.version && lead.kind !== "store" && parts.length === 1 && (
-          <GoBack server={server} slot={lead.slot} />
-        )}
+        {lead.version && parts.length === 1 && <GoBack server={server} slot={lead.slot} />}
       </Block>
       {off && lead.importance && (
         <Box>
@@ -178,8 +178,9 @@ function PartGroup({ server, parts }: { server: string; parts: Component[] }) {
 function tellPart(part: Component): string {
   const second = part.banks.find((v) => v !== part.version && v !== part.waiting);
   const told = [
-    part.state === "blank" && "blank: nothing is on it",
-    part.state === "damaged" && "damaged: it has to be set up anew",
+    part.state === "blank" && "blank: nothing is on it; a run sets it up and fills it",
+    part.state === "damaged" &&
+      "damaged: a run sets it up anew and fills it; what it still holds is lost then",
     part.reported && `the host report says ${part.reported}`,
     part.origin === "host report" && "only the server's own system sees it",
     part.health && part.health !== "OK" && `health ${part.health}`,
@@ -188,11 +189,13 @@ function tellPart(part: Component): string {
       ? ""
       : part.verdict === "held"
         ? `held: ${part.reason}`
-        : part.verdict === "behind" || part.verdict === "exposed"
-          ? `${count(part.behind ?? 0, "release")} behind${part.since ? ` since ${month(part.since)}` : ""}`
-          : part.reason && part.verdict !== "pending"
-            ? `${VERDICTS[part.verdict]}: ${part.reason}`
-            : "",
+        : part.state
+          ? ""
+          : part.verdict === "behind" || part.verdict === "exposed"
+            ? `${count(part.behind ?? 0, "release")} behind${part.since ? ` since ${month(part.since)}` : ""}`
+            : part.reason && part.verdict !== "pending"
+              ? `${VERDICTS[part.verdict]}: ${part.reason}`
+              : "",
     part.fixes.length > 0 && `closes ${part.fixes.join(", ")}`,
     second && `second bank ${second}`,
     part.seen_since &&

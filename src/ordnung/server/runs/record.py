@@ -11,6 +11,7 @@ from typing import Any
 from django.conf import settings
 
 from ordnung.core.assessment import Standing, assess_fleet
+from ordnung.core.components import Component
 from ordnung.core.components import Server as ServerReading
 from ordnung.core.departures import find_departures
 from ordnung.core.history import compare_readings
@@ -44,7 +45,7 @@ from ordnung.server.runs.approvals import approvals_of
 from ordnung.server.runs.derived import load_acts, load_ends, load_tapes
 from ordnung.server.runs.models import Run, RunServer
 from ordnung.server.runs.rows import RunSummaryRow, summary
-from ordnung.server.runs.way_back import way_back_version
+from ordnung.server.runs.way_back import FLOOR, NOTHING_ON_IT, way_back_version
 from ordnung.server.shapes import row_from
 
 LAST_FORECASTS = 20
@@ -249,7 +250,7 @@ def _differences(acts: Sequence[Entry], ends: Sequence[ServerReading], announced
     changes = [
         change
         for change in compare_readings(before, after)
-        if change.what != "health" and not (change.slot in written and change.what in ("version", "waiting"))
+        if change.what != "health" and not (change.slot in written and change.what in ("version", "waiting", "state"))
     ]
     told = [f"{c.name} in {c.slot}: {c.what}, {c.before or 'nothing'} → {c.after or 'nothing'}" for c in changes]
     return [*told, *find_changes_around(before, after, announced)]
@@ -336,10 +337,11 @@ def _done_rows(name: str, done: Sequence[tuple[str, str]], before: ServerReading
         back, barred = None, ""
         if standing is not None and now_at is not None and old is not None:
             passed = [v for s, v in done if s == slot]
-            back, barred = _way_back(standing, slot, old.version, passed, version)
+            back, barred = _way_back(standing, slot, old, passed, version)
+        stood = old.standing if old else ""
         rows.append(
             DoneRow(
-                slot=slot, name=now_at.name if now_at else slot, before=old.version if old else None, after=version,
+                slot=slot, name=now_at.name if now_at else slot, before=stood or None, after=version,
                 back_to=back, barred=barred,
             )
         )  # fmt: skip
@@ -347,13 +349,15 @@ def _done_rows(name: str, done: Sequence[tuple[str, str]], before: ServerReading
 
 
 def _way_back(
-    standing: Standing, slot: str, before: str | None, passed: Sequence[str], version: str
+    standing: Standing, slot: str, before: Component, passed: Sequence[str], version: str
 ) -> tuple[str | None, str]:
     """To what an update can be taken back now, or why it can't."""
-    back = way_back_version(standing, slot, before, passed)
+    if before.is_empty:
+        return None, NOTHING_ON_IT
+    back = way_back_version(standing, slot, before.version, passed)
     component = standing.server.component(slot)
     if back is None:
-        return None, "a floor version bars everything older"
+        return None, FLOOR
     if component is not None and component.version != version:
         return None, f"it is at {component.version} now"
     return back, ""

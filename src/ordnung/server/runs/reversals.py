@@ -35,7 +35,9 @@ def list_reversals(place: RunServer) -> list[Reversal]:
     standing = current_assessment().standings.get(place.server.name)
     if standing is None:
         return []
-    writes = [planned.write for step in parse_rounds(place.rounds) for planned in step.writes]
+    empty = {p.component.slot for p in standing.positions if p.component.is_empty}  # nothing to go back to
+    planned = [p.write for step in parse_rounds(place.rounds) for p in step.writes]
+    writes = [write for write in planned if write.slot not in empty]
     after = dataclasses.replace(
         standing, positions=after_updates(standing.positions, {write.slot: write.to for write in writes})
     )

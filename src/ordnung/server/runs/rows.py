@@ -196,7 +196,7 @@ def summary(run: Run, places: list[RunServer] | None = None) -> RunSummaryRow:
         finished=sum(bool(p.ended) for p in places),
         failed=sum(p.ended == "failed" for p in places),
         asking=sum(is_asking(p) for p in places),
-        updates=sum(len(step["writes"]) for step in rounds),
+        updates=sum(not write.get("sets_up") for step in rounds for write in step["writes"]),
         outages=sum(step["reset"] in ("server reboot", "power cycle") for step in rounds),
         restarts=sum(step["reset"] == "controller restart" for step in rounds),
         proven=all(place.proven for place in places),

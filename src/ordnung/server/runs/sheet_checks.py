@@ -129,7 +129,7 @@ def _outside(place: RunServer, standing: Standing, rounds: Sequence[PlannedRound
         lacking=tuple(
             f"{p.write.slot} {p.write.to}"
             for p in writes
-            if not p.bank and (p.payload is None or not known.store.has(p.payload.sha256))
+            if p.needs_payload and (p.payload is None or not known.store.has(p.payload.sha256))
         ),
         unsettled=tuple(f"{name}: {how}" for name, how in sorted(place.identities.items()) if how.startswith("not")),
         barred=() if place.back else tuple(_barred(place, standing, rounds, known.store)),
@@ -146,6 +146,8 @@ def _barred(place: RunServer, standing: Standing, rounds: Sequence[PlannedRound]
         for planned in step.writes:
             starts.setdefault(planned.write.slot, [planned.write.source]).append(planned.write.to)
     for slot, (start, *passed) in starts.items():
+        if slot in by_slot and by_slot[slot].component.is_empty:
+            continue  # nothing was on it that could be gone back to
         product = by_slot[slot].product if slot in by_slot else None
         back = way_back_version(standing, slot, start, passed)
         release = product.find(start) if product is not None else None

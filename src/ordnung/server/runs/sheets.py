@@ -220,7 +220,7 @@ def what_is_missing(run: Run) -> list[MissingRow]:
         for step in parse_rounds(place.rounds):
             for planned in step.writes:
                 write, payload = planned.write, planned.payload
-                if not planned.bank and (payload is None or not store.has(payload.sha256)):
+                if planned.needs_payload and (payload is None or not store.has(payload.sha256)):
                     product = products.get(write.product)
                     name = product.name if product else write.product
                     missing.setdefault((write.product, write.to), MissingRow(product=name, version=write.to))

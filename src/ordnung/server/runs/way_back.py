@@ -24,6 +24,7 @@ from ordnung.server.runs.models import Run
 from ordnung.server.runs.sheets import store_sheet
 
 FLOOR = "a floor version bars everything older"
+NOTHING_ON_IT = "nothing was on it before"
 TOLD = 3
 
 
@@ -122,7 +123,8 @@ def _of_server(run: Run, server: str, slot: str) -> WayBack | None:
         to = way_back_version(standing, each, old.version if old else None, passed)
         now_at = standing.server.component(each)
         if to is None:
-            lost.append(Stranded(slot=each, reason=f"no way back: {FLOOR}"))
+            why = NOTHING_ON_IT if old is not None and old.is_empty else FLOOR
+            lost.append(Stranded(slot=each, reason=f"no way back: {why}"))
         elif slot or now_at is None or now_at.version != to:
             back[each] = to
     route = plan_way_back(standing.positions, back) if back else Route()

@@ -5,9 +5,10 @@ from __future__ import annotations
 import json
 from collections.abc import Callable
 
+from ordnung.standins import partitions as set_up
 from ordnung.standins.hardware import Hardware
 from ordnung.standins.parts import Task
-from ordnung.standins.redfish import managers, systems, updates
+from ordnung.standins.redfish import managers, partitions, systems, updates
 from ordnung.standins.redfish.changes import add_account, add_subscription
 from ordnung.standins.redfish.quirks import apply_quirks
 from ordnung.standins.redfish.registries import message
@@ -25,14 +26,21 @@ def _open(device: Hardware, request: Request, body: Resource) -> Task | Reply:
     slots = [str(target).rsplit("/", 1)[-1] for target in targets] if isinstance(targets, list) else []
     if not slots or not all(device.part(slot) for slot in slots):
         return error(400, "ActionParameterValueNotInList", str(targets)[:100], "Targets", "update")
-    if any(system.running_task() for system in (device, device.beside) if system is not None):
-        reply = error(503, "ServiceTemporarilyUnavailable", "30")
-        reply.headers["Retry-After"] = "30"
-        return reply
+    if (busy := _busy(device)) is not None:
+        return busy
     if device.has_fault("job pending"):
         return error(409, "ResourceInUse")
     shown = {"HttpOperation": "POST", "TargetUri": request.path, "JsonBody": json.dumps(body)}
     return device.open_task(slots, shown)
+
+
+def _busy(device: Hardware) -> Reply | None:
+    """What is answered while something is written; None when nothing is."""
+    if not any(system.running_task() for system in (device, device.beside) if system is not None):
+        return None
+    reply = error(503, "ServiceTemporarilyUnavailable", "30")
+    reply.headers["Retry-After"] = "30"
+    return reply
 
 
 def _accepted(task: Task, pull: tuple[Task, str] | None = None) -> Reply:
@@ -123,6 +131,19 @@ def show_monitor(device: Hardware, number: str) -> Reply:
 def _failed(name: str, args: list[str]) -> Reply:
     message = {"MessageId": name, "Message": f"{name.rsplit('.', 1)[1]}: {', '.join(args)}", "MessageArgs": args}
     return as_reply({"error": {"code": name, "message": message["Message"], "@Message.ExtendedInfo": [message]}}, 400)
+
+
+def initialize(device: Hardware, request: Request, body: Resource) -> Reply:
+    """Set up a service partition anew (Volume.Initialize)."""
+    slot = request.path.rstrip("/").rsplit("/", 3)[-3]
+    part = systems.find_part(device, slot, "store")
+    if part is None or not partitions.has_volumes(device):
+        return error(404, "ResourceMissingAtURI", request.path)
+    kind = body.get("InitializeType", partitions.KINDS[0])
+    if kind not in partitions.KINDS:
+        return error(400, "ActionParameterValueNotInList", str(kind)[:100], "InitializeType", "Volume.Initialize")
+    busy = _busy(device)
+    return busy if busy is not None else _taken_on(device, set_up.begin(device, part, request.path))
 
 
 # Resets, media, accounts, events

@@ -12,7 +12,7 @@ import re
 
 from ordnung.standins.hardware import Hardware
 from ordnung.standins.parts import PRIVILEGES
-from ordnung.standins.redfish import actions, chassis, managers, second, systems, updates
+from ordnung.standins.redfish import actions, chassis, managers, partitions, second, systems, updates
 from ordnung.standins.redfish.accounts import SSE, TEST_EVENT
 from ordnung.standins.redfish.actions import ACCOUNTS, SUBSCRIPTIONS
 from ordnung.standins.redfish.changes import change, object_to, sort_changes, writable
@@ -154,7 +154,7 @@ class Service:
     # Changing
 
     def _act(self, device: Hardware, request: Request, path: str, who: str) -> Reply:
-        handler = self.posts.get(path)
+        handler = self.posts.get(path) or self._initialize(path)
         if handler is None and find_resource(device, path) is None:
             return error(404, "ResourceMissingAtURI", path)
         if request.method not in self.allowed(path) and not (handler and request.method == "POST"):
@@ -177,6 +177,13 @@ class Service:
             device.note("answer lost", on=lost.on)
             reply.lost = True
         return reply
+
+    @staticmethod
+    def _initialize(path: str) -> tuple[str, Handler] | None:
+        """What sets up a partition, if that is what is asked for: its path has the partition's slot in it."""
+        parts = path.removeprefix(f"{partitions.STORE}/Volumes/").split("/")
+        is_it = path == partitions.initialize_uri(parts[0])
+        return ("ConfigureComponents", actions.initialize) if is_it else None
 
     def _patch(self, device: Hardware, request: Request, path: str, body: Resource) -> Reply:
         found = find_resource(device, path) or {}

@@ -124,10 +124,6 @@ def storages(device: Hardware) -> list[str]:
 @resource("Systems/1/Storage/{storage}", "Storage", "v1_15_0")
 def storage(device: Hardware, name: str) -> Resource | None:
     base = f"{V1}/Systems/1/Storage/{name}"
-    if name == "flash" and parts_of(device, "store"):
-        damaged = any(part.store == "damaged" for part in parts_of(device, "store"))
-        state = {"State": "Enabled", "Health": "Critical" if damaged else "OK"}
-        return {"Name": "Flash store", "Status": state, "Drives": []}
     if name != "1" or not parts_of(device, "raid", "drive"):
         return None
     drives = [link(f"{base}/Drives/{part.slot}") for part in parts_of(device, "drive")]

@@ -107,30 +107,6 @@ def _related(device: Hardware, part: Part) -> str:
     }.get(part.kind, f"{V1}/Chassis/1")
 
 
-collection("UpdateService/SoftwareInventory", "SoftwareInventory")(
-    lambda device: [part.slot for part in parts_of(device, "store")] or None
-)
-
-
-@resource("UpdateService/SoftwareInventory/{slot}", "SoftwareInventory", "v1_10_0")
-def partition(device: Hardware, slot: str) -> Resource | None:
-    """A service partition: a blank one is Absent, a damaged one UnavailableOffline."""
-    part = next((part for part in parts_of(device, "store") if part.slot == slot), None)
-    if part is None:
-        return None
-    states = {"blank": ("Absent", "OK"), "damaged": ("UnavailableOffline", "Critical"), "ready": ("Enabled", "OK")}
-    state, well = states[part.store or "ready"]
-    return {
-        "Name": part.name,
-        "SoftwareId": part.software_id,
-        "Version": part.version,
-        "Updateable": False,
-        "Status": {"State": state, "Health": well},
-        "RelatedItem": [link(f"{V1}/Systems/1/Storage/flash")],
-        "RelatedItem@odata.count": 1,
-    }
-
-
 @resource("TaskService", "TaskService", "v1_2_0", "Tasks")
 def task_service(device: Hardware) -> Resource:
     return {
