@@ -55,9 +55,9 @@ web/dist/index.html: .venv/.done web/node_modules/.done web/src/api/schema.d.ts 
 	$(PY) -m whitenoise.compress --quiet web/dist
 	touch $@
 
-/usr/bin/chromium:
+/usr/bin/chromium-headless-shell:
 	apt-get update -qq
-	$(INSTALL) chromium
+	$(INSTALL) chromium-headless-shell
 
 $(BUILDERS) &:
 	apt-get update -qq
@@ -93,7 +93,7 @@ quick: setup
 	@$(MAKE) --no-print-directory -j2 check
 	$(PY) -m pytest -n 2 --dist loadfile tests/core tests/engine tests/formats
 
-test: setup /usr/bin/chromium boot-base $(READERS)
+test: setup /usr/bin/chromium-headless-shell boot-base $(READERS)
 	@$(MAKE) --no-print-directory -j2 check
 	$(PY) -m pytest $(SPREAD) -m "not ($(TRACED))" tests/journeys tests
 	$(PY) -m pytest $(SPREAD) $(COVERED) -m "$(TRACED)" tests/core tests/engine tests/controllers tests/simulation
@@ -113,7 +113,7 @@ api: setup
 bench: setup
 	$(PY) -m bench
 
-screenshots: setup /usr/bin/chromium
+screenshots: setup /usr/bin/chromium-headless-shell
 	$(PY) -m tests.journeys.screenshots
 
 soak: setup boot-base $(READERS)

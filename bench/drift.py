@@ -37,7 +37,7 @@ def _columns() -> Columns:
 
     return Columns(
         unread=flags(0.01), listed=flags(0.98), held=flags(0.1), pending=flags(0.02), ordered=flags(0.99),
-        stranded=flags(0.01),
+        stranded=flags(0.01), empty=flags(0.001),
         installed=chance.integers(0, 2 * releases + 1, COMPONENTS).astype(np.int32),
         target=np.full(COMPONENTS, 2 * releases - 1, dtype=np.int32),
         offset=(number * (releases + 1)).astype(np.int32),
@@ -50,7 +50,8 @@ def _pass(columns: Columns) -> None:
     low = (columns.installed + 1) >> 1
     np.subtract((columns.target + 1) >> 1, low)
     out = np.zeros(columns.installed.shape, dtype=np.int8)
-    for flag in (columns.unread, columns.listed, columns.held, columns.pending, columns.ordered, columns.stranded):
+    states = (columns.unread, columns.listed, columns.held, columns.pending, columns.ordered)
+    for flag in (*states, columns.stranded, columns.empty):
         out += flag
     columns.security[columns.offset + low]
 

@@ -21,7 +21,7 @@ expect.set_options(timeout=20_000)
 OPEN: list[Page] = []
 SIGNED_IN: dict[tuple[str, str], list[Any]] = {}
 """By site and person: who signed in once by the form comes back as they would the next day."""
-CHROMIUM = os.environ.get("CHROMIUM", "/usr/bin/chromium")
+CHROMIUM = os.environ.get("CHROMIUM", "/usr/bin/chromium-headless-shell")
 
 
 @contextmanager
