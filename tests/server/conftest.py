@@ -2,15 +2,20 @@
 
 from __future__ import annotations
 
+import functools
+from pathlib import Path
+
 import pytest
 from django.contrib.auth.models import User
 from django.core.cache import cache
-from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import connection
 from django.test import Client
 
+from ordnung.core.catalog import Issue
 from ordnung.formats.addresses import parse_networks
+from ordnung.formats.catalog import parse_catalog
 from ordnung.server.audit import recording
+from ordnung.server.catalogs import bring_in
 from ordnung.server.rights.rights import Right, give_rights
 
 
@@ -66,8 +71,16 @@ def web(person):
     return client
 
 
+@functools.cache
+def read_issues(folder: Path) -> list[tuple[bytes, Issue]]:
+    """Every catalog of the mirror, read once for all tests."""
+    raws = [path.read_bytes() for path in sorted((folder / "catalogs").glob("*.json"))]
+    return [(raw, parse_catalog(raw)) for raw in raws]
+
+
 @pytest.fixture
 def catalogs(mirror_folder, web):
-    for path in sorted((mirror_folder / "catalogs").glob("*.json")):
-        answer = web.post("/api/v1/catalogs", {"file": SimpleUploadedFile(path.name, path.read_bytes())})
-        assert answer.status_code == 201, answer.content
+    """The issues of the mirror as if each had been brought in: how that is done, others ask (``test_catalogs``)."""
+    for raw, issue in read_issues(mirror_folder):
+        bring_in._store(issue, raw, "", f"{issue.catalog}.json")
+        bring_in.see(issue.maker, issue.catalog, issue.issue, issue.issued)

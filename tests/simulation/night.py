@@ -29,6 +29,7 @@ from ordnung.engine.telling import tell_reason
 from ordnung.engine.world import Choice, Patience
 from ordnung.standins.faults import CHANGING, QUIRKS, Fault
 from ordnung.standins.hardware import Hardware, writes_of
+from ordnung.standins.models import FLASH_STORE, PELLAM1160, RackPlace, build_hardware
 from ordnung.standins.scenario import random_hardware
 from ordnung.standins.workdesk import ASKED, DESK_FAULTS, DeskFault
 from tests.simulation.clock import VirtualClock, run
@@ -77,6 +78,7 @@ async def _play(seed: int, mirror: Path) -> Night:
     chance = random.Random(seed)
     clock = VirtualClock()
     devices = random_hardware(chance.choice((1, 1, 2, 3)), seed, clock.seconds)
+    _fit_stores(random.Random(f"stores {seed}"), devices)
     groups = {d.name: chance.choice(("pair", "pair", "ring", "")) for d in devices}
     limits = AwayLimits(groups={"pair": 1, "ring": 2}, at_once=chance.choice((1, 2, 8)))
     house = House(clock, devices, mirror, limits)
@@ -114,6 +116,25 @@ async def _play(seed: int, mirror: Path) -> Night:
     assert not house.troubles, f"errors of our own: {house.troubles}"
     endings = tuple(str(state.ended.ending) for state in house.journal.states.values() if state.ended)
     return Night(seed, len(devices), lives, endings)
+
+
+STORES = 0.3
+"""Servers with a flash store of their own, whole, older, blank, damaged, or half way by a night before."""
+
+
+def _fit_stores(chance: random.Random, devices: Sequence[Hardware]) -> None:
+    for device in devices:
+        if chance.random() >= STORES:
+            continue
+        states = {slot: chance.choice(("ready", "ready", "blank", "damaged", "empty")) for slot, _ in FLASH_STORE}
+        versions = {slot: chance.choice(make.releases).version for slot, make in FLASH_STORE}
+        place = RackPlace(
+            name="", model=PELLAM1160, unit=1, serial="PEL99", group="", role="", extra=FLASH_STORE, store=states,
+            versions=versions,
+        )  # fmt: skip
+        device.parts += [p for p in build_hardware(place, "X", device.now).parts if p.kind == "store"]
+        if chance.random() < 0.3:
+            device.faults.append(Fault("set-up fails", chance.choice(tuple(states)), times=chance.randint(1, 3)))
 
 
 UNATTENDED = 0.15
@@ -269,6 +290,9 @@ async def check_server(house: House, number: str, device: Hardware) -> None:
     assert not [e for e in device.log if e["what"] == "reset" and e["at"] < opens], "a reset before the window"
     assert "killed a write" not in what and "button pushed" not in what, device.name
     assert not any(part.dead for part in device.parts), f"{device.name}: a dead component"
+    assert "set-up cut off" not in what, f"{device.name}: a reset while a partition was set up"
+    set_up = [entry for entry in device.log if entry["what"] == "set-up begun"]
+    assert all(entry["was"] != "ready" for entry in set_up), f"{device.name}: a whole partition was set up"
     _check_writes(device, values)
     _check_resets(device, values)
     for entry in device.log:
@@ -280,10 +304,13 @@ async def check_server(house: House, number: str, device: Hardware) -> None:
     assert (state.place is not None) == left_away and (state.place is None or state.place.kept), device.name
 
 
+BEGUN, OVER = ("write begun", "set-up begun"), ("write done", "refused", "set up", "set-up failed")
+
+
 def _check_writes(device: Hardware, values: Sequence[e.TapeEntry]) -> None:
-    begun = [entry["what"] for entry in device.log if entry["what"] in ("write begun", "write done", "refused")]
+    begun = [entry["what"] for entry in device.log if entry["what"] in (*BEGUN, *OVER)]
     for one, two in itertools.pairwise(begun):
-        assert (one, two) != ("write begun", "write begun"), f"{device.name}: two writes at once"
+        assert one not in BEGUN or two not in BEGUN, f"{device.name}: two writes at once"
     writes = writes_of(device.log)
     # One more for each remedy, after the device has said that the one before was not written.
     tried = [v.slot for v in values if isinstance(v, e.Troubled)]

@@ -2,16 +2,11 @@
 
 from __future__ import annotations
 
-import dataclasses
-import datetime
-
 import pytest
 
-from ordnung.core.matching import Catalogs
 from ordnung.core.sheet import SET_UP
 from ordnung.engine.entries import Evidence, Warned, WriteDone, WriteIntent, WriteSent
 from ordnung.engine.world import Patience
-from ordnung.formats.folder_catalog import Heading, build_catalog
 from ordnung.standins.faults import Fault
 from ordnung.standins.hardware import writes_of
 from ordnung.standins.scenario import PLACES, demo_hardware
@@ -23,28 +18,16 @@ STORE = ("store-diag", "store-drivers", "store-tools")
 FULL = [("ready", "5.4"), ("ready", "2026.1"), ("ready", "2.0")]
 
 
-class PellamHouse(House):
-    """A house that has what Pellam's servers need from a folder of packages: Pellam publishes no catalog."""
-
-    def __init__(self, clock, devices, mirror) -> None:
-        super().__init__(clock, devices, mirror)
-        heading = Heading(maker="Pellam", catalog="folder", issue="1", issued=datetime.date(2026, 11, 1))
-        self.catalogs = Catalogs((*self.catalogs.issues, build_catalog(mirror / "pellam", heading)))
-        self.patience = Patience(poll_s=10.0)
-
-    async def find(self, payload):
-        at = f"pellam/{payload.path}" if payload.maker == "Pellam" else payload.path
-        return await super().find(dataclasses.replace(payload, path=at))
-
-
-def make(mirror) -> PellamHouse:
+def make(mirror) -> House:
     clock = VirtualClock()
     places = [place for place in PLACES if place.name in (OLD, BLANK, DAMAGED)]
-    return PellamHouse(clock, demo_hardware(clock.seconds, places), mirror)
+    made = House(clock, demo_hardware(clock.seconds, places), mirror)
+    made.patience = Patience(poll_s=10.0)
+    return made
 
 
 @pytest.fixture
-def house(mirror_folder) -> PellamHouse:
+def house(mirror_folder) -> House:
     return make(mirror_folder)
 
 

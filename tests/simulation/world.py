@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import dataclasses
+import datetime
+import functools
 import hashlib
 from pathlib import Path
 
 from ordnung.controllers import Endpoint
 from ordnung.core.away import AwayLimits, AwayPlace, may_begin
 from ordnung.core.baseline import locate
+from ordnung.core.catalog import Issue
 from ordnung.core.errands import ErrandKind, Moves
 from ordnung.core.matching import Catalogs
 from ordnung.core.rules import FIXED_RULES
@@ -21,6 +24,7 @@ from ordnung.engine.tape import advance
 from ordnung.engine.tape_state import TapeState
 from ordnung.engine.world import USUAL, Patience, Site, World
 from ordnung.formats.catalog import parse_catalog
+from ordnung.formats.folder_catalog import Heading, build_catalog
 from ordnung.formats.pldm import parse_package
 from ordnung.standins import makers
 from ordnung.standins.hardware import Hardware
@@ -79,6 +83,15 @@ class MemoryJournal:
         return entry
 
 
+@functools.cache
+def read_issues(mirror: Path) -> tuple[Issue, ...]:
+    """All that the makers publish, and the folder of packages of the one that publishes no catalog."""
+    signed = [parse_catalog(path.read_bytes()) for path in sorted((mirror / "catalogs").glob("*.json"))]
+    heading = Heading(maker="Pellam", catalog="folder", issue="1", issued=datetime.date(2026, 11, 1))
+    issues = [dataclasses.replace(issue, signed_by="its maker's key") for issue in signed]
+    return (*issues, build_catalog(mirror / "pellam", heading))
+
+
 class House:
     """Devices by name, the catalogs of the demo, and everything told to the reporter."""
 
@@ -87,12 +100,7 @@ class House:
     ) -> None:
         self.clock, self.devices = clock, {d.name: d for d in devices}
         self.mirror = mirror
-        self.catalogs = Catalogs(
-            tuple(
-                dataclasses.replace(parse_catalog(p.read_bytes()), signed_by="its maker's key")
-                for p in sorted((mirror / "catalogs").glob("*.json"))
-            )
-        )
+        self.catalogs = Catalogs(read_issues(mirror))
         self.journal = MemoryJournal(clock, limits)
         self.orders, self.told, self.overridden, self.replies, self.troubles, self.listeners = {}, [], {}, {}, [], []
         self.packages, self.windows, self.ahead, self.unattended = {}, None, False, False
@@ -129,7 +137,7 @@ class House:
         return locate(server, self.catalogs, FIXED_RULES, self.clock.now().date())
 
     async def find(self, payload):
-        path = self.mirror / payload.path
+        path = self.mirror / ("pellam" if payload.maker == "Pellam" else "") / payload.path
         if not path.exists():
             raise RepositoryError("missing", payload.path, "it is not in the store")
         if path not in self.packages:

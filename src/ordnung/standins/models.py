@@ -136,7 +136,7 @@ def put_behind_one(first: Hardware, second: Hardware) -> None:
 
 def _part(slot: str, make: m.Make, place: RackPlace, number: int) -> Part:
     state = place.store.get(slot, "ready") if make.kind == "store" else None
-    version = "" if state == "blank" else place.versions.get(slot, make.releases[-1].version)
+    version = "" if state in ("blank", "empty") else place.versions.get(slot, make.releases[-1].version)
     waiting = place.waiting.get(slot)
     versions = [release.version for release in make.releases]
     has_banks = make.kind in ("bios", "controller")

@@ -22,9 +22,9 @@ def begin(device: Hardware, part: Part, path: str) -> Task:
         phase="set up", phase_since=device.now(), phase_seconds=SECONDS,
     )  # fmt: skip
     task.stalls = device.take_fault("task stalls", part.slot) is not None
+    device.note("set-up begun", slots=[part.slot], task=task.id, was=part.store)
     part.store, part.version = "damaged", ""
     device.tasks.append(task)
-    device.note("set-up begun", slots=[part.slot], task=task.id)
     return task
 
 
