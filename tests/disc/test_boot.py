@@ -14,6 +14,7 @@ from pathlib import Path
 import pytest
 
 from ordnung.engine.journal_lines import read_journal
+from ordnung.formats.host_report import parse_host_report
 from ordnung.standins.hardware import writes_of
 from tests.conftest import live_floor
 from tests.disc.emulated import GATEWAY, Emulated, Follower, Passage
@@ -108,6 +109,30 @@ def test_a_stick_goes_on_over_the_reboots_until_nothing_is_left(bootable, tmp_pa
 
 
 @soak
+def test_a_stick_reports_what_drives_say_of_themselves(bootable, tmp_path):
+    """A SATA drive's revision is longer than INQUIRY has room for; an NVMe drive is asked for its firmware slots."""
+    stick, drives = as_stick(bootable.image, tmp_path), []
+    for kind in ("ide-hd,ver=ABCD1234", "nvme,serial=NVME-1"):
+        blank = tmp_path / f"{kind[:4]}.img"
+        blank.write_bytes(b"theirs" * 100_000)
+        drives += ["-drive", f"if=none,id={kind[:4]},format=raw,file={blank}", "-device", f"{kind},drive={kind[:4]}"]
+    with Emulated(tmp_path, *usb(stick), *drives, "-smbios", "type=1,serial=CRV14-0099", "-nic", "none") as emulated:
+        emulated.expect("executed automatically in 3s")
+        emulated.type("\x1b[B\x1b[B")  # the third choice: only report
+        emulated.expect("It is kept on this stick as host-report.json")
+        emulated.answer("> ", "o")
+        emulated.process.wait(60)
+    report = parse_host_report(kept_on(stick, tmp_path, "host-report.json"))
+    assert report.serial == "CRV14-0099"
+    found = {device.serial or device.name: device for device in report.devices if device.kind == "drive"}
+    assert "ABCD1234" in {device.version for device in found.values()}
+    assert found["NVME-1"].version and len(found) == 2, "the stick itself is no part of the server"
+    assert [path.read_bytes() for path in tmp_path.glob("*.img") if path.stat().st_size == 600_000] == [
+        b"theirs" * 100_000
+    ] * 2
+
+
+@soak
 @pytest.mark.parametrize("seed", range(3))
 def test_a_stick_whose_server_loses_power_at_any_moment_goes_on(bootable, tmp_path, seed):
     """QEMU is killed as a power cut would: what was not synced to the stick is gone; the device goes on meanwhile."""
@@ -188,13 +213,18 @@ def test_without_a_question_where_the_controller_hands_out_a_user(bootable, tmp_
     assert len(writes) == len(set(writes)) > 0
 
 
-def journal_on(stick: Path, folder: Path) -> list[str]:
-    """The runs in the journal on a stick, read as anybody's computer would: a FAT file system in its third partition."""
+def kept_on(stick: Path, folder: Path, what: str) -> bytes:
+    """A file on a stick, read as anybody's computer would: from a FAT file system in its third partition."""
     raw = stick.read_bytes()
     begin, count = (int.from_bytes(raw[446 + 32 + at : 446 + 32 + at + 4], "little") for at in (8, 12))
     part = folder / "log.img"
     part.write_bytes(raw[begin * 512 : (begin + count) * 512])
     names = subprocess.run(["mdir", "-b", "-/", "-i", part, "::"], check=True, capture_output=True, text=True).stdout
-    (place,) = [line for line in names.splitlines() if line.endswith("journal.jsonl")]
-    found = subprocess.run(["mtype", "-i", part, place], check=True, capture_output=True).stdout
+    (place,) = [line for line in names.splitlines() if line.endswith(what)]
+    return subprocess.run(["mtype", "-i", part, place], check=True, capture_output=True).stdout
+
+
+def journal_on(stick: Path, folder: Path) -> list[str]:
+    """The runs in the journal on a stick."""
+    found = kept_on(stick, folder, "journal.jsonl")
     return [opened.run for opened in read_journal(found, "journal.jsonl").runs]

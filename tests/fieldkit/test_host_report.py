@@ -2,13 +2,19 @@
 
 from __future__ import annotations
 
+import dataclasses
 import datetime
 import json
 from pathlib import Path
 
 import pytest
 from click.testing import CliRunner
+from hypothesis import given
+from hypothesis import strategies as st
 
+from ordnung.core.components import Component, Server
+from ordnung.core.merge import merge_host_report
+from ordnung.fieldkit.host import identify
 from ordnung.fieldkit.host.ethtool import read_driver_info
 from ordnung.fieldkit.host.look import look_at_host
 from ordnung.fieldkit.main import cli
@@ -102,3 +108,105 @@ def test_it_works_on_this_very_machine():
     assert report.host and all(d.name for d in report.devices)
     assert read_driver_info("lo") is None or isinstance(read_driver_info("lo"), tuple)
     assert read_driver_info("no-such-interface") is None
+
+
+# What drives say of themselves
+
+
+def slots_log(afi: int, *revisions: str) -> bytes:
+    """Firmware Slot Information of NVM Express: what is active and what comes, then eight characters a slot."""
+    return bytes([afi]).ljust(8, b"\0") + b"".join(r.encode().ljust(8) for r in revisions).ljust(504, b"\0")
+
+
+@pytest.mark.parametrize(
+    ("log", "held", "waiting"),
+    [
+        (slots_log(0x01, "GX02"), ("GX02",), None),
+        (slots_log(0x02, "GX01", "GX02"), ("GX02", "GX01"), None),
+        (slots_log(0x31, "GX02", "", "GX03"), ("GX02", "GX03"), "GX03"),
+        (slots_log(0x11, "GX02", "GX01"), ("GX02", "GX01"), None),
+        (slots_log(0x21, "GX02", "GX02"), ("GX02", "GX02"), None),
+        (slots_log(0x41, "GX02"), ("GX02",), None),
+        (slots_log(0x01, "GX01"), (), None),
+        (slots_log(0x03, "GX02"), (), None),
+        (slots_log(0x00, "GX02"), (), None),
+        (slots_log(0x01, "\x7f\x01"), (), None),
+        (b"\x01", (), None),
+        (None, (), None),
+    ],
+    ids=["one", "second active", "third waits", "the same comes", "another slot, the same", "an empty one comes",
+         "contradicts the drive", "active is empty", "none active", "no text", "too short", "not asked"],
+)  # fmt: skip
+def test_firmware_slots_of_a_drive(log, held, waiting):
+    found = identify.read_slots(log, "GX02")
+    assert (found.held, found.waiting) == (held, waiting)
+
+
+def identity(revision: str) -> bytes:
+    """The data of IDENTIFY DEVICE with this revision: the two characters of a word change places."""
+    raw = bytearray(512)
+    text = revision.encode().ljust(8)
+    raw[46:54] = bytes(text[at ^ 1] for at in range(8))
+    return bytes(raw)
+
+
+def page_89(revision: str) -> bytes:
+    return (b"\x00\x89\x02\x38").ljust(60, b"\0") + identity(revision)
+
+
+def test_a_sata_drive_is_told_by_its_whole_revision_wherever_that_stands(sysfs):
+    disc = sysfs / "class/scsi_device/0:0:0:0/device"
+    put(disc, vendor="ATA", model="Brevik K7", rev="A07-")
+    (disc / "block/sdq").mkdir(parents=True)
+
+    def revision(ask=lambda name, devices: None):
+        drives = look_at_host(NOW, sysfs, lambda _: None, identity=ask).devices
+        return next(d.version for d in drives if d.name == "Brevik K7")
+
+    assert revision() == "A07-", "what INQUIRY has room for is better than nothing"
+    asked = []
+    assert revision(lambda name, devices: asked.append((name, devices)) or identity("A07-0042")) == "A07-0042"
+    assert asked == [("sdq", sysfs.parent / "dev")], "the devices of the same system, never of another"
+    put(disc, vpd_pg89=page_89("A07-0043"))
+    assert revision() == "A07-0043"
+    put(disc, vpd_pg89=page_89("A07-0043")[:300])
+    assert revision() == "A07-"
+
+
+def test_a_stick_is_no_part_of_the_server(sysfs):
+    stick = sysfs / "devices/pci0000:00/0000:00:14.0/usb2/2-1/2-1:1.0/host6/target6:0:0/6:0:0:0"
+    put(stick, type="0", vendor="Any", model="Stick", rev="1.00")
+    one = sysfs / "class/scsi_device/6:0:0:0"
+    one.mkdir(parents=True)
+    (one / "device").symlink_to(stick)
+    assert "Any Stick" not in {device.name for device in look_at_host(NOW, sysfs, lambda _: None).devices}
+
+
+def test_slots_of_an_nvme_drive_are_in_the_report_and_laid_over_the_reading(sysfs):
+    report = look_at_host(NOW, sysfs, lambda _: None, slots=lambda name, _: slots_log(0x21, "GX02", "GX03"))
+    drive = next(d for d in report.devices if d.name == "Brevik S4")
+    assert (drive.waiting, drive.banks) == ("GX03", ("GX02", "GX03"))
+    again = parse_host_report(write_host_report(report))
+    assert again == report
+    known = Component(slot="drive-1", kind="drive", name="Brevik S4", version="GX02", serial="BR1", banks=("GX02",))
+    merged = merge_host_report(Server(name="s", model="m", components=(known,)), again)
+    assert (merged.components[0].waiting, merged.components[0].banks) == ("GX03", ("GX02", "GX03"))
+    assert merged.components[0].has_waiting and merged.components[0].origin == "both"
+    own = merge_host_report(Server(name="s", model="m", components=()), again)
+    assert next(c for c in own.components if c.name == "Brevik S4").banks == ("GX02", "GX03")
+    told = dataclasses.replace(known, waiting="GX09", banks=("GX02", "GX09"))
+    kept = merge_host_report(Server(name="s", model="m", components=(told,)), again).components[0]
+    assert (kept.waiting, kept.banks) == ("GX09", ("GX02", "GX09")), "the controller's word stays"
+
+
+@given(st.binary(max_size=700), st.text(max_size=8))
+def test_whatever_a_drive_answers_is_a_report(raw, version):
+    identify.read_slots(raw, version)
+    identify.read_revision(identify.identity_of(raw))
+    identify.read_revision(raw)
+
+
+def test_what_is_no_drive_is_not_asked_twice(tmp_path):
+    (tmp_path / "nvme0").write_bytes(b"a file")
+    for ask in (identify.ask_slots, identify.ask_identity):
+        assert ask("nvme0", tmp_path) is None and ask("gone", tmp_path) is None and ask("null", Path("/dev")) is None

@@ -15,7 +15,10 @@ from ordnung.core.components import Component, Server
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class HostDevice:
-    """One device as the server's own system sees it; ``address`` is its PCI address where it has one."""
+    """One device as the server's own system sees it; ``address`` is its PCI address where it has one.
+
+    ``waiting`` and ``banks`` as of a ``Component``: of drives that tell what their firmware slots hold.
+    """
 
     kind: str
     name: str
@@ -23,6 +26,8 @@ class HostDevice:
     serial: str | None = None
     pci: str | None = None
     address: str | None = None
+    waiting: str | None = None
+    banks: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -103,6 +108,8 @@ def _overlay(component: Component, device: HostDevice) -> Component:
         origin="both",
         version=known or versions,
         reported=versions if differs else None,
+        waiting=component.waiting or device.waiting,
+        banks=component.banks if len(component.banks) > 1 or not device.banks else device.banks,
         serial=component.serial or device.serial,
         pci=component.pci or device.pci,
     )
@@ -114,7 +121,8 @@ def _added(device: HostDevice, slot: str) -> Component:
         kind=device.kind,
         name=device.name,
         version=device.version,
-        banks=(device.version,) if device.version else (),
+        waiting=device.waiting,
+        banks=device.banks or ((device.version,) if device.version else ()),
         updateable=None,
         pci=device.pci,
         serial=device.serial,

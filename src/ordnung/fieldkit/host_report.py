@@ -20,7 +20,7 @@ from ordnung.formats.host_report import write_host_report
 )
 @as_json
 def host_report(output: Path | None, sysfs: Path, as_json: bool) -> int:
-    """Tell this machine's BIOS, drives, network cards and storage adapters, from /sys and one ioctl.
+    """Tell this machine's BIOS, drives, network cards and storage adapters, from /sys and what they answer.
 
     Nothing is changed and no other program is needed. Serial and UUID of the machine need root.
     """
@@ -31,8 +31,8 @@ def host_report(output: Path | None, sysfs: Path, as_json: bool) -> int:
     if as_json:
         print_json(json.loads(raw))
     else:
-        rows = [(d.kind, d.name, d.version, d.serial, d.pci, d.address) for d in report.devices]
-        print_table(("kind", "device", "version", "serial", "PCI ids", "PCI address"), rows)
+        rows = [(d.kind, d.name, d.version, d.waiting, d.serial, d.pci, d.address) for d in report.devices]
+        print_table(("kind", "device", "version", "waits for a reset", "serial", "PCI ids", "PCI address"), rows)
     if not report.serial and not report.uuid:
         message = "This machine told neither serial nor UUID (root may be needed): no server can be found for it."
         click.echo(message, err=True)

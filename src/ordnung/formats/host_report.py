@@ -9,7 +9,7 @@ from ordnung.core.merge import HostDevice, HostReport
 from ordnung.formats.documents import parse_document, write_document
 from ordnung.formats.errors import FormatError
 
-_FIELDS = ("name", "version", "serial", "pci", "address")
+_FIELDS = ("name", "version", "serial", "pci", "address", "waiting")
 
 
 def parse_host_report(raw: bytes, source: str = "host report") -> HostReport:
@@ -31,7 +31,10 @@ def parse_host_report(raw: bytes, source: str = "host report") -> HostReport:
         host=document["host"],
         serial=system.get("serial"),
         uuid=system.get("uuid"),
-        devices=tuple(HostDevice(kind=item["kind"], **_told(item)) for item in document["devices"]),
+        devices=tuple(
+            HostDevice(kind=item["kind"], banks=tuple(item.get("banks", ())), **_told(item))
+            for item in document["devices"]
+        ),
     )
 
 
@@ -48,7 +51,11 @@ def write_host_report(report: HostReport) -> bytes:
             "host": report.host,
             "system": {"serial": report.serial, "uuid": report.uuid},
             "devices": [
-                {"kind": d.kind, **{name: value for name in _FIELDS if (value := getattr(d, name)) is not None}}
+                {
+                    "kind": d.kind,
+                    **{name: value for name in _FIELDS if (value := getattr(d, name)) is not None},
+                    **({"banks": list(d.banks)} if d.banks else {}),
+                }
                 for d in report.devices
             ],
         }
