@@ -91,6 +91,8 @@ async def _play(seed: int, mirror: Path) -> Night:
     for device in devices:
         device.quirks = frozenset(chance.sample(MANNERS, chance.choice((0, 0, 1, 2, 3))) + chance.choice(THEMES))
         spoil(chance, device)
+        if random.Random(f"next start {seed} {device.name}").random() < CHOSEN:
+            device.patched[SYSTEM] = {"Boot": {"BootSourceOverrideEnabled": "Once", "BootSourceOverrideTarget": "Pxe"}}
         if {"no reset time", "no boot progress"} <= device.quirks and chance.random() < 0.7:
             device.faults.append(Fault("answer lost", on="reset", times=chance.randint(1, 2)))
     runs = [devices[::2], devices[1::2]] if len(devices) > 1 and chance.random() < 0.6 else [devices]
@@ -118,6 +120,9 @@ async def _play(seed: int, mirror: Path) -> Night:
     return Night(seed, len(devices), lives, endings)
 
 
+SYSTEM = "/redfish/v1/Systems/1"
+CHOSEN = 0.05
+"""Servers whose next start somebody has sent elsewhere: a reboot of ours would start that."""
 STORES = 0.3
 """Servers with a flash store of their own, whole, older, blank, damaged, or half way by a night before."""
 
@@ -290,6 +295,7 @@ async def check_server(house: House, number: str, device: Hardware) -> None:
     assert not [e for e in device.log if e["what"] == "reset" and e["at"] < opens], "a reset before the window"
     assert "killed a write" not in what and "button pushed" not in what, device.name
     assert not any(part.dead for part in device.parts), f"{device.name}: a dead component"
+    assert "other start" not in what, f"{device.name}: a reboot started what somebody had chosen"
     assert "set-up cut off" not in what, f"{device.name}: a reset while a partition was set up"
     set_up = [entry for entry in device.log if entry["what"] == "set-up begun"]
     assert all(entry["was"] != "ready" for entry in set_up), f"{device.name}: a whole partition was set up"

@@ -45,9 +45,9 @@ async def read_facts(
     Raises:
         ControllerError: the controller can't be used any more.
     """
-    licences, account, jobs, volumes, around = await asyncio.gather(
+    licences, account, jobs, volumes, around, (start, stays) = await asyncio.gather(
         _licences(reader, root), _account(reader, root, user), _jobs(reader, root), _volumes(reader, found, partitions),
-        read_surroundings(reader, found),
+        read_surroundings(reader, found), _next_start(reader, found.system),
     )  # fmt: skip
     pulls, push = ways_in(service)
     account_body = as_dict(next(iter(account), None))
@@ -72,6 +72,8 @@ async def read_facts(
         volumes=as_pairs(map(_volume_state, volumes)),
         links=around.links,
         boot_order=around.boot_order,
+        next_start=start,
+        next_start_stays=stays,
         settings=around.settings,
     )
 
@@ -139,6 +141,34 @@ async def _jobs(reader: Reader, root: Json) -> list[str]:
 async def _volumes(reader: Reader, found: Found, partitions: frozenset[str]) -> list[Json]:
     lists = [await reader.members(link_of(storage.get("Volumes"))) for storage in found.storages]
     return [v for volumes in lists for v in volumes if (link_of(v) or "").rstrip("/") not in partitions]
+
+
+async def _next_start(reader: Reader, system: Json) -> tuple[str | None, bool]:
+    """Where a start is sent instead of the server's own order, and whether every start is (ComputerSystem, Boot).
+
+    Some services keep what was chosen apart until the next reset (DSP0266, "Settings resource").
+    """
+    settings = as_dict(system.get("@Redfish.Settings"))
+    pending = await _found(reader, link_of(as_dict(settings.get("SettingsObject"))))
+    for body in (pending, system):
+        boot = as_dict(body.get("Boot"))
+        enabled, target = as_text(boot.get("BootSourceOverrideEnabled")), as_text(boot.get("BootSourceOverrideTarget"))
+        if enabled in ("Once", "Continuous") and target not in (None, *_OWN_STARTS):
+            return target, enabled == "Continuous"
+    return None, False
+
+
+_OWN_STARTS = ("None", "Hdd")
+"""BootSourceOverrideTarget that is no other start than the usual one."""
+
+
+async def _found(reader: Reader, path: str | None) -> Json:
+    try:
+        return await reader.find(path) or {}
+    except ControllerError as error:
+        if error.cause in ("no permission", "said no", "malformed answer"):
+            return {}
+        raise
 
 
 def _rebuilding(volume: Json) -> list[str]:

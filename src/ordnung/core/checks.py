@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 
 from ordnung.core.components import Server
-from ordnung.core.facts import Facts, tell_span
+from ordnung.core.facts import Facts, tell_next_start, tell_span
 from ordnung.core.sheet import PlannedWrite
 
 CLOCK_S = 300.0
@@ -145,6 +145,16 @@ def _arrays(s: Situation) -> _Said:
         return None
     severity = Severity.BLOCK if s.before is Before.RESET or s.will_reset else Severity.WARN
     return severity, "; ".join(arrays), "Wait until the array is whole; a reset now puts its data at risk."
+
+
+def _next_start(s: Situation) -> _Said:
+    """A reboot of ours would start what somebody chose for the next start: an installer, perhaps."""
+    if s.facts.next_start is None or not (s.before is Before.RESET or s.will_reset):
+        return None
+    if s.facts.next_start_stays:
+        return Severity.WARN, tell_next_start(s.facts), "See to it that this is how it is meant to start."
+    remedy = "Ask who chose it and take it back at the controller, or override with the reason."
+    return Severity.BLOCK, tell_next_start(s.facts), remedy
 
 
 def _feeds(s: Situation) -> _Said:
@@ -308,6 +318,7 @@ CHECKS: tuple[Check, ...] = (
     Check(id="payload", may_override=False, look=_payload),
     Check(id="seal", may_override=True, look=_seal),
     Check(id="array", may_override=True, look=_arrays),
+    Check(id="next start", may_override=True, look=_next_start),
     Check(id="feed", may_override=True, look=_feeds),
     Check(id="unlike supplies", may_override=False, look=_supplies),
     Check(id="locked", may_override=False, look=_locked),

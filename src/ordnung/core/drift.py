@@ -1,4 +1,4 @@
-"""Drift: how far each component is from the baseline (rules D7 to D13), on integer arrays.
+"""Drift: how far each component is from the baseline (rules D7 to D14), on integer arrays.
 
 The fleet becomes columns: rank of the installed version among its product's releases, rank of the
 target, a few flags. Python touches each distinct (product, version) once; NumPy does the rest.

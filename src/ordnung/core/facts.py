@@ -57,6 +57,10 @@ class Facts:
     """Every network port with ``up`` or ``down``."""
     boot_order: tuple[str, ...] = ()
     """What it starts from, first to last, by the names that people see."""
+    next_start: str | None = None
+    """What a start goes to instead of that order, where somebody has chosen it (BootSourceOverrideTarget)."""
+    next_start_stays: bool = False
+    """Whether that holds for every start, and not for the next one only."""
     settings: tuple[tuple[str, str], ...] = ()
     """The settings of its BIOS with their values."""
 
@@ -144,6 +148,9 @@ def _state(server: Server, facts: Facts) -> list[Hindrance]:
     if facts.locked:
         remedy = "Unlock it at the controller; until then it takes nothing."
         found.append(Hindrance(what="locked", seen=facts.locked, remedy=remedy, stops=True))
+    if facts.next_start is not None and not facts.next_start_stays:
+        remedy = "Ask who chose it and take it back at the controller, or let that start come first."
+        found.append(Hindrance(what="next start", seen=tell_next_start(facts), remedy=remedy, stops=True))
     for supply in facts.feeds_lost:
         remedy = "Restore the feed before anything is written."
         found.append(Hindrance(what="feed lost", seen=f"{supply} has no input", remedy=remedy, stops=True))
@@ -167,6 +174,12 @@ def _stores(server: Server) -> list[Hindrance]:
         for component in server.components
         if component.state in ("blank", "damaged")
     ]
+
+
+def tell_next_start(facts: Facts) -> str:
+    """Where a start goes that somebody has chosen, in words."""
+    which = "every start goes" if facts.next_start_stays else "its next start goes, once,"
+    return f"{which} to {facts.next_start} instead of its own order, as somebody has chosen"
 
 
 def tell_span(seconds: float) -> str:

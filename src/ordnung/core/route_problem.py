@@ -285,7 +285,7 @@ def _follows(points: list[Point], at: int, product: Product | None, movable: boo
 
 
 def _fills(points: list[Point]) -> tuple[int, ...]:
-    """The points that may be written to a partition with nothing on it: those that follow on nothing (N4.8)."""
+    """The points that may be written to a partition with nothing on it: those that follow on nothing (R25)."""
     return tuple(at for at, point in enumerate(points) if point.release and point.release.direct_from is None)
 
 

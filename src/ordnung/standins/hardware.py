@@ -387,6 +387,9 @@ class Hardware:
             self.surroundings.change(fault, self.boot_until)
             self.note(fault.kind)
         boot = self.patched.get("/redfish/v1/Systems/1", {}).get("Boot", {})
+        target = boot.get("BootSourceOverrideTarget", "None")
+        if boot.get("BootSourceOverrideEnabled", "Disabled") != "Disabled" and target != "None":
+            self.note("other start", target=target)
         if boot.get("BootSourceOverrideEnabled") == "Once":
             boot.update({"BootSourceOverrideEnabled": "Disabled", "BootSourceOverrideTarget": "None"})
 
