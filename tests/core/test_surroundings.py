@@ -40,6 +40,14 @@ STORIES = [
     ("no order is told", ORDER, {"power": "On"}, (), []),
     ("a setting", {"settings": (("A", "1"),)}, {"settings": (("A", "2"),)}, (), ["the setting A was 1 and is 2"]),
     ("a setting that is announced", {"settings": (("A", "1"),)}, {"settings": (("A", "2"),)}, ("setting A",), []),
+    (
+        "a setting that waited", {"settings": (("A", "1"),), "settings_waiting": (("A", "2"),)},
+        {"settings": (("A", "2"),)}, (), [],
+    ),
+    (
+        "a setting that waited for something else", {"settings": (("A", "1"),), "settings_waiting": (("A", "3"),)},
+        {"settings": (("A", "2"),)}, (), ["the setting A was 1 and is 2"],
+    ),
     ("a new setting", {"settings": ()}, {"settings": (("A", "2"),)}, (), []),
     ("a setting told no more", {"settings": (("A", "1"),)}, {"settings": ()}, (), []),
 ]  # fmt: skip

@@ -1,4 +1,4 @@
-"""A start that somebody has sent elsewhere (BootSourceOverride): no reboot of ours sets it off."""
+"""What somebody has prepared for the next start, another source or other settings: no reboot of ours sets it off."""
 
 from __future__ import annotations
 
@@ -69,3 +69,15 @@ async def test_its_own_start_is_no_other_start(house, enabled, target):
     choose(house, enabled, target)
     state = await carry_out(house, ONE)
     assert state.ended == "level", state.reason
+
+
+async def test_settings_that_somebody_staged_bar_the_reboot_and_are_no_surprise_to_whoever_knows_of_them(house):
+    device = house.devices[ONE]
+    device.surroundings.staged = {"BootMode": "Legacy", "WatchdogMinutes": 30, "PowerProfile": "Throughput"}
+    state = await carry_out(house, ONE)
+    assert state.ended == "failed" and writes_of(device.log) == []
+    assert "BootMode → Legacy, WatchdogMinutes → 30" in state.reason and "PowerProfile" not in state.reason
+    house.overridden = {ONE: {"settings": "the watch desk asked for it"}}
+    state = await carry_out(house, ONE, run="2")
+    assert state.ended == "level", state.reason
+    assert device.surroundings.settings["BootMode"] == "Legacy"

@@ -19,7 +19,7 @@ from ordnung.controllers.answers import (
 )
 from ordnung.controllers.errors import ControllerError
 from ordnung.controllers.reader import Reader
-from ordnung.controllers.surroundings import as_pairs, read_surroundings
+from ordnung.controllers.surroundings import as_pairs, read_if_allowed, read_surroundings
 from ordnung.controllers.tree import Found
 from ordnung.core.facts import Facts, Licence, worst_health
 
@@ -75,6 +75,7 @@ async def read_facts(
         next_start=start,
         next_start_stays=stays,
         settings=around.settings,
+        settings_waiting=around.settings_waiting,
     )
 
 
@@ -149,7 +150,7 @@ async def _next_start(reader: Reader, system: Json) -> tuple[str | None, bool]:
     Some services keep what was chosen apart until the next reset (DSP0266, "Settings resource").
     """
     settings = as_dict(system.get("@Redfish.Settings"))
-    pending = await _found(reader, link_of(as_dict(settings.get("SettingsObject"))))
+    pending = await read_if_allowed(reader, link_of(as_dict(settings.get("SettingsObject"))))
     for body in (pending, system):
         boot = as_dict(body.get("Boot"))
         enabled, target = as_text(boot.get("BootSourceOverrideEnabled")), as_text(boot.get("BootSourceOverrideTarget"))
@@ -160,15 +161,6 @@ async def _next_start(reader: Reader, system: Json) -> tuple[str | None, bool]:
 
 _OWN_STARTS = ("None", "Hdd")
 """BootSourceOverrideTarget that is no other start than the usual one."""
-
-
-async def _found(reader: Reader, path: str | None) -> Json:
-    try:
-        return await reader.find(path) or {}
-    except ControllerError as error:
-        if error.cause in ("no permission", "said no", "malformed answer"):
-            return {}
-        raise
 
 
 def _rebuilding(volume: Json) -> list[str]:

@@ -26,6 +26,7 @@ class Surroundings:
     links: Pairs = ()
     boot_order: tuple[str, ...] = ()
     settings: Pairs = ()
+    settings_waiting: Pairs = ()
 
 
 async def read_surroundings(reader: Reader, found: Found) -> Surroundings:
@@ -34,10 +35,10 @@ async def read_surroundings(reader: Reader, found: Found) -> Surroundings:
     Raises:
         ControllerError: the controller can't be used any more.
     """
-    links, order, settings = await asyncio.gather(
+    links, order, (settings, waiting) = await asyncio.gather(
         _links(reader, found), _boot_order(reader, found.system), _settings(reader, found.system)
     )
-    return Surroundings(links=links, boot_order=order, settings=settings)
+    return Surroundings(links=links, boot_order=order, settings=settings, settings_waiting=waiting)
 
 
 def as_pairs(told: Iterable[tuple[str, str | None]]) -> Pairs:
@@ -96,14 +97,31 @@ def _option_name(option: Json) -> str | None:
     return as_text(option.get("DisplayName")) or as_text(option.get("UefiDevicePath"))
 
 
-async def _settings(reader: Reader, system: Json) -> Pairs:
+async def _settings(reader: Reader, system: Json) -> tuple[Pairs, Pairs]:
+    """The settings, and those that the next start makes otherwise (DSP0266, "Settings resource").
+
+    Some services show there only what was changed, others everything: what differs is what waits.
+    """
+    bios = await read_if_allowed(reader, link_of(system.get("Bios")))
+    settings = as_dict(bios.get("@Redfish.Settings"))
+    chosen = await read_if_allowed(reader, link_of(as_dict(settings.get("SettingsObject"))))
+    now, then = _attributes(bios), _attributes(chosen)
+    known = dict(now)
+    return now, tuple((name, value) for name, value in then if known.get(name, value) != value)
+
+
+def _attributes(body: Json) -> Pairs:
+    return as_pairs((name, _spell(value)) for name, value in as_dict(body.get("Attributes")).items() if name.strip())
+
+
+async def read_if_allowed(reader: Reader, path: str | None) -> Json:
+    """A resource; empty where there is none, or this account may not see it."""
     try:
-        bios = await reader.find(link_of(system.get("Bios"))) or {}
+        return await reader.find(path) or {}
     except ControllerError as error:
         if not _is_barred(error):
             raise
-        return ()
-    return as_pairs((name, _spell(value)) for name, value in as_dict(bios.get("Attributes")).items() if name.strip())
+        return {}
 
 
 def _spell(value: object) -> str | None:

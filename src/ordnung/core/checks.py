@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 
 from ordnung.core.components import Server
-from ordnung.core.facts import Facts, tell_next_start, tell_span
+from ordnung.core.facts import Facts, tell_next_start, tell_settings, tell_span
 from ordnung.core.sheet import PlannedWrite
 
 CLOCK_S = 300.0
@@ -155,6 +155,14 @@ def _next_start(s: Situation) -> _Said:
         return Severity.WARN, tell_next_start(s.facts), "See to it that this is how it is meant to start."
     remedy = "Ask who chose it and take it back at the controller, or override with the reason."
     return Severity.BLOCK, tell_next_start(s.facts), remedy
+
+
+def _settings(s: Situation) -> _Said:
+    """A reboot of ours would make active what somebody else has changed, and the blame would be the update's."""
+    if not s.facts.settings_waiting or not (s.before is Before.RESET or s.will_reset):
+        return None
+    remedy = "Ask who changed them: take them back, let that reboot come first, or override with the reason."
+    return Severity.BLOCK, tell_settings(s.facts), remedy
 
 
 def _feeds(s: Situation) -> _Said:
@@ -318,6 +326,7 @@ CHECKS: tuple[Check, ...] = (
     Check(id="payload", may_override=False, look=_payload),
     Check(id="seal", may_override=True, look=_seal),
     Check(id="array", may_override=True, look=_arrays),
+    Check(id="settings", may_override=True, look=_settings),
     Check(id="next start", may_override=True, look=_next_start),
     Check(id="feed", may_override=True, look=_feeds),
     Check(id="unlike supplies", may_override=False, look=_supplies),

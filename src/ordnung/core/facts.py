@@ -63,6 +63,8 @@ class Facts:
     """Whether that holds for every start, and not for the next one only."""
     settings: tuple[tuple[str, str], ...] = ()
     """The settings of its BIOS with their values."""
+    settings_waiting: tuple[tuple[str, str], ...] = ()
+    """Settings that somebody has changed, with the values that the next start makes active."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -148,6 +150,9 @@ def _state(server: Server, facts: Facts) -> list[Hindrance]:
     if facts.locked:
         remedy = "Unlock it at the controller; until then it takes nothing."
         found.append(Hindrance(what="locked", seen=facts.locked, remedy=remedy, stops=True))
+    if facts.settings_waiting:
+        remedy = "Ask who changed them; let that reboot come first, or take them back at the controller."
+        found.append(Hindrance(what="settings waiting", seen=tell_settings(facts), remedy=remedy, stops=True))
     if facts.next_start is not None and not facts.next_start_stays:
         remedy = "Ask who chose it and take it back at the controller, or let that start come first."
         found.append(Hindrance(what="next start", seen=tell_next_start(facts), remedy=remedy, stops=True))
@@ -174,6 +179,16 @@ def _stores(server: Server) -> list[Hindrance]:
         for component in server.components
         if component.state in ("blank", "damaged")
     ]
+
+
+def tell_settings(facts: Facts) -> str:
+    """Which settings wait for the next start, in words."""
+    told = [f"{name} → {value}" for name, value in facts.settings_waiting]
+    more = f" and {len(told) - _TOLD} more" if len(told) > _TOLD else ""
+    return f"settings of its BIOS wait for the next reboot: {', '.join(told[:_TOLD])}{more}"
+
+
+_TOLD = 4
 
 
 def tell_next_start(facts: Facts) -> str:

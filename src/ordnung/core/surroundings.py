@@ -16,6 +16,7 @@ _Pairs = Sequence[tuple[str, str]]
 def find_changes_around(before: Server, after: Server, announced: Set[str] = frozenset()) -> list[str]:
     """What around the versions is worse than before, or otherwise and not announced: sentences, the worst first.
 
+    What somebody else had changed already and the start made active is no surprise (``Facts.settings_waiting``).
     Only what both readings tell is compared: what one of them does not tell proves nothing. Health, feeds, volumes
     and links count when they are worse; boot order and settings when they are otherwise.
     """
@@ -34,7 +35,7 @@ def find_changes_around(before: Server, after: Server, announced: Set[str] = fro
     found += [
         f"the setting {name} was {was} and is {now}"
         for name, was, now in _both(old.settings, new.settings)
-        if SETTING + name not in announced
+        if SETTING + name not in announced and dict(old.settings_waiting).get(name) != now
     ]
     return found
 

@@ -98,7 +98,7 @@ def _build_facts(entry: dict[str, Any], source: str, place: str) -> Facts:
 
 
 _LISTS = ("jobs", "rebuilding", "arrays_broken", "feeds_lost", "pulls", "boot_order")
-_PAIRS = ("volumes", "links", "settings")
+_PAIRS = ("volumes", "links", "settings", "settings_waiting")
 
 
 def _day(text: str | None, source: str, place: str) -> datetime.date | None:

@@ -383,6 +383,7 @@ class Hardware:
         if lost is not None:
             lost.gone = True
             self.note("part gone", slot=lost.slot)
+        self.surroundings.start()
         for fault in [taken for kind in CHANGING if (taken := self.take_fault(kind)) is not None]:
             self.surroundings.change(fault, self.boot_until)
             self.note(fault.kind)

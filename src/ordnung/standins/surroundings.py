@@ -27,6 +27,8 @@ class Surroundings:
     """Settings, boot order, volume and links of one server."""
 
     settings: dict[str, str | int | bool] = field(default_factory=lambda: dict(SETTINGS))
+    staged: dict[str, str | int | bool] = field(default_factory=dict)
+    """Settings that somebody has changed: the next start makes them active."""
     boot_order: list[str] = field(default_factory=lambda: list(BOOT_OPTIONS))
     volume_degraded: bool = False
     link_down_until: float = 0.0
@@ -41,6 +43,11 @@ class Surroundings:
             self.settings[DELIVERED[0]] = DELIVERED[1]
         elif fault.kind == "volume degraded":
             self.volume_degraded = True
+
+    def start(self) -> None:
+        """A start makes active what was staged."""
+        self.settings.update(self.staged)
+        self.staged = {}
 
     def has_link(self, part: Part, port: int, now: float) -> bool:
         """Whether a port of a card is up: of every card the first one is, but where a fault took it."""

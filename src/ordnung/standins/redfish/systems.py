@@ -112,7 +112,16 @@ def bios(device: Hardware) -> Resource:
     body: Resource = {"Links": bank_links(parts_of(device, "bios")[0])}
     if device.generation != "oldest":
         body["Attributes"] = dict(device.surroundings.settings)
+        body["@Redfish.Settings"] = {
+            "@odata.type": "#Settings.v1_3_5.Settings", "SettingsObject": link(f"{V1}/Systems/1/Bios/Settings"),
+        }  # fmt: skip
     return body
+
+
+@resource("Systems/1/Bios/Settings", "Bios", "v1_2_0", "BIOS, from its next start on")
+def staged_bios(device: Hardware) -> Resource | None:
+    """What somebody has changed and the next start makes active; only that."""
+    return {"Attributes": dict(device.surroundings.staged)} if device.generation != "oldest" else None
 
 
 @collection("Systems/1/Storage", "Storage")
