@@ -12,7 +12,6 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from ordnung.controllers import ControllerError, Endpoint
-from ordnung.controllers.facts import _next_start
 from ordnung.controllers.survey import _partition, read_server
 from ordnung.core.merge import merge_host_report
 from ordnung.demo.reports import write_reports
@@ -245,26 +244,3 @@ def test_whatever_a_controller_answers_is_a_reading_or_a_controller_error(table)
     root = {**ROOT, "Chassis": {"@odata.id": "/c"}, "Managers": {"@odata.id": "/m"}}
     with contextlib.suppress(ControllerError):
         read_line(Scripted({"/redfish/v1": root, "/u": {}, **table}))
-
-
-@pytest.mark.parametrize(
-    ("system", "settings", "expected"),
-    [
-        ({}, {}, (None, False)),
-        ({"BootSourceOverrideEnabled": "Once", "BootSourceOverrideTarget": "Pxe"}, {}, ("Pxe", False)),
-        ({"BootSourceOverrideEnabled": "Continuous", "BootSourceOverrideTarget": "Cd"}, {}, ("Cd", True)),
-        ({"BootSourceOverrideEnabled": "Once"}, {}, (None, False)),
-        ({"BootSourceOverrideEnabled": True, "BootSourceOverrideTarget": ["Pxe"]}, {}, (None, False)),
-        ({}, {"Boot": {"BootSourceOverrideEnabled": "Once", "BootSourceOverrideTarget": "Usb"}}, ("Usb", False)),
-        ({}, {"Boot": "odd"}, (None, False)),
-        ({}, None, (None, False)),
-    ],
-    ids=["nothing", "once", "always", "no target", "no words", "kept apart", "odd settings", "settings gone"],
-)
-def test_where_the_next_start_goes_is_read_wherever_it_is_kept(system, settings, expected):
-    class Asked:
-        async def find(self, path):
-            return settings
-
-    body = {"Boot": system, "@Redfish.Settings": {"SettingsObject": {"@odata.id": "/redfish/v1/Systems/1/Settings"}}}
-    assert asyncio.run(_next_start(Asked(), body)) == expected

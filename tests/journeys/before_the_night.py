@@ -7,6 +7,7 @@ import re
 from playwright.sync_api import expect
 
 from tests.journeys.axe import check_axe
+from tests.journeys.browser import throw_away
 from tests.journeys.site import Api
 
 
@@ -43,7 +44,7 @@ def test_a_lost_feed_is_told_before_the_run_and_answered_for_with_a_reason(page,
     check_axe(page, "light")
     side.get_by_role("button", name="Take the override back").click()
     expect(side.get_by_text(re.compile("psu-2 has no input"))).to_be_visible()
-    api.delete(f"runs/{draft}")
+    throw_away(api, page, draft)
 
 
 def test_a_lead_sees_the_chances_what_holds_the_end_and_the_costs_before_signing(page, read_demo):
@@ -60,7 +61,7 @@ def test_a_lead_sees_the_chances_what_holds_the_end_and_the_costs_before_signing
     tail.focus()
     expect(page.get_by_role("tooltip")).to_contain_text("99 in 100 after")
     check_axe(page, "light")
-    api.delete(f"runs/{draft}")
+    throw_away(api, page, draft)
 
 
 def test_a_sheet_of_many_is_folded_into_bands_and_walked_by_keys(page, read_demo):
@@ -100,4 +101,4 @@ def test_a_sheet_of_many_is_folded_into_bands_and_walked_by_keys(page, read_demo
     assert rows.count() < draft["count"], "equal plans are told once"
     page.keyboard.press("?")
     expect(page.get_by_role("dialog", name="Keys of this place")).to_contain_text("follow now")
-    api.delete(f"runs/{draft['id']}")
+    throw_away(api, page, draft["id"])

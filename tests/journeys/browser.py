@@ -12,6 +12,8 @@ from urllib.parse import urlsplit
 
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
+from tests.journeys.site import Api
+
 ARGS = [
     "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
     "--disable-component-update", "--disable-sync", "--disable-dev-shm-usage",
@@ -77,6 +79,12 @@ def expect_work(page: Page, title: str, note: str) -> None:
     """The work line says in the end what a work came to."""
     line = page.get_by_role("status", name="Work under way")
     expect(line).to_contain_text(re.compile(f"{re.escape(title)}.*{re.escape(note)}"), timeout=60_000)
+
+
+def throw_away(api: Api, page: Page, draft: int) -> None:
+    """Throw a draft away once the page has left it: a page that is open would go on asking for it."""
+    page.goto("about:blank")
+    api.delete(f"runs/{draft}")
 
 
 def tell_open_pages() -> str:

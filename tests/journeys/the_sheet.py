@@ -12,7 +12,7 @@ from playwright.sync_api import expect
 from ordnung.demo.seed import PEOPLE
 from ordnung.formats.sheet import check_sheet, parse_sheet
 from tests.journeys.axe import check_axe
-from tests.journeys.browser import open_page, sign_in
+from tests.journeys.browser import open_page, sign_in, throw_away
 from tests.journeys.site import Api
 
 PAIR = ["gauge-01", "gauge-02"]
@@ -25,11 +25,11 @@ def api(read_demo):
 
 
 @pytest.fixture
-def draft(api):
+def draft(api, page):
     """A sheet for a few servers; gone afterwards."""
     made = api.post("runs", {"servers": SEVERAL})
     yield made
-    api.delete(f"runs/{made['id']}")
+    throw_away(api, page, made["id"])
 
 
 def side(page):
@@ -146,7 +146,7 @@ def test_a_lane_dragged_onto_its_partner_is_refused_with_the_rule(page, read_dem
     expect(page.get_by_text("Drag a lane to say when it begins")).to_be_visible()
     assert api.get(f"runs/{made['id']}")["sheet"] == 4
     page.trouble[:] = [t for t in page.trouble if "409" not in t]
-    api.delete(f"runs/{made['id']}")
+    throw_away(api, page, made["id"])
 
 
 def test_who_would_hardly_be_back_in_time_is_left_over_with_the_chance(page, read_demo, api):
@@ -163,7 +163,7 @@ def test_who_would_hardly_be_back_in_time_is_left_over_with_the_chance(page, rea
         side(page).get_by_text(re.compile(r"Left over: back in time with [\d.]+ %, 90 % are asked for"))
     ).to_be_visible()
     expect(page.get_by_text(re.compile("1 server left over"))).to_be_visible()
-    api.delete(f"runs/{made['id']}")
+    throw_away(api, page, made["id"])
 
 
 PATCH = """async ([path, body]) => {
@@ -217,7 +217,7 @@ def test_the_checks_stand_in_one_list_and_lead_to_their_servers(page, read_demo,
     check_axe(page, "light")
     checks.filter(has_text="array").get_by_role("button", name="vault-08").click()
     expect(side(page).get_by_role("button", name="Override the array check")).to_be_visible()
-    api.delete(f"runs/{made['id']}")
+    throw_away(api, page, made["id"])
 
 
 def test_what_if_is_answered_and_nothing_is_changed(page, read_demo, draft, api):
@@ -226,7 +226,8 @@ def test_what_if_is_answered_and_nothing_is_changed(page, read_demo, draft, api)
     asked.get_by_label("may be away of").click()
     page.get_by_role("option", name="gauge pair 1").click()
     expect(asked.get_by_role("status")).to_contain_text(re.compile(r"It would end \d\d:\d\d.+; nobody is left over"))
-    asked.get_by_label("it starts at").fill("22:30")
+    at = datetime.datetime.fromisoformat(api.get("site")["now"]) + datetime.timedelta(hours=12)
+    asked.get_by_label("it starts at").fill(f"{at:%H:%M}")
     expect(asked.get_by_role("status")).to_contain_text("later than now")
     assert api.get(f"runs/{draft['id']}")["sheet"] == 1
 
@@ -250,7 +251,7 @@ def test_a_sheet_is_made_for_a_window_and_a_group_and_planned_again_as_before(pa
     page.get_by_role("option").first.click()
     expect(side(page).get_by_role("region", name="Compared").get_by_role("listitem").first).to_be_visible()
     for run in [r for r in api.get("runs") if r["state"] == "draft" and r["name"].startswith("gauge-01")]:
-        api.delete(f"runs/{run['id']}")
+        throw_away(api, page, run["id"])
 
 
 def test_on_paper_every_lane_stands_with_its_window_and_nothing_that_is_pressed(page, read_demo, api):
@@ -265,4 +266,4 @@ def test_on_paper_every_lane_stands_with_its_window_and_nothing_that_is_pressed(
         expect(page.get_by_text(lane["server"], exact=True).first).to_be_visible()
     expect(page.get_by_role("button", name="Throw away")).to_be_hidden()
     page.evaluate("window.dispatchEvent(new Event('afterprint'))")
-    api.delete(f"runs/{made['id']}")
+    throw_away(api, page, made["id"])

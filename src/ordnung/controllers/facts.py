@@ -17,9 +17,9 @@ from ordnung.controllers.answers import (
     is_true,
     link_of,
 )
-from ordnung.controllers.errors import ControllerError
+from ordnung.controllers.next_start import read_next_start
 from ordnung.controllers.reader import Reader
-from ordnung.controllers.surroundings import as_pairs, read_if_allowed, read_surroundings
+from ordnung.controllers.surroundings import as_pairs, read_surroundings
 from ordnung.controllers.tree import Found
 from ordnung.core.facts import Facts, Licence, worst_health
 
@@ -45,9 +45,9 @@ async def read_facts(
     Raises:
         ControllerError: the controller can't be used any more.
     """
-    licences, account, jobs, volumes, around, (start, stays) = await asyncio.gather(
+    licences, account, jobs, volumes, around, start = await asyncio.gather(
         _licences(reader, root), _account(reader, root, user), _jobs(reader, root), _volumes(reader, found, partitions),
-        read_surroundings(reader, found), _next_start(reader, found.system),
+        read_surroundings(reader, found), read_next_start(reader, found),
     )  # fmt: skip
     pulls, push = ways_in(service)
     account_body = as_dict(next(iter(account), None))
@@ -72,8 +72,9 @@ async def read_facts(
         volumes=as_pairs(map(_volume_state, volumes)),
         links=around.links,
         boot_order=around.boot_order,
-        next_start=start,
-        next_start_stays=stays,
+        next_start=start.target,
+        next_start_stays=start.stays,
+        media_inserted=_few(start.media),
         settings=around.settings,
         settings_waiting=around.settings_waiting,
     )
@@ -90,19 +91,9 @@ def ways_in(service: Json) -> tuple[tuple[str, ...], str | None]:
     return pulls, "own" if as_text(service.get("HttpPushUri")) else None
 
 
-async def _barred(reader: Reader, path: str | None) -> list[Json]:
-    """The members of a collection that this account may not be allowed to see."""
-    try:
-        return await reader.members(path)
-    except ControllerError as error:
-        if error.cause in ("no permission", "said no", "malformed answer"):
-            return []
-        raise
-
-
 async def _licences(reader: Reader, root: Json) -> list[Licence]:
     service = await reader.find(link_of(root.get("LicenseService"))) or {}
-    return [_licence(body) for body in await _barred(reader, link_of(service.get("Licenses")))]
+    return [_licence(body) for body in await reader.allowed_members(link_of(service.get("Licenses")))]
 
 
 def _licence(body: Json) -> Licence:
@@ -123,14 +114,14 @@ async def _account(reader: Reader, root: Json, user: str) -> list[Json]:
     if not user:
         return []
     service = await reader.find(link_of(root.get("AccountService"))) or {}
-    accounts = await _barred(reader, link_of(service.get("Accounts")))
+    accounts = await reader.allowed_members(link_of(service.get("Accounts")))
     return [body for body in accounts if as_text(body.get("UserName")) == user]
 
 
 async def _jobs(reader: Reader, root: Json) -> list[str]:
     """Tasks that wait or run and are no update: someone else's."""
     service = await reader.find(link_of(root.get("Tasks"))) or {}
-    tasks = await _barred(reader, link_of(service.get("Tasks")))
+    tasks = await reader.allowed_members(link_of(service.get("Tasks")))
     return [
         f"{as_text(task.get('Name')) or 'a job'} ({as_text(task.get('TaskState'))})"
         for task in tasks
@@ -142,25 +133,6 @@ async def _jobs(reader: Reader, root: Json) -> list[str]:
 async def _volumes(reader: Reader, found: Found, partitions: frozenset[str]) -> list[Json]:
     lists = [await reader.members(link_of(storage.get("Volumes"))) for storage in found.storages]
     return [v for volumes in lists for v in volumes if (link_of(v) or "").rstrip("/") not in partitions]
-
-
-async def _next_start(reader: Reader, system: Json) -> tuple[str | None, bool]:
-    """Where a start is sent instead of the server's own order, and whether every start is (ComputerSystem, Boot).
-
-    Some services keep what was chosen apart until the next reset (DSP0266, "Settings resource").
-    """
-    settings = as_dict(system.get("@Redfish.Settings"))
-    pending = await read_if_allowed(reader, link_of(as_dict(settings.get("SettingsObject"))))
-    for body in (pending, system):
-        boot = as_dict(body.get("Boot"))
-        enabled, target = as_text(boot.get("BootSourceOverrideEnabled")), as_text(boot.get("BootSourceOverrideTarget"))
-        if enabled in ("Once", "Continuous") and target not in (None, *_OWN_STARTS):
-            return target, enabled == "Continuous"
-    return None, False
-
-
-_OWN_STARTS = ("None", "Hdd")
-"""BootSourceOverrideTarget that is no other start than the usual one."""
 
 
 def _rebuilding(volume: Json) -> list[str]:

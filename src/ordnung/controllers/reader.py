@@ -19,6 +19,10 @@ class Line(Protocol):
     async def find(self, path: str | None) -> Json | None: ...
 
 
+_ONLY_THIS = ("no permission", "said no", "malformed answer")
+"""Causes for which one resource can't be read and others can."""
+
+
 class Reader:
     """One look at a controller: nothing is asked twice."""
 
@@ -73,6 +77,24 @@ class Reader:
             raise ControllerError(self.name, "malformed answer", str(error)) from None
         found = await gather(self._member(member) for member in members)
         return [body for body in found if body is not None]
+
+    async def allowed(self, path: str | None) -> Json:
+        """A resource that need not be there, and that this account may not be allowed to see: empty then."""
+        try:
+            return await self.find(path) or {}
+        except ControllerError as error:
+            if error.cause not in _ONLY_THIS:
+                raise
+            return {}
+
+    async def allowed_members(self, path: str | None) -> list[Json]:
+        """The members of such a collection."""
+        try:
+            return await self.members(path)
+        except ControllerError as error:
+            if error.cause not in _ONLY_THIS:
+                raise
+            return []
 
     async def _member(self, member: str | Json) -> Json | None:
         return member if isinstance(member, dict) else await self.find(member)

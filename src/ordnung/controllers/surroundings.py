@@ -7,7 +7,6 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from ordnung.controllers.answers import Json, as_dict, as_text, link_of
-from ordnung.controllers.errors import ControllerError
 from ordnung.controllers.reader import Reader, gather
 from ordnung.controllers.tree import Found
 
@@ -65,13 +64,13 @@ async def _links(reader: Reader, found: Found) -> Pairs:
         for port in ports
     ]
     if not any(state for _, state in told):
-        interfaces = await _allowed(reader, link_of(found.system.get("EthernetInterfaces")))
+        interfaces = await reader.allowed_members(link_of(found.system.get("EthernetInterfaces")))
         told = [(_name(body), _link(body)) for body in interfaces]
     return as_pairs(told)
 
 
 async def _ports(reader: Reader, card: Json) -> list[Json]:
-    return await _allowed(reader, link_of(card.get("Ports")) or link_of(card.get("NetworkPorts")))
+    return await reader.allowed_members(link_of(card.get("Ports")) or link_of(card.get("NetworkPorts")))
 
 
 def _name(body: Json) -> str:
@@ -88,7 +87,7 @@ async def _boot_order(reader: Reader, system: Json) -> tuple[str, ...]:
     boot = as_dict(system.get("Boot"))
     told = boot.get("BootOrder")
     order = [text for item in told if (text := as_text(item))][:LONGEST] if isinstance(told, list) else []
-    options = await _allowed(reader, link_of(boot.get("BootOptions"))) if order else []
+    options = await reader.allowed_members(link_of(boot.get("BootOptions"))) if order else []
     called = {as_text(option.get("BootOptionReference")): _option_name(option) for option in options}
     return tuple(called.get(reference) or reference for reference in order)
 
@@ -102,9 +101,9 @@ async def _settings(reader: Reader, system: Json) -> tuple[Pairs, Pairs]:
 
     Some services show there only what was changed, others everything: what differs is what waits.
     """
-    bios = await read_if_allowed(reader, link_of(system.get("Bios")))
+    bios = await reader.allowed(link_of(system.get("Bios")))
     settings = as_dict(bios.get("@Redfish.Settings"))
-    chosen = await read_if_allowed(reader, link_of(as_dict(settings.get("SettingsObject"))))
+    chosen = await reader.allowed(link_of(as_dict(settings.get("SettingsObject"))))
     now, then = _attributes(bios), _attributes(chosen)
     known = dict(now)
     return now, tuple((name, value) for name, value in then if known.get(name, value) != value)
@@ -114,29 +113,6 @@ def _attributes(body: Json) -> Pairs:
     return as_pairs((name, _spell(value)) for name, value in as_dict(body.get("Attributes")).items() if name.strip())
 
 
-async def read_if_allowed(reader: Reader, path: str | None) -> Json:
-    """A resource; empty where there is none, or this account may not see it."""
-    try:
-        return await reader.find(path) or {}
-    except ControllerError as error:
-        if not _is_barred(error):
-            raise
-        return {}
-
-
 def _spell(value: object) -> str | None:
     """A value as a registry of attributes allows it: text, number or flag; a password is told as null."""
     return str(value).lower() if isinstance(value, bool) else as_text(value)
-
-
-async def _allowed(reader: Reader, path: str | None) -> list[Json]:
-    try:
-        return await reader.members(path)
-    except ControllerError as error:
-        if not _is_barred(error):
-            raise
-        return []
-
-
-def _is_barred(error: ControllerError) -> bool:
-    return error.cause in ("no permission", "said no", "malformed answer")

@@ -165,6 +165,14 @@ def _settings(s: Situation) -> _Said:
     return Severity.BLOCK, tell_settings(s.facts), remedy
 
 
+def _media(s: Situation) -> _Said:
+    """A disc that was forgotten: whether a reboot starts from it hangs on an order that controllers tell in part."""
+    if not s.facts.media_inserted or not (s.before is Before.RESET or s.will_reset):
+        return None
+    seen = f"{', '.join(s.facts.media_inserted)} is inserted as virtual media: a reboot may start from it"
+    return Severity.WARN, seen, "Eject it, or see to it that its order starts elsewhere first."
+
+
 def _feeds(s: Situation) -> _Said:
     if not s.facts.feeds_lost:
         return None
@@ -328,6 +336,7 @@ CHECKS: tuple[Check, ...] = (
     Check(id="array", may_override=True, look=_arrays),
     Check(id="settings", may_override=True, look=_settings),
     Check(id="next start", may_override=True, look=_next_start),
+    Check(id="virtual media", may_override=True, look=_media),
     Check(id="feed", may_override=True, look=_feeds),
     Check(id="unlike supplies", may_override=False, look=_supplies),
     Check(id="locked", may_override=False, look=_locked),

@@ -61,6 +61,8 @@ class Facts:
     """What a start goes to instead of that order, where somebody has chosen it (BootSourceOverrideTarget)."""
     next_start_stays: bool = False
     """Whether that holds for every start, and not for the next one only."""
+    media_inserted: tuple[str, ...] = ()
+    """What is inserted as virtual media."""
     settings: tuple[tuple[str, str], ...] = ()
     """The settings of its BIOS with their values."""
     settings_waiting: tuple[tuple[str, str], ...] = ()
@@ -156,6 +158,9 @@ def _state(server: Server, facts: Facts) -> list[Hindrance]:
     if facts.next_start is not None and not facts.next_start_stays:
         remedy = "Ask who chose it and take it back at the controller, or let that start come first."
         found.append(Hindrance(what="next start", seen=tell_next_start(facts), remedy=remedy, stops=True))
+    for name in facts.media_inserted:
+        remedy = "Eject it at the controller, if nobody needs it: a reboot may start from it."
+        found.append(Hindrance(what="virtual media", seen=f"{name} is inserted", remedy=remedy))
     for supply in facts.feeds_lost:
         remedy = "Restore the feed before anything is written."
         found.append(Hindrance(what="feed lost", seen=f"{supply} has no input", remedy=remedy, stops=True))

@@ -97,7 +97,7 @@ def _build_facts(entry: dict[str, Any], source: str, place: str) -> Facts:
     return Facts(certificate_ends=ends, licences=tuple(licences), **values)
 
 
-_LISTS = ("jobs", "rebuilding", "arrays_broken", "feeds_lost", "pulls", "boot_order")
+_LISTS = ("jobs", "rebuilding", "arrays_broken", "feeds_lost", "pulls", "boot_order", "media_inserted")
 _PAIRS = ("volumes", "links", "settings", "settings_waiting")
 
 

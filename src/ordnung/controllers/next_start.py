@@ -1,0 +1,62 @@
+"""What a start would begin with instead of the server's own system: a source chosen for it, a disc left inserted."""
+
+from __future__ import annotations
+
+import asyncio
+from dataclasses import dataclass
+from urllib.parse import unquote, urlsplit
+
+from ordnung.controllers.answers import Json, as_dict, as_text, is_true, link_of
+from ordnung.controllers.reader import Reader
+from ordnung.controllers.tree import Found
+
+OWN_STARTS = ("None", "Hdd")
+"""BootSourceOverrideTarget that is no other start than the usual one."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NextStart:
+    """``target``: where a start is sent, None where nobody chose; ``stays``: every start is. ``media``: what is
+    inserted as virtual media, by name.
+    """
+
+    target: str | None = None
+    stays: bool = False
+    media: tuple[str, ...] = ()
+
+
+async def read_next_start(reader: Reader, found: Found) -> NextStart:
+    """Read what a start would begin with. Raises ControllerError when the controller can't be used any more."""
+    (target, stays), media = await asyncio.gather(_override(reader, found.system), _inserted(reader, found))
+    return NextStart(target=target, stays=stays, media=media)
+
+
+async def _override(reader: Reader, system: Json) -> tuple[str | None, bool]:
+    """The boot source override (ComputerSystem, Boot).
+
+    Some services keep what was chosen apart until the next reset (DSP0266, "Settings resource").
+    """
+    settings = as_dict(system.get("@Redfish.Settings"))
+    pending = await reader.allowed(link_of(as_dict(settings.get("SettingsObject"))))
+    for body in (pending, system):
+        boot = as_dict(body.get("Boot"))
+        enabled, target = as_text(boot.get("BootSourceOverrideEnabled")), as_text(boot.get("BootSourceOverrideTarget"))
+        if enabled in ("Once", "Continuous") and target not in (None, *OWN_STARTS):
+            return target, enabled == "Continuous"
+    return None, False
+
+
+async def _inserted(reader: Reader, found: Found) -> tuple[str, ...]:
+    """What is inserted, at the system (ComputerSystem 1.13) or at its manager, as older services have it."""
+    paths = dict.fromkeys(link_of(one.get("VirtualMedia")) for one in (found.system, found.manager))
+    groups = await asyncio.gather(*(reader.allowed_members(path) for path in paths if path))
+    return tuple(dict.fromkeys(_name(one) for group in groups for one in group if is_true(one.get("Inserted"))))
+
+
+def _name(body: Json) -> str:
+    """By what people know it: never the whole address, which may hold a password."""
+    try:
+        last = unquote(urlsplit(as_text(body.get("Image")) or "").path).rsplit("/", 1)[-1]
+    except ValueError:
+        last = ""
+    return as_text(body.get("ImageName")) or as_text(last) or as_text(body.get("Name")) or "a disc"
