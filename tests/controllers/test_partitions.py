@@ -10,6 +10,7 @@ from ordnung.standins.scenario import PLACES, demo_hardware
 from tests.simulation.lines import controller_of
 
 ENTRY = "/redfish/v1/UpdateService/SoftwareInventory/store-drivers"
+OTHER = "/redfish/v1/UpdateService/SoftwareInventory/store-diag"
 VOLUME = f"{STORE}/Volumes/store-drivers"
 
 
@@ -42,6 +43,9 @@ async def test_the_volume_that_it_lies_on_is_set_up():
         (ENTRY, {"RelatedItem": [{"@odata.id": VOLUME}, {"@odata.id": f"{STORE}/Volumes/store-diag"}]}, "on which volume"),
         (ENTRY, {"RelatedItem": [{"@odata.id": f"{STORE}/Volumes/gone"}]}, "does not say on which volume"),
         (ENTRY, {"RelatedItem": "no list"}, "does not say on which volume"),
+        (ENTRY, {"RelatedItem": [{"@odata.id": f"{STORE}/Volumes/gone"}, {"@odata.id": VOLUME}]}, "on which volume"),
+        (ENTRY, {"RelatedItem": [{"@odata.id": "/redfish/v1/Systems/1/Storage/1/Volumes/1"}]}, "drives of this server"),
+        (OTHER, {"RelatedItem": [{"@odata.id": f"{VOLUME}/"}]}, "store-diag lies on it as well"),
         (VOLUME, {"Actions": {"#Volume.Initialize": {"target": None}}}, "does not let the partition store-drivers be set up"),
         (VOLUME, {"Actions": []}, "does not let the partition store-drivers be set up"),
     ],
@@ -84,3 +88,17 @@ async def test_a_fault_of_the_request_is_answered_by_the_stand_in():
     with pytest.raises(ControllerError) as caught:
         await set_up(busy)
     assert caught.value.cause == "busy" and len(begun(busy)) == 1
+
+
+async def test_a_volume_of_whose_storage_nothing_is_told_is_left_alone():
+    device = damaged()
+    controller = controller_of(device)
+    find = controller._session.find
+
+    async def lose(path):
+        return None if path == STORE else await find(path)
+
+    controller._session.find = lose
+    with pytest.raises(ControllerError, match="nothing is told of the storage that it is on"):
+        await controller.set_up("store-drivers")
+    assert not begun(device)

@@ -206,7 +206,7 @@ def test_whatever_a_drive_answers_is_a_report(raw, version):
     identify.read_revision(raw)
 
 
-def test_what_is_no_drive_is_not_asked_twice(tmp_path):
+def test_what_is_no_drive_and_what_is_not_there_tell_nothing(tmp_path):
     (tmp_path / "nvme0").write_bytes(b"a file")
     for ask in (identify.ask_slots, identify.ask_identity):
         assert ask("nvme0", tmp_path) is None and ask("gone", tmp_path) is None and ask("null", Path("/dev")) is None

@@ -11,7 +11,7 @@ from ordnung.controllers.errors import ControllerError
 from ordnung.controllers.session import Session
 from ordnung.controllers.tasks import read_accepted
 from ordnung.controllers.types import Accepted
-from ordnung.controllers.update import find_member, read_service
+from ordnung.controllers.update import read_service, stands_for
 
 QUICKEST = "Fast"
 
@@ -34,29 +34,41 @@ async def set_up(session: Session, slot: str) -> Accepted:
 
 def volumes_of(entry: Json) -> list[str]:
     """The paths of the volumes that an entry of ``SoftwareInventory`` lies on."""
-    return [path for item in as_list(entry.get("RelatedItem")) if (path := link_of(item)) and "/Volumes/" in path]
+    links = [link_of(item) or "" for item in as_list(entry.get("RelatedItem"))]
+    return [path.rstrip("/") for path in links if "/Volumes/" in path]
 
 
 async def _volume_of(session: Session, slot: str) -> Json:
     """The one volume that a partition lies on. Raises ControllerError where that is not certain."""
     service = await read_service(session)
-    entry = await find_member(session, link_of(service.get("SoftwareInventory")), slot)
+    partitions = await session.members(link_of(service.get("SoftwareInventory")))
+    entry = next((one for one in partitions if stands_for(one, slot)), None)
     if entry is None:
         raise _refused(session, f"{slot} is not among its service partitions any more")
     paths = volumes_of(entry)
-    volumes = [found for path in paths if (found := await session.find(path)) is not None]
-    if len(volumes) != 1:
+    volume = await session.find(paths[0]) if len(paths) == 1 else None
+    if volume is None:
         raise _refused(session, f"it does not say on which volume the partition {slot} lies")
-    if why := await _may_hold_more(session, paths[0], volumes[0]):
+    others = [one for one in partitions if one is not entry and set(paths) & set(volumes_of(one))]
+    why = _tell_others(others) or await _may_hold_more(session, paths[0], volume)
+    if why:
         raise _refused(session, f"the volume of the partition {slot} is left alone: {why}")
-    return volumes[0]
+    return volume
+
+
+def _tell_others(others: list[Json]) -> str:
+    """Which other partitions lie on the same volume; empty when none does."""
+    names = [as_text(one.get("Id")) or as_text(one.get("Name")) or "another one" for one in others]
+    return f"{', '.join(names)} {'lies' if len(names) == 1 else 'lie'} on it as well" if names else ""
 
 
 async def _may_hold_more(session: Session, path: str, volume: Json) -> str:
     """Why a volume could be something else than a partition of the flash store; empty when it can't."""
     if as_text(volume.get("RAIDType")) not in (None, "None"):
         return "it is part of an array"
-    storage = await session.find(path.partition("/Volumes/")[0]) or {}
+    storage = await session.find(path.partition("/Volumes/")[0])
+    if storage is None:
+        return "nothing is told of the storage that it is on"
     if as_list(storage.get("Drives")) or as_list(as_dict(volume.get("Links")).get("Drives")):
         return "drives of this server hang on the same storage"
     return ""

@@ -35,21 +35,19 @@ async def read_service(session: Session) -> Json:
     return await session.find(link_of(root.get("UpdateService"))) or {}
 
 
-async def find_member(session: Session, collection: str | None, slot: str) -> Json | None:
-    """The member of a collection that stands for a slot, by its Id or the end of its path; None: there is none."""
-    for body in await session.members(collection):
-        path = link_of(body)
-        if path is not None and (as_text(body.get("Id")) == slot or path.rstrip("/").rsplit("/", 1)[-1] == slot):
-            return body
-    return None
+def stands_for(entry: Json, slot: str) -> bool:
+    """Whether a member of an inventory stands for a slot: by its Id or the end of its path."""
+    path = link_of(entry)
+    return path is not None and (as_text(entry.get("Id")) == slot or path.rstrip("/").rsplit("/", 1)[-1] == slot)
 
 
 async def target_of(session: Session, slot: str) -> str:
     """The inventory member that stands for a slot. Raises ControllerError when it is gone."""
     service = await read_service(session)
     for inventory in ("FirmwareInventory", "SoftwareInventory"):
-        if (found := await find_member(session, link_of(service.get(inventory)), slot)) is not None:
-            return link_of(found) or ""
+        for entry in await session.members(link_of(service.get(inventory))):
+            if stands_for(entry, slot):
+                return link_of(entry) or ""
     raise ControllerError(session.endpoint.name, "said no", f"{slot} is not in its inventory any more")
 
 

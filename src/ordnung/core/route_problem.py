@@ -205,12 +205,7 @@ def _build_part(group: list[Fitted], downwards: bool) -> Part:
         movable=first.movable,
         has_goal=first.movable and first.target is not None,
         goals=_goals(points, product, first.target, downwards),
-        follows=[
-            _fills(points)
-            if at == 0 and first.movable and first.component.is_empty
-            else _follows(points, at, product, first.movable, downwards)
-            for at in range(len(points))
-        ],
+        follows=[_follows(points, at, first, downwards) for at in range(len(points))],
         floors=[_floor_mask(point, points, product) for point in points],
         conditions=[],
         held=first.held,
@@ -268,9 +263,12 @@ def _goals(points: list[Point], product: Product | None, target: str | None, dow
     )
 
 
-def _follows(points: list[Point], at: int, product: Product | None, movable: bool, downwards: bool) -> tuple[int, ...]:
-    if product is None or not movable:
+def _follows(points: list[Point], at: int, fitted: Fitted, downwards: bool) -> tuple[int, ...]:
+    product = fitted.product
+    if product is None or not fitted.movable:
         return ()
+    if at == 0 and fitted.component.is_empty:
+        return _fills(points)
     have = product.key(points[at].version)
     if have is None:
         return ()
