@@ -126,7 +126,7 @@ async def test_only_reads_are_tried_again(live):
 async def test_a_session_that_is_lost_half_way_is_opened_anew_and_counted(live):
     async with Client(live.ca, QUICK) as client, RedfishControllers(client).open(live.endpoint(NAME)) as controller:
         set_fault(live, "session expired")
-        assert (await controller.marker()).is_up and controller.losses == 1
+        assert (await controller.marker()).is_up() and controller.losses == 1
 
 
 async def test_a_session_that_dies_at_once_is_a_named_cause(live):

@@ -113,7 +113,7 @@ async def test_a_reset_changes_the_marker_of_what_was_reset(face):
         before = await controller.marker()
         await controller.reset(await controller.find_reset("server reboot"))
         after = await controller.marker()
-    assert before.is_up and not after.is_up
+    assert before.is_up() and not after.is_up()
     assert after.system != before.system and after.controller == before.controller
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import dataclasses
 import datetime
 
+from ordnung.core.by_disc import go_by_disc
 from ordnung.core.night.limits import GroupLimit, NightLimits
 from ordnung.core.route import Write
 from ordnung.core.run_sheet import HandsOn, RunSheet, SheetServer, SheetWave
@@ -39,6 +40,10 @@ def a_sheet(*servers, **facts):
     return RunSheet(**{**told, "servers": servers or (a_server("a", wave="canary"), a_server("b")), **facts})
 
 
+def _by_disc(server):
+    return dataclasses.replace(server, rounds=go_by_disc(server.rounds))
+
+
 CHANGES = {
     "baseline": lambda s: dataclasses.replace(s, baseline=9),
     "wait": lambda s: dataclasses.replace(s, waves=(SheetWave(name="canary", wait_seconds=61.0, gate="person"),)),
@@ -51,6 +56,7 @@ CHANGES = {
     "group": lambda s: dataclasses.replace(s, limits=s.limits.changed(groups=(GroupLimit(name="pair"),))),
     "rack": lambda s: dataclasses.replace(s, limits=s.limits.changed(racks={"K1": 1})),
     "certainty": lambda s: dataclasses.replace(s, limits=s.limits.changed(certainty=None)),
+    "by disc": lambda s: dataclasses.replace(s, servers=(_by_disc(s.servers[0]), *s.servers[1:])),
     "added": lambda s: dataclasses.replace(s, servers=(*s.servers, a_server("c"))),
     "version": lambda s: dataclasses.replace(s, servers=(s.servers[0], a_server("b", to="3.0"))),
     "payload": lambda s: dataclasses.replace(

@@ -84,3 +84,12 @@ def test_many_are_counted_and_none_is_lost():
     assert meaning.lines[-1].startswith("20 servers have not begun; each begins only when it is let go on: w-0, ")
     assert meaning.lines[-1].endswith(f"and {20 - SPELLED_OUT} more.")
     assert tell_meaning(Order.HOLD, []).lines == ()
+
+
+def test_who_was_started_from_a_disc_goes_on_whatever_is_ordered():
+    in_disc = Ordered(server="surge-16", begun=True, step="writing bios 3.2.0", left_s=60, in_disc=True)
+    for order, then in ((Order.HOLD, "nothing left to hold then."), (Order.STOP, "and ends there.")):
+        (line,) = tell_meaning(order, [in_disc]).lines
+        assert line.startswith("surge-16 was started from its disc: it goes on until it is level") and line.endswith(
+            then
+        )

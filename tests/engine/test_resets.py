@@ -25,6 +25,7 @@ def m(**told):
         (K.SERVER_REBOOT, m(power="Off"), m(power="Off"), 0, None, False),
         (K.SERVER_REBOOT, m(boot="OSRunning"), m(boot="MemoryInitializationStarted"), 0, Evidence.BOOT_PROGRESS, False),
         (K.SERVER_REBOOT, m(boot="OSBootStarted"), m(boot="OSRunning"), 0, None, False),  # it was starting before
+        (K.SERVER_REBOOT, m(boot="OSBootStarted"), m(boot="SetupEntered"), 0, Evidence.BOOT_PROGRESS, False),
         (
             K.SERVER_REBOOT,
             m(boot="OSRunning", boot_at="1"),
@@ -55,8 +56,10 @@ def test_what_two_looks_say(kind, before, now, losses, acted, still):
 
 
 def test_a_server_is_up_when_nothing_that_is_told_says_otherwise():
-    assert m().is_up and m(boot="OSRunning").is_up and m(boot="None", power="On").is_up
-    assert not m(boot="OSBootStarted").is_up and not m(power="Off").is_up
+    assert m().is_up() and m(boot="OSRunning").is_up() and m(boot="None", power="On").is_up()
+    begins = m(boot="OSBootStarted")
+    assert not begins.is_up() and not begins.is_up(m(boot="OSRunning")) and not m(power="Off").is_up()
+    assert begins.is_up(begins) and m(boot="OSRunning").is_up(begins) and not m(boot="SetupEntered").is_up(begins)
 
 
 def test_how_far_a_start_has_come_is_said_in_words():

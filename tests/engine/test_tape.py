@@ -364,6 +364,12 @@ def test_what_proves_a_server_back(facts, doubt):
     assert proves_back(before, lost) is not None
 
 
+def test_a_start_that_was_never_told_to_its_end_proves_a_server_back_all_the_same():
+    told = Server(name="s", model="m", facts=Facts(power="On", boot="OSBootStarted"))
+    assert proves_back(told, told) is None
+    assert proves_back(dataclasses.replace(told, facts=Facts(boot="OSRunning")), told) == "its system does not run yet"
+
+
 class MemoryCase:
     def __init__(self, _folder):
         self.journal = MemoryJournal(VirtualClock())

@@ -20,8 +20,10 @@ from ordnung.fieldkit.disc.network import bring_up_all, bring_up_own
 from ordnung.fieldkit.disc.session import Session
 from ordnung.fieldkit.host.bootstrap import Handed, bootstrap
 from ordnung.fieldkit.host.interface import Assignment, HostInterface
+from ordnung.formats.order import parse_order, write_order
 from ordnung.repository import write_as
 from tests.disc.inner_link import MAC, host_interface
+from tests.formats.test_order import ORDER
 from tests.repository.sealing import PAYLOADS, open_book, seal
 
 OWN = HostInterface(url="https://169.254.0.17:443", mac=MAC, bootstraps=True)
@@ -31,15 +33,21 @@ PIN = "ab" * 32
 class Aisle:
     """A machine that plays along: what is told of it, what was asked of it, what a person types."""
 
-    def __init__(self, disc, folder, answers=(), *, own=None, handed=None, given=(), why_not="", codes=(0,)):
+    def __init__(
+        self, disc, folder, answers=(), *, own=None, handed=None, given=(), why_not="", codes=(0,), order=None
+    ):
         self.disc, self.given = disc, frozenset(given)
         self.kept = Kept(folder, why_not)
         self.own, self.user, self.codes = own, handed, list(codes)
         self.answers, self.said, self.ran, self.secrets, self.left = list(answers), [], [], [], ""
         self.pin, self.is_up = PIN, True
+        self.ordered, self.orders = order, []
 
     def keep(self):
         return self.kept
+
+    def order(self):
+        return self.ordered
 
     def own_controller(self):
         return self.own
@@ -60,6 +68,8 @@ class Aisle:
 
     def ordnung(self, arguments):
         self.ran.append(list(arguments))
+        if "--order" in arguments:
+            self.orders.append(parse_order(Path(option(arguments, "--order")).read_bytes()))
         if "--password-file" in arguments:
             self.secrets.append(Path(arguments[arguments.index("--password-file") + 1]).read_text())
         return self.codes.pop(0) if len(self.codes) > 1 else self.codes[0]
@@ -97,6 +107,20 @@ def test_no_question_where_the_controller_hands_out_a_user(disc, tmp_path):
     assert option(level, "--trust") in aisle.text and "--in-place" in level and "--expired" not in level
     assert aisle.secrets == ["secret\n"] and "secret" not in aisle.text
     assert "Nothing is left to do" in aisle.text and read_access(tmp_path) is None
+
+
+def test_an_order_is_carried_out_without_a_question(disc, tmp_path):
+    aisle = Aisle(disc, tmp_path, ["o"], own=OWN, handed=Handed("kit", "secret", PIN), order=write_order(ORDER))
+    assert aisle.run() == 0 and aisle.said.count("> ") == 1
+    assert aisle.orders == [ORDER] and "--yes" not in aisle.ran[0]
+    assert "Ordered by run 12 of Lowmere: 2 writes on surge-07, without asking." in aisle.text
+
+
+def test_an_order_that_can_t_be_read_leaves_it_to_a_person(disc, tmp_path):
+    aisle = Aisle(disc, tmp_path, ["o"], own=OWN, handed=Handed("kit", "secret", PIN), order=b"{}")
+    aisle.run()
+    assert "The order on this disc can't be used." in aisle.text and aisle.orders == []
+    assert "--yes" not in aisle.ran[0], "it asks before it writes"
 
 
 def test_a_person_says_where_the_controller_is_and_is_asked_once(disc, tmp_path):

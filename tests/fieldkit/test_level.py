@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import dataclasses
 import io
 import json
 import os
@@ -22,11 +23,14 @@ import pytest
 from rich.console import Console
 
 from ordnung.core.errands import Errand, ErrandKind
+from ordnung.core.rules import FIXED_RULES
 from ordnung.engine.journal_lines import OpenedRun
 from ordnung.engine.ports import HelpState
 from ordnung.fieldkit.console import ConsolePorts, Keyboard, LiveScreen
 from ordnung.fieldkit.journal import FileJournal
 from ordnung.fieldkit.one_server import GOOD
+from ordnung.formats.order import Order, parse_order, write_order
+from ordnung.formats.rules import rules_document
 from ordnung.formats.siteclock import SETTING, SiteClock
 from ordnung.repository import look_at, open_carrier
 from ordnung.standins.hardware import writes_of
@@ -183,6 +187,44 @@ def test_other_rules_than_the_repositorys_own_may_hold_and_a_run_is_gone_on_with
         assert journal.runs == [opened]
     code, _, err = level(packed, tmp_path / "v", "--yes", name=name)
     assert code == 1 and "by the rules with SHA-256 abab" in err and "go on by those" in err
+
+
+def write_orders(live, folder, name, **changes):
+    """An order for all that a repository has for a server, as the site would give it."""
+    code, out, err = level(live, folder / "plan", "--dry-run", "--json", name=name)
+    assert code == 0, err
+    device = live.device(name)
+    writes = [w for step in events(out)[0]["rounds"] for w in step["writes"]]
+    order = Order(
+        run="run 3 of Lowmere", server=name, uuid=device.uuid, serial=device.serial, rules=rules_document(FIXED_RULES),
+        writes=tuple((w["slot"], w["sha256"]) for w in writes if w["slot"] != "raid-1"),
+    )  # fmt: skip
+    place = folder / "order.json"
+    place.write_bytes(write_order(dataclasses.replace(order, **changes)))
+    return place
+
+
+def test_an_order_is_done_on_its_server_unasked_and_nothing_else(packed, tmp_path):
+    name = "surge-06"
+    order = write_orders(packed, tmp_path, name)
+    code, out, err = level(packed, tmp_path / "other", "--order", order, name="surge-08")
+    assert code == 1 and "The order is for surge-06" in err and "Nothing was sent" in err
+    assert not writes_of(packed.device("surge-08").log)
+    code, out, err = level(packed, tmp_path / "w", "--order", order, name=name)
+    assert code == 0, out + err
+    written = {slot for slot, _ in writes_of(packed.device(name).log)}
+    assert written == {slot for slot, _ in parse_order(order.read_bytes()).writes}, "raid-1 was not ordered"
+    code, _, err = level(packed, tmp_path / "w", "--order", order, "--only", "bios", name=name)
+    assert code == 2 and "--order says what is done" in err
+
+
+def test_what_is_not_the_payload_that_was_ordered_is_not_sent(packed, tmp_path):
+    name = "surge-08"
+    order = write_orders(packed, tmp_path, name)
+    writes = tuple((slot, "ab" * 32) for slot, _ in parse_order(order.read_bytes()).writes)
+    order = write_orders(packed, tmp_path, name, writes=writes)
+    code, out, err = level(packed, tmp_path / "w", "--order", order, name=name)
+    assert code == 1 and "not what was approved" in out + err and not writes_of(packed.device(name).log)
 
 
 def spawn(live, work, *more, name):

@@ -25,6 +25,7 @@ from ordnung.engine.entries import Answer, Remedy
 from ordnung.engine.ports import Reply
 from ordnung.engine.run import carry_out_run
 from ordnung.engine.tape import fold
+from ordnung.engine.tape_state import TapeState
 from ordnung.engine.telling import tell_reason
 from ordnung.engine.world import Choice, Patience
 from ordnung.standins.faults import CHANGING, QUIRKS, Fault
@@ -33,6 +34,7 @@ from ordnung.standins.models import FLASH_STORE, PELLAM1160, RackPlace, build_ha
 from ordnung.standins.scenario import random_hardware
 from ordnung.standins.workdesk import ASKED, DESK_FAULTS, DeskFault
 from tests.simulation.clock import VirtualClock, run
+from tests.simulation.kit_host import KitHost
 from tests.simulation.lines import controller_of
 from tests.simulation.world import Crashed, House
 
@@ -103,6 +105,8 @@ async def _play(seed: int, mirror: Path) -> Night:
     house.desk.faults = [_desk_fault(chance, devices) for _ in range(chance.choice((0, 0, 0, 1, 3)))]
     house.desk.seconds, house.desk.heals = chance.choice((5.0, 60.0, 600.0)), chance.choice((0.0, 900.0))
     house.unattended = random.Random(f"unattended {seed}").random() < UNATTENDED
+    if not house.unattended and random.Random(f"by disc {seed}").random() < BY_DISC:
+        _insert_discs(random.Random(f"discs {seed}"), house)
     lives = await _live(chance, house, runs, groups)
     if house.unattended:
         check_nobody_reset(house)
@@ -113,6 +117,9 @@ async def _play(seed: int, mirror: Path) -> Night:
             check_desk(house, device, house.moves[device.name])
             check_home(house, str(number), device)
     check_limits(devices, groups, limits)
+    if house.by_disc:
+        assert not house.kits.nobody.troubles, house.kits.nobody.troubles
+        house.by_disc = False
     if chance.random() < 0.4:
         lives += await _go_back(chance, house, devices, groups)
     assert not house.troubles, f"errors of our own: {house.troubles}"
@@ -140,6 +147,34 @@ def _fit_stores(chance: random.Random, devices: Sequence[Hardware]) -> None:
         device.parts += [p for p in build_hardware(place, "X", device.now).parts if p.kind == "store"]
         if chance.random() < 0.3:
             device.faults.append(Fault("set-up fails", chance.choice(tuple(states)), times=chance.randint(1, 3)))
+
+
+BY_DISC = 0.2
+"""Nights that go by a disc in each server's virtual media."""
+DISC_FAULTS = ("boot order ignored", "media lost")
+
+
+def _insert_discs(chance: random.Random, house: House) -> None:
+    house.by_disc, house.kits = True, KitHost(house)
+    for device in house.devices.values():
+        device.host = house.kits
+        if chance.random() < 0.3:
+            device.faults.append(Fault(chance.choice(DISC_FAULTS)))
+
+
+def _of_kit(house: House, device: Hardware) -> list[e.TapeEntry]:
+    """What the field kit has put on its own tapes, where a night went by disc."""
+    return house.kits.values(device.name) if house.by_disc else []
+
+
+def check_out_of_disc(device: Hardware, state: TapeState) -> None:
+    """Its own system runs, and no start goes to a disc of ours, unless it is told that it may."""
+    if state.in_disc:
+        assert state.ended is not None and "disc" in state.ended.facts, f"{device.name}: a disc is left in, untold"
+        return
+    boot = device.patched.get(SYSTEM, {}).get("Boot", {})
+    assert not device.media and not device.runs_disc, f"{device.name}: a disc is left in"
+    assert boot.get("BootSourceOverrideTarget", "None") != "Cd", f"{device.name}: its starts go to a disc"
 
 
 UNATTENDED = 0.15
@@ -295,12 +330,15 @@ async def check_server(house: House, number: str, device: Hardware) -> None:
     assert not [e for e in device.log if e["what"] == "reset" and e["at"] < opens], "a reset before the window"
     assert "killed a write" not in what and "button pushed" not in what, device.name
     assert not any(part.dead for part in device.parts), f"{device.name}: a dead component"
-    assert "other start" not in what, f"{device.name}: a reboot started what somebody had chosen"
+    others = [entry for entry in device.log if entry["what"] == "other start" and entry["target"] != "Cd"]
+    assert not others, f"{device.name}: a reboot started what somebody had chosen"
+    check_out_of_disc(device, state)
     assert "set-up cut off" not in what, f"{device.name}: a reset while a partition was set up"
     set_up = [entry for entry in device.log if entry["what"] == "set-up begun"]
     assert all(entry["was"] != "ready" for entry in set_up), f"{device.name}: a whole partition was set up"
-    _check_writes(device, values)
-    _check_resets(device, values)
+    kit = _of_kit(house, device)
+    _check_writes(device, values, kit)
+    _check_resets(device, [*values, *kit])
     for entry in device.log:
         assert entry["what"] != "refused" or any(told in entry["why"] for told in BY_FAULT), entry
     if state.ended.ending is e.Ending.LEVEL:
@@ -313,18 +351,23 @@ async def check_server(house: House, number: str, device: Hardware) -> None:
 BEGUN, OVER = ("write begun", "set-up begun"), ("write done", "refused", "set up", "set-up failed")
 
 
-def _check_writes(device: Hardware, values: Sequence[e.TapeEntry]) -> None:
+def _check_writes(device: Hardware, values: Sequence[e.TapeEntry], kit: Sequence[e.TapeEntry]) -> None:
     begun = [entry["what"] for entry in device.log if entry["what"] in (*BEGUN, *OVER)]
     for one, two in itertools.pairwise(begun):
         assert one not in BEGUN or two not in BEGUN, f"{device.name}: two writes at once"
     writes = writes_of(device.log)
     # One more for each remedy, after the device has said that the one before was not written.
-    tried = [v.slot for v in values if isinstance(v, e.Troubled)]
+    tried = [v.slot for v in (*values, *kit) if isinstance(v, e.Troubled)]
+    # A kit on a disc has no journal over a reset: what was said to be written and is not shown it writes once more.
+    more = max(0, sum(isinstance(v, e.PlaceTaken) for v in kit) - 1)
     for slot, version in set(writes):
-        assert writes.count((slot, version)) <= 1 + tried.count(slot), f"{device.name}: written twice {writes}"
+        assert writes.count((slot, version)) <= 1 + more + tried.count(slot), f"{device.name}: written twice {writes}"
     kinds = [v.remedy for v in values if isinstance(v, e.Remedied)]
     assert len(kinds) == len(set(kinds)), f"{device.name}: {kinds}"
-    intended = {(v.planned.write.slot, v.planned.write.to) for v in values if isinstance(v, e.WriteIntent)}
+    sent = [v.planned.write for v in (*values, *kit) if isinstance(v, e.WriteIntent)]
+    intended = {(write.slot, write.to) for write in sent}
+    ordered = {(p.write.slot, p.write.to) for v in values if isinstance(v, e.Plan) for s in v.rounds for p in s.writes}
+    assert not kit or set(writes) <= ordered, f"{device.name}: written by the kit, never ordered"
     assert set(writes) <= intended, f"{device.name}: written, never intended"
 
 

@@ -289,6 +289,8 @@ THREE = ["controller restart", "server reboot", "server reboot"]
         ("no reset time",),
         ("no reset time", "no boot progress"),
         ("no boot progress",),
+        ("start half told",),
+        ("start half told", "no reset time"),
         ("basic only",),
         ("sessions elsewhere",),
         ("power cycle on system",),

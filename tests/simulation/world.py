@@ -103,10 +103,10 @@ class House:
         self.catalogs = Catalogs(read_issues(mirror))
         self.journal = MemoryJournal(clock, limits)
         self.orders, self.told, self.overridden, self.replies, self.troubles, self.listeners = {}, [], {}, {}, [], []
-        self.packages, self.windows, self.ahead, self.unattended = {}, None, False, False
+        self.packages, self.windows, self.ahead, self.unattended, self.by_disc = {}, None, False, False, False
         self.desk = WorkDesk(lambda: self.clock.t)
         self.moves, self.ticks, self.remedies, self.exceptions = {}, {}, dict(USUAL), ()
-        self.patience = Patience()
+        self.patience, self.disc_at_hand = Patience(), True
         self.files = {}
         self.born()
 
@@ -149,6 +149,13 @@ class House:
 
     def uri(self, run, server, sha256, protocol):
         return f"{protocol.lower()}://127.0.0.1/{run}/{server}/{sha256}"
+
+    async def find_disc(self):
+        if not self.disc_at_hand:
+            raise RepositoryError("altered", "the disc image", "it is not what was written out")
+
+    def disc_uri(self, run, server, protocol):
+        return f"{protocol.lower()}://127.0.0.1/{run}/{server}/ordnung-run-{run}.iso"
 
     def fetch(self, uri: str) -> bytes:
         return self.files[uri.rsplit("/", 1)[-1]].read_bytes()
@@ -197,7 +204,10 @@ class House:
     def hand(self, name: str, run: str = "1", back=None, group: str | None = None) -> Hand:
         place = AwayPlace(server=name, groups=(group,) if group else ())
         moves = self.moves.get(name, Moves())
-        return Hand(run=run, endpoint=self.endpoint(name), world=self.world(), place=place, back=back, moves=moves)
+        return Hand(
+            run=run, endpoint=self.endpoint(name), world=self.world(), place=place, back=back, moves=moves,
+            by_disc=self.by_disc,
+        )  # fmt: skip
 
     def lane(self, name: str, group: str | None = None, back=None) -> RunServer:
         place = AwayPlace(server=name, groups=(group,) if group else ())
@@ -209,6 +219,7 @@ class House:
             ahead=self.ahead,
             back=back,
             unattended=self.unattended,
+            by_disc=self.by_disc,
         )
 
 

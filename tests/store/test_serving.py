@@ -9,7 +9,7 @@ import ssl
 import aiohttp
 import pytest
 
-from ordnung.store import ContentStore, PayloadProcess
+from ordnung.store import ContentStore, PayloadProcess, RunDisc
 from tests.repository.test_payloads import put
 
 ADDRESS = "127.20.100.4"
@@ -110,3 +110,44 @@ async def test_it_ends_with_the_engine(store, certificate):
     process = server._process
     await server.stop()
     assert process.returncode == 0
+
+
+@pytest.fixture
+async def part(live):
+    context = ssl.create_default_context(cafile=live.ca)
+    async with aiohttp.ClientSession() as session:
+
+        async def ask(url, span=None, method="GET"):
+            headers = {"Range": span} if span else {}
+            async with session.request(method, url, ssl=context, headers=headers) as answer:
+                return answer.status, await answer.read(), dict(answer.headers)
+
+        yield ask
+
+
+async def test_a_disc_is_served_with_what_is_behind_it_to_the_server_that_it_is_for(serving, store, part, tmp_path):
+    server, _ = serving
+    image = tmp_path / "edition-1.iso"
+    image.write_bytes(bytes(range(256)) * 16)
+    whole = image.read_bytes() + b"for surge-01"
+    await server.allow("7", ["surge-01", "surge-02"], [], RunDisc(path=image, tails={"surge-01": b"for surge-01"}))
+    uris = [server.disc_uri("7", "surge-01", protocol) for protocol in ("HTTPS", "HTTP")]
+    assert [(await part(uri))[1] for uri in uris] == [whole] * 2 and uris[0].endswith("/ordnung-run-7.iso")
+    for span, expected in (
+        ("bytes=0-15", whole[:16]), ("bytes=4090-4099", whole[4090:4100]), ("bytes=4096-", whole[4096:]),
+        ("bytes=-6", whole[-6:]), ("bytes=4100-99999", whole[4100:]),
+    ):  # fmt: skip
+        status, body, headers = await part(uris[0], span)
+        assert (status, body) == (206, expected), span
+        assert headers["Content-Range"].endswith(f"/{len(whole)}") and int(headers["Content-Length"]) == len(expected)
+    status, _, headers = await part(uris[0], "bytes=5000-5001")
+    assert status == 416 and headers["Content-Range"] == f"bytes */{len(whole)}"
+    assert (await part(uris[0], "bytes=what"))[0] == 416
+    status, body, headers = await part(uris[0], method="HEAD")
+    assert (status, body, int(headers["Content-Length"])) == (200, b"", len(whole))
+    assert (await part(server.disc_uri("7", "surge-02")))[0] == 404, "it has none"
+    assert (await part(uris[0].replace("run-7", "run-8")))[0] == 404
+    image.unlink()
+    assert (await part(uris[0]))[0] == 404
+    server.close_run("7")
+    assert (await part(uris[1]))[0] == 404

@@ -4,10 +4,11 @@ from ordnung.controllers.client import Client, Endpoint, Limits
 from ordnung.controllers.controller import RedfishController, RedfishControllers
 from ordnung.controllers.errors import CAUSES, ControllerError, LostAnswerError
 from ordnung.controllers.reset import ResetOffer
-from ordnung.controllers.types import Accepted, Marker, Outcome, Reach, TaskView
+from ordnung.controllers.types import SYSTEM_BEGINS, Accepted, Marker, Outcome, Reach, TaskView
 
 __all__ = [
     "CAUSES",
+    "SYSTEM_BEGINS",
     "Accepted",
     "Client",
     "ControllerError",

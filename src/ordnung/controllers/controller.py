@@ -5,12 +5,12 @@ from __future__ import annotations
 import asyncio
 import datetime
 import time
-from collections.abc import AsyncIterator, Callable
+from collections.abc import AsyncIterator, Callable, Mapping
 from contextlib import AbstractAsyncContextManager, asynccontextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
-from ordnung.controllers import banks, partitions, reset, survey, tasks, update
+from ordnung.controllers import banks, partitions, reset, survey, tasks, update, virtual_media
 from ordnung.controllers.client import Client, Endpoint
 from ordnung.controllers.errors import ControllerError
 from ordnung.controllers.probe import send_probe
@@ -59,6 +59,22 @@ class RedfishController:
     async def set_up(self, slot: str) -> Accepted:
         """Have a service partition set up anew; what is on it is lost."""
         return await partitions.set_up(self._session, slot)
+
+    async def insert_disc(self, uris: Mapping[str, str]) -> Accepted:
+        """Have every start go to a disc in its virtual media, and insert it."""
+        return await virtual_media.insert_disc(self._session, uris)
+
+    async def eject_disc(self, uris: Mapping[str, str]) -> Accepted:
+        """Take our disc out, and have the server start as it did before."""
+        return await virtual_media.eject_disc(self._session, uris)
+
+    async def leave_disc(self) -> None:
+        """Have the server start as it did before: what runs from its disc is done."""
+        await virtual_media.leave_disc(self._session)
+
+    async def has_disc(self, uris: Mapping[str, str]) -> tuple[bool, bool]:
+        """Whether our disc is inserted, and whether its starts go to a disc."""
+        return await virtual_media.has_disc(self._session, uris)
 
     async def task(self, task: str | None, monitor: str | None) -> TaskView | None:
         """How a piece of work stands, or None when it is forgotten."""

@@ -89,6 +89,10 @@ class TaskView:
         return self.outcome is Outcome.RUNNING
 
 
+SYSTEM_BEGINS = "OSBootStarted"
+"""BootProgress.LastState (ComputerSystem schema) once the firmware has handed over to the server's own system."""
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Marker:
     """Tells one start of a server and of its controller from the next, by whatever the controller tells of it.
@@ -105,7 +109,16 @@ class Marker:
     uptime_s: int | None = None
 
     @property
-    def is_up(self) -> bool:
-        """Whether the server's own system runs (a controller that doesn't tell is taken as up)."""
-        is_on = self.power in (None, "On")
-        return is_on and self.boot in (None, "None", "OSRunning")
+    def is_starting(self) -> bool:
+        """Whether it is certain that the firmware of the server is at work on a start."""
+        return self.power in (None, "On") and self.boot not in (None, "None", SYSTEM_BEGINS, "OSRunning")
+
+    def is_up(self, before: Marker | None = None) -> bool:
+        """Whether the server's own system runs, as far as its controller tells (one that doesn't is taken as up).
+
+        Args:
+            before: how it stood before a reset. ``OSRunning`` has to be told by the system itself, and many don't: a
+                start that was told no further than to its beginning then is told no further now.
+        """
+        is_half_told = before is not None and before.boot == SYSTEM_BEGINS == self.boot
+        return self.power in (None, "On") and (self.boot in (None, "None", "OSRunning") or is_half_told)

@@ -15,6 +15,8 @@ from ordnung.core.components import Server
 from ordnung.core.facts import Facts, tell_next_start, tell_settings, tell_span
 from ordnung.core.sheet import PlannedWrite
 
+DISCS = ("Cd", "Usb")
+"""Where a start goes that goes to a disc or a stick (BootSource, ComputerSystem schema)."""
 CLOCK_S = 300.0
 """A clock that is further off bars fetching over HTTPS."""
 
@@ -69,6 +71,8 @@ class Situation:
     will_reset: bool = False
     """The plan has an outage still: a write that would then wait for a reset that must not come is not begun."""
     outside: Outside = field(default_factory=Outside)
+    own_disc: bool = False
+    """It is started from a disc or a stick of ours: that one is inserted, and that starts go there, is meant so."""
 
     @property
     def facts(self) -> Facts:
@@ -149,7 +153,8 @@ def _arrays(s: Situation) -> _Said:
 
 def _next_start(s: Situation) -> _Said:
     """A reboot of ours would start what somebody chose for the next start: an installer, perhaps."""
-    if s.facts.next_start is None or not (s.before is Before.RESET or s.will_reset):
+    is_meant = s.facts.next_start is None or (s.own_disc and s.facts.next_start in DISCS)
+    if is_meant or not (s.before is Before.RESET or s.will_reset):
         return None
     if s.facts.next_start_stays:
         return Severity.WARN, tell_next_start(s.facts), "See to it that this is how it is meant to start."
@@ -167,7 +172,7 @@ def _settings(s: Situation) -> _Said:
 
 def _media(s: Situation) -> _Said:
     """A disc that was forgotten: whether a reboot starts from it hangs on an order that controllers tell in part."""
-    if not s.facts.media_inserted or not (s.before is Before.RESET or s.will_reset):
+    if not s.facts.media_inserted or s.own_disc or not (s.before is Before.RESET or s.will_reset):
         return None
     seen = f"{', '.join(s.facts.media_inserted)} is inserted as virtual media: a reboot may start from it"
     return Severity.WARN, seen, "Eject it, or see to it that its order starts elsewhere first."

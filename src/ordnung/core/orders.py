@@ -45,6 +45,8 @@ class Ordered:
     held: bool = False
     elsewhere: bool = False
     waits: tuple[str, ...] = ()
+    in_disc: bool = False
+    """It was started from a disc, and is not in its own system again."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -116,6 +118,9 @@ def _no_room(server: Ordered, left_s: float) -> str:
     return f"{server.server} would be left over: it needs {round_minutes(server.needs_s)} min, {left} would be left."
 
 
+_IN_DISC = "was started from its disc: it goes on until it is level, or stands still, and its own system runs again"
+
+
 def _under_way(s: Ordered, then: str) -> str:
     """That a step is finished first: an order cuts nothing short."""
     if not s.step:
@@ -125,6 +130,8 @@ def _under_way(s: Ordered, then: str) -> str:
 
 
 def _tell_hold(s: Ordered) -> str:
+    if s.in_disc:
+        return f"{s.server} {_IN_DISC}: there is nothing left to hold then."
     if s.is_last:
         return _under_way(s, "is done: there is nothing left to hold")
     told = _under_way(s, "waits")
@@ -134,6 +141,8 @@ def _tell_hold(s: Ordered) -> str:
 
 
 def _tell_stop(s: Ordered) -> str:
+    if s.in_disc:
+        return f"{s.server} {_IN_DISC}, and ends there."
     told = _under_way(s, "takes its work back and ends here" if s.elsewhere else "ends here")
     if s.waits:
         told += f" What is written to {', '.join(s.waits)} becomes active with whatever reset comes next."

@@ -9,6 +9,7 @@ from __future__ import annotations
 import dataclasses
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+from enum import StrEnum
 
 from ordnung.core.baseline import Position
 from ordnung.core.catalog import Issue, Product, Release
@@ -32,6 +33,17 @@ class NamedPayload:
     path: str = ""
 
 
+class DiscPart(StrEnum):
+    """What a write is to a disc that the server is started from (``core.by_disc``)."""
+
+    IN = "in"
+    """The disc is inserted as virtual media and chosen for the starts to come."""
+    KIT = "kit"
+    """The field kit on the disc sends it; it is followed by readings."""
+    OUT = "out"
+    """The disc is taken out, and the server starts as it did before."""
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PlannedWrite:
     """One write with what it sends; ``payload`` None when the catalog names no file for it.
@@ -41,6 +53,7 @@ class PlannedWrite:
     ``bank``: nothing is sent; the component is switched to its bank that holds the version (N7.4).
     ``sets_up``: nothing is sent; a partition that is blank or damaged is set up anew, to be filled next (N4.8).
     ``announces``: what it changes around the versions, as its release says: no surprise in the check after.
+    ``disc``: it is brought by a disc that the server is started from, or is about that disc; None otherwise.
     """
 
     write: Write
@@ -51,11 +64,17 @@ class PlannedWrite:
     bank: bool = False
     sets_up: bool = False
     ahead: bool = False
+    disc: DiscPart | None = None
 
     @property
     def needs_payload(self) -> bool:
         """Whether bytes are sent for it."""
-        return not (self.bank or self.sets_up)
+        return self.is_update and not self.bank
+
+    @property
+    def is_update(self) -> bool:
+        """Whether a component has another version by it."""
+        return not self.sets_up and self.disc in (None, DiscPart.KIT)
 
     @property
     def brings(self) -> str:
@@ -64,6 +83,8 @@ class PlannedWrite:
             return f"bank {self.write.to}"
         if self.sets_up:
             return SET_UP
+        if self.disc in (DiscPart.IN, DiscPart.OUT):
+            return DISC
         return self.payload.sha256 if self.payload is not None else ""
 
 
@@ -81,10 +102,21 @@ class PlannedRound:
         """Whether its reset takes the server out of service (T4)."""
         return self.reset in ("server reboot", "power cycle")
 
+    @property
+    def starts_disc(self) -> bool:
+        """Whether its reset starts the server from a disc."""
+        return any(planned.disc is DiscPart.IN for planned in self.writes)
+
+    @property
+    def leaves_disc(self) -> bool:
+        """Whether the disc is out after it."""
+        return any(planned.disc is DiscPart.OUT for planned in self.writes)
+
 
 SWITCH_S = 5.0
 """How long it takes to choose a bank."""
 SET_UP = "set up anew"
+DISC = "disc"
 SET_UP_S = 30.0
 """How long it takes to set up a partition anew, as far as is known beforehand."""
 

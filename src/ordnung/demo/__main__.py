@@ -102,6 +102,7 @@ def _start(supervisor: Supervisor, port: int, device_port: int) -> str:
     announced.unlink(missing_ok=True)
     stand_ins = supervisor.start(
         "standins", "ordnung.standins", "--scenario", "demo", "--port", str(device_port), "--keep",
+        "--host", "ordnung.demo.virtual_host",
         "--folder", str(home / "standins"), "--announce", str(announced),
         "--ssdp-port", supervisor.environment["ORDNUNG_SSDP"].partition(":")[2],
     )  # fmt: skip

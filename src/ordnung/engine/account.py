@@ -17,6 +17,7 @@ from ordnung.core.run_record import (
     TapeRecord,
     WriteRecord,
 )
+from ordnung.core.sheet import DiscPart
 from ordnung.engine.entries import (
     Back,
     Confirmed,
@@ -153,14 +154,16 @@ def _outside(tape: Sequence[Entry]) -> Iterator[OutsideRecord]:
 
 def away_seconds(tape: Sequence[Entry]) -> float:
     """How long its system was out of service by our resets, in seconds; an outage that is not over counts nothing."""
-    total, since = 0.0, None
+    total, since, in_disc = 0.0, None, False
     for entry in tape:
         match entry.value:
+            case WriteIntent(planned=planned) if planned.disc is not None:
+                in_disc = planned.disc is not DiscPart.OUT
             case ResetIntent(kind=kind) if kind in ("server reboot", "power cycle"):
                 since = since or entry.at
             case ResetUnsent():
                 since = None
-            case Back() if since is not None:
+            case Back() if since is not None and not in_disc:
                 total += (entry.at - since).total_seconds()
                 since = None
     return total

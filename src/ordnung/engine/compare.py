@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Set
 
+from ordnung.controllers import SYSTEM_BEGINS
 from ordnung.core.baseline import Position
 from ordnung.core.components import EMPTY, Component, Server
 from ordnung.core.versions import is_equal
@@ -132,7 +133,9 @@ def proves_back(before: Server | None, now: Server) -> str | None:
     facts = now.facts
     if facts is not None and facts.power not in (None, "On"):
         return f"its power is {facts.power}"
-    if facts is not None and facts.boot not in (None, "None", "OSRunning"):
+    stood_at = before.facts.boot if before is not None and before.facts is not None else None
+    is_half_told = facts is not None and facts.boot == stood_at == SYSTEM_BEGINS
+    if facts is not None and facts.boot not in (None, "None", "OSRunning") and not is_half_told:
         return "its system does not run yet"
     if facts is not None and facts.health == "Critical":
         return "its health is Critical"

@@ -76,9 +76,9 @@ async def _ask_directly(
                 facts = {"source": write.source, "version": position.component.version}
                 raise StepFailedError(Reason.MOVED_ON, slot=write.slot, **facts)
             ask = choose(position)
-            await _heed_checks(hand, Situation(
+            await heed_checks(hand, Situation(
                 server=server, before=Before.WRITE, now=hand.world.clock.now(), write=planned, way=way,
-                will_reset=hand.state.has_outage_left,
+                will_reset=hand.state.has_outage_left, own_disc=hand.own_disc,
             ))  # fmt: skip
             async with hand.world.site.controller(hand.endpoint.url):
                 tasks = await controller.tasks() or []
@@ -86,13 +86,18 @@ async def _ask_directly(
                 if not running:
                     known = tuple(task.uri for task in tasks)
                     await hand.note(WriteIntent(planned=planned, way=way, known_tasks=known, settled_by=settled_by))
-                    await _ask(hand, controller, ask)
+                    await ask_once(hand, controller, ask)
                     return
         if not await hand.wait_for_others(running, since):
             return
 
 
-async def _ask(hand: Hand, controller: Controller, ask: Ask) -> None:
+async def ask_once(hand: Hand, controller: Controller, ask: Ask) -> None:
+    """Ask for what the open intent says, and note what became of it; lost, it is left to be reconciled.
+
+    Raises:
+        ControllerError: it was certainly not acted upon.
+    """
     hand.world.site.writing[hand.endpoint.url] = hand.name
     try:
         taken = await ask(controller)
@@ -114,7 +119,8 @@ async def _tell_refusal(hand: Hand, error: ControllerError) -> None:
     await hand.note(made(reason=Reason.CONTROLLER, facts=facts))
 
 
-async def _heed_checks(hand: Hand, situation: Situation) -> None:
+async def heed_checks(hand: Hand, situation: Situation) -> None:
+    """Run the checks. Raises StepFailedError when one stops the server."""
     block = await hand.heed(situation)
     if block is not None:
         raise StepFailedError(Reason.CHECK, check=block.check, seen=block.seen, remedy=block.remedy)

@@ -72,6 +72,8 @@ class Evidence(StrEnum):
     CONNECTION = "the lost connection"
     SESSION = "the lost session"
     UPTIME = "its time since start"
+    LEFT = "leaving it to the kit"
+    """Nothing is sent from here, so that nothing answers."""
     EARLIER = "an earlier version of Ordnung"
 
 
@@ -114,10 +116,13 @@ class Reason(StrEnum):
     RESET_UNCERTAIN = "reset uncertain"
     RESET_IGNORED = "reset ignored"
     NOT_BACK = "not back"
+    NOT_STARTED = "start without end"
     NOT_SHOWN = "version not shown"
     NOT_HELD = "said to be written, and not held"
     CHANGED = "changed though untouched"
     GONE_AGAIN = "confirmed and gone again"
+    NOT_BY_KIT = "not done by the kit"
+    KIT_ENDED = "kit ended without it"
     BARRED = "barred"
     PUT_BACK = "put back after trouble"
     OWN_ERROR = "error of our own"
@@ -154,6 +159,8 @@ class Remedy(StrEnum):
     """The payload is brought by another way."""
     PUT_BACK = "put back"
     """What this run did on the server is taken back."""
+    DISC_OUT = "disc out"
+    """The disc that the server was started from is taken out, and its own system started."""
 
 
 Facts = Mapping[str, str]

@@ -8,6 +8,7 @@ off, or may have been, is asked back first wherever the server stands in service
 from __future__ import annotations
 
 from ordnung.core.errands import Errand, ErrandKind, tell_errand
+from ordnung.engine.disc_steps import leave
 from ordnung.engine.entries import Ending, ErrandAsked, ErrandDone, ErrandGivenUp, Reason
 from ordnung.engine.hand import Hand
 from ordnung.engine.ports import Help, HelpState
@@ -51,7 +52,9 @@ async def stop(hand: Hand, *, is_left_out: bool) -> None:
     Left out is only who was not begun with; one that has begun since it was ordered is stopped.
     """
     state = hand.state
-    if is_left_out and not (state.changed or state.is_away or state.moved_off_in is not None):
+    if state.in_disc and not state.leaves_disc:
+        await leave(hand, Reason.LEFT_OUT if is_left_out and not state.is_away else Reason.STOPPED)
+    elif is_left_out and not (state.changed or state.is_away or state.moved_off_in is not None):
         await hand.end(Ending.LEFT_OUT, Reason.LEFT_OUT)
     elif not state.is_moved_off or await _do(hand, Errand(kind=ErrandKind.TAKE_BACK)):
         await hand.end(Ending.STOPPED, Reason.STOPPED)

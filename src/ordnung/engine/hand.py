@@ -10,6 +10,7 @@ from typing import TypeVar
 
 from ordnung.controllers import ControllerError, Endpoint, TaskView
 from ordnung.core.away import AwayPlace
+from ordnung.core.by_disc import go_by_disc
 from ordnung.core.checks import Finding, Severity, Situation, find_block, run_checks
 from ordnung.core.components import Component, Server
 from ordnung.core.detours import go_alone, go_between
@@ -46,6 +47,10 @@ class Hand:
     """Whether the sheet lets it be written before its turn, what then waits for its reset (T8)."""
     unattended: bool = False
     """Whether its reboots are left to whenever they come: nothing of ours takes it out of service (P5)."""
+    on_disc: bool = False
+    """Whether this runs on the very server, started from a disc or a stick."""
+    by_disc: bool = False
+    """Whether what is sent is brought by a disc in its virtual media, by the field kit that starts from it."""
     state: TapeState = field(default_factory=TapeState)
     troubled_since: datetime.datetime | None = None
     judged: Server | None = None
@@ -57,6 +62,11 @@ class Hand:
     def name(self) -> str:
         """The server's name."""
         return self.endpoint.name
+
+    @property
+    def own_disc(self) -> bool:
+        """Whether that its starts go to a disc, and one is inserted, is of our own doing."""
+        return self.on_disc or self.state.in_disc
 
     def shares(self, component: Component) -> bool:
         """Whether a component belongs to other systems too: the controller they are all behind."""
@@ -73,7 +83,8 @@ class Hand:
         return entry
 
     async def end(self, ending: Ending, reason: Reason, **facts: object) -> None:
-        """Nothing more is done on this server."""
+        """Nothing more is done on this server; a disc of ours that may still be in it is told."""
+        facts |= {"disc": "in"} if self.state.in_disc else {}
         await self.note(Ended(ending=ending, reason=reason, facts={k: str(v) for k, v in facts.items()}))
 
     async def show(self, state: str, detail: str, percent: int | None = None) -> None:
@@ -155,6 +166,8 @@ class Hand:
         upwards = go_between(go_alone(positions, self.state.alone), self.state.steps_between)
         route = plan_route(upwards) if back is None else plan_way_back(positions, back)
         rounds = name_payloads(route.rounds, positions, by_bank=self.takes_back is not None)
+        if self.by_disc:
+            return route, go_by_disc(rounds)
         return route, leave_reboots(rounds, self.state.said_written) if self.unattended else rounds
 
     @property

@@ -44,8 +44,9 @@ def lasted(entries: Iterable[Entry]) -> list[Lasted]:
     begun: Entry | None = None
     for entry in entries:
         match entry.value:
-            case WriteIntent() as write:
-                reset, begun = None, None
+            case WriteIntent() as intent:
+                # How long a field kit on a disc took, resets and all, tells nothing of the write.
+                write, reset, begun = None if intent.planned.disc is not None else intent, None, None
             case ResetIntent() as reset:
                 write, begun = None, entry
             case WriteSent() | ResetSent() | ResetSeen():

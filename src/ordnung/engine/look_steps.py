@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from ordnung.core.by_disc import take_out
 from ordnung.core.components import Server
 from ordnung.core.sheet import PlannedRound
 from ordnung.core.surroundings import find_changes_around
@@ -25,6 +26,9 @@ async def read(hand: Hand) -> None:
 async def plan(hand: Hand) -> None:
     """The way from the last reading."""
     assert hand.state.latest is not None
+    if hand.state.leaves_disc:
+        await hand.note(Plan(rounds=(take_out(is_away=hand.state.is_away),) if hand.state.in_disc else ()))
+        return
     route, rounds = await hand.plan(hand.state.latest)
     stranded = tuple(route.stranded)
     if hand.takes_back is not None and stranded:
@@ -54,6 +58,9 @@ async def confirm(hand: Hand) -> None:
     """Read until every version promised is seen: it often shows up minutes late (N6.2)."""
     current, before = hand.state.current, hand.state.before
     assert current is not None and before is not None
+    if current.starts_disc:  # the kit may be at work already: what it does is confirmed at its end
+        await hand.note(Confirmed(versions=()))
+        return
     server, pin = await _settled(hand, before, current)
     await hand.note(Read(server=server, why=ReadWhy.AFTER_ROUND))
     await hand.world.reporter.reading(hand.run, server, pin)
@@ -98,6 +105,8 @@ def _surprises(hand: Hand, before: Server, server: Server, current: PlannedRound
         touched |= {part.slot for part in hand.state.latest.components if part.has_waiting}
     if hand.unattended:
         touched |= hand.state.changed  # whoever has restarted it meanwhile has made active what was written
+    if hand.state.leaves_disc:
+        touched |= {part.slot for part in server.components}  # how far the kit came is what the next plan begins with
     shared = {part.slot for part in server.components if hand.shares(part)}
     around = find_changes_around(before, server, hand.state.announced)
     return [*find_surprises(before, server, touched | shared), *around]
@@ -105,6 +114,9 @@ def _surprises(hand: Hand, before: Server, server: Server, current: PlannedRound
 
 async def check(hand: Hand) -> None:
     """All rounds done: read, and if something is possible still, plan on until level (N6.6)."""
+    if hand.state.leaves_disc:
+        await _end_out_of_disc(hand)
+        return
     server, _ = await hand.patiently(hand.read, hand.world.patience.contact_s)
     route, rounds = await hand.plan(server)
     again = {(write.slot, write.to) for write in route.writes} & set(hand.state.done)
@@ -133,6 +145,15 @@ async def check(hand: Hand) -> None:
         await hand.end(ending, Reason.AS_FAR_AS_IT_GOES, lost=lost)
     else:
         await hand.end(ending, Reason.CONFIRMED)
+
+
+async def _end_out_of_disc(hand: Hand) -> None:
+    """The end of a server whose disc was taken out before it was level."""
+    if not await bring_home(hand):
+        return
+    _, trouble = hand.state.remedies[-1]
+    endings = {Reason.STOPPED: Ending.STOPPED, Reason.LEFT_OUT: Ending.LEFT_OUT}
+    await hand.end(endings.get(trouble.reason, Ending.FAILED), trouble.reason, **trouble.facts)
 
 
 async def _end_unattended(hand: Hand, server: Server) -> None:

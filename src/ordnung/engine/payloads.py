@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import asyncio
+from dataclasses import dataclass
+from pathlib import Path
 
 from ordnung.core.sheet import NamedPayload
 from ordnung.engine.ports import Ready
@@ -12,12 +14,21 @@ from ordnung.store import Addresses, ContentStore, RepositoryError
 from ordnung.store.content import digest_of
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class DiscFile:
+    """The disc image of a run that goes by one, and its SHA-256 as it was written out."""
+
+    path: Path
+    sha256: str
+
+
 class StoredPayloads:
     """The engine's port: a payload is found by its checksum alone, hashed and read anew each time before it is used."""
 
-    def __init__(self, store: ContentStore, server: Addresses | None) -> None:
+    def __init__(self, store: ContentStore, server: Addresses | None, disc: DiscFile | None = None) -> None:
         """``server`` None: nothing is served, payloads are only looked at."""
-        self.store, self.server = store, server
+        self.store, self.server, self.disc = store, server, disc
+        self._found: tuple[int, int] | None = None
 
     @property
     def protocols(self) -> tuple[str, ...]:
@@ -52,3 +63,26 @@ class StoredPayloads:
         """Where a controller fetches it."""
         assert self.server is not None
         return self.server.uri(run, server, sha256, protocol)
+
+    async def find_disc(self) -> None:
+        """See that the disc image is what was written out; hashed again only when its file has changed.
+
+        Raises:
+            RepositoryError: it is missing, or was altered.
+        """
+        await asyncio.to_thread(self._find_disc)
+
+    def _find_disc(self) -> None:
+        if self.disc is None or not self.disc.path.is_file():
+            raise RepositoryError("missing", "the disc image", "it is not where it was written out")
+        now = self.disc.path.stat()
+        if self._found == (now.st_mtime_ns, now.st_size):
+            return
+        if digest_of(self.disc.path) != self.disc.sha256:
+            raise RepositoryError("altered", "the disc image", "it is not what was written out")
+        self._found = (now.st_mtime_ns, now.st_size)
+
+    def disc_uri(self, run: str, server: str, protocol: str) -> str:
+        """Where a controller gets the disc of a run."""
+        assert self.server is not None
+        return self.server.disc_uri(run, server, protocol)

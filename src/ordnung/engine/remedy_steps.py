@@ -47,11 +47,14 @@ ORDER = {Reason.NOT_ARRIVED: (Remedy.OTHER_WAY, Remedy.RESTART_FIRST)}
 
 def find_remedies(state: TapeState, trouble: Troubled) -> tuple[Remedy, ...]:
     """What may help, in order: what fits the trouble, was not tried on this server, and was not declined for it."""
+    if state.in_disc:  # first of all its own system has to run again
+        may = not state.is_busy and not state.leaves_disc and Remedy.DISC_OUT not in state.declined
+        return (Remedy.DISC_OUT,) if may else ()
     wanted = ORDER.get(trouble.reason, tuple(Remedy))
     return tuple(
         remedy
         for remedy in wanted
-        if trouble.reason in SERVES[remedy]
+        if trouble.reason in SERVES.get(remedy, ())
         and not state.has_tried(remedy)
         and remedy not in state.declined
         and _applies(remedy, state, trouble)
@@ -59,7 +62,7 @@ def find_remedies(state: TapeState, trouble: Troubled) -> tuple[Remedy, ...]:
 
 
 def _applies(remedy: Remedy, state: TapeState, trouble: Troubled) -> bool:
-    if state.puts_back or state.before is None:
+    if state.puts_back or state.leaves_disc or state.before is None:
         return False
     match remedy:
         case Remedy.ALONE:
@@ -72,6 +75,8 @@ def _applies(remedy: Remedy, state: TapeState, trouble: Troubled) -> bool:
             return bool(trouble.slot) and not state.is_away
         case Remedy.OTHER_WAY:
             return bool(trouble.way)
+        case Remedy.DISC_OUT:
+            return False
 
 
 async def meet(hand: Hand, reason: Reason, facts: Mapping[str, str]) -> None:
@@ -79,7 +84,7 @@ async def meet(hand: Hand, reason: Reason, facts: Mapping[str, str]) -> None:
     slot = facts.get("slot", "") if reason is Reason.NOT_ARRIVED else hand.state.failed_slot
     trouble = Troubled(reason=reason, facts=dict(facts), slot=slot, way=hand.state.last_way)
     # What failed as the answer to a question of ours, not to a write, is nothing that a remedy serves.
-    is_write = reason is not Reason.CONTROLLER or bool(hand.state.failed_slot)
+    is_write = reason is not Reason.CONTROLLER or bool(hand.state.failed_slot) or hand.state.in_disc
     if is_write and _offered(hand, trouble):
         await hand.note(trouble)
     else:

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import datetime
 
-from ordnung.controllers import ControllerError, LostAnswerError, Marker
+from ordnung.controllers import SYSTEM_BEGINS, ControllerError, LostAnswerError, Marker
 from ordnung.core.checks import Before, Situation
 from ordnung.engine.compare import lacking
 from ordnung.engine.entries import (
@@ -44,6 +44,8 @@ async def reset(hand: Hand) -> None:
     kind = ResetKind(current.reset)
     if hand.state.sends >= MAX_SENDS:
         raise StepFailedError(Reason.RESET_NOT_BEGUN, kind=kind, tries=MAX_SENDS)
+    if kind.is_outage:
+        await let_start_end(hand)
     await hand.show("resetting", kind)
     since = hand.world.clock.now()
     while True:
@@ -71,8 +73,11 @@ async def be_safe_to_reset(hand: Hand) -> None:
 
 
 async def _wait_for_window(hand: Hand) -> None:
-    """Obey the people and the sheet's windows: none is asked for outside one (T9)."""
-    while True:
+    """Obey the people and the sheet's windows: none is asked for outside one (T9).
+
+    A server that was started from a disc of ours is away already: the sooner it comes back the better.
+    """
+    while not (hand.state.in_disc and hand.state.is_away):
         await hand.may_go_on()
         why = await hand.world.orders.bars_reset(hand.run, hand.name)
         if not why:
@@ -81,10 +86,31 @@ async def _wait_for_window(hand: Hand) -> None:
         await hand.pause()
 
 
+async def let_start_end(hand: Hand) -> None:
+    """Wait while the server is starting: what was made active with that start may be written by the start itself.
+
+    Raises:
+        StepFailedError: it does not get to its end.
+    """
+    patience = hand.world.patience
+    end = hand.until(patience.back_s)
+    while True:
+        marker = await hand.patiently(lambda controller: controller.marker(), patience.contact_s)
+        if not marker.is_starting:
+            return
+        if hand.world.clock.now() >= end:
+            minutes = round(patience.back_s / 60)
+            raise StepFailedError(Reason.NOT_STARTED, minutes=minutes, stands=tell_boot(marker.boot))
+        await hand.show("waiting", f"before its reset: {tell_boot(marker.boot)}")
+        await hand.pause()
+
+
 async def _refuse_unsafe(hand: Hand, controller: Controller) -> None:
     """The checks before a reset, on a fresh reading (``night.md`` C). Raises StepFailedError when one blocks."""
     server = await controller.read(hand.world.clock.now)
-    situation = Situation(server=server, before=Before.RESET, now=hand.world.clock.now())
+    situation = Situation(
+        server=server, before=Before.RESET, now=hand.world.clock.now(), own_disc=hand.own_disc
+    )  # fmt: skip
     block = await hand.heed(situation)
     if block is not None:
         raise StepFailedError(Reason.CHECK, check=block.check, seen=block.seen, remedy=block.remedy)
@@ -140,9 +166,11 @@ async def await_return(hand: Hand) -> None:
         if found is not None:
             marker, look = found
             await _note_seen(hand, look)
+            if await _has_started_disc(hand, marker):
+                return
             seen_at = hand.state.open_reset.seen_at if hand.state.open_reset is not None else None
             left = _left_to_start(hand, marker, seen_at)
-            if seen_at is not None and marker.is_up and left <= 0:
+            if seen_at is not None and marker.is_up(pending.marker) and left <= 0:
                 await hand.note(Back(marker=marker))
                 return
             if look.still and seen_at is None and await _is_ignored(hand):
@@ -157,15 +185,25 @@ async def await_return(hand: Hand) -> None:
         await hand.pause(whole=found is not None and found[1].is_blind)
 
 
+async def _has_started_disc(hand: Hand, marker: Marker) -> bool:
+    """Whether the reset that starts the server from a disc has acted: its own system does not run, and need not."""
+    pending, current = hand.state.open_reset, hand.state.current
+    if pending is None or pending.seen is None or current is None or not current.starts_disc:
+        return False
+    await hand.note(Back(marker=marker))
+    return True
+
+
 def _left_to_start(hand: Hand, marker: Marker, seen_at: datetime.datetime | None) -> float:
-    """Seconds that a start must still be taken to last because the controller does not tell how far it is.
+    """Seconds that a start must still be taken to last because the controller does not tell how far it is, or not when
+    its system runs.
 
     Power that is on says nothing of that: a server has it all through its start. A restart of the controller alone
     is none of the server's.
     """
     pending, current = hand.state.open_reset, hand.state.current
     assert pending is not None and current is not None
-    if seen_at is None or marker.boot is not None or not pending.kind.is_outage:
+    if seen_at is None or marker.boot not in (None, SYSTEM_BEGINS) or not pending.kind.is_outage:
         return 0.0
     lasts = max(current.reset_seconds or 0.0, hand.world.patience.untold_s)
     return lasts - (hand.world.clock.now() - seen_at).total_seconds()
@@ -248,6 +286,8 @@ async def _is_wanted(hand: Hand, facts: Facts) -> bool:
     waited = (hand.world.clock.now() - pending.asked_at).total_seconds()
     is_over = waited >= hand.world.patience.answer_s or await hand.is_stopped()
     if (answer is not None and answer is not Answer.FORCE) or (answer is None and is_over):
+        if hand.state.in_disc:  # it must not find the disc when it comes after all
+            await hand.note(ResetUnsent(reason=Reason.RESET_IGNORED, facts=facts))
         raise StepFailedError(Reason.RESET_IGNORED, **facts)
     return answer is Answer.FORCE
 

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from ordnung.controllers import Marker
+from ordnung.controllers import SYSTEM_BEGINS, Marker
 from ordnung.engine.entries import Evidence, ResetKind
 
 _ON = ("On", None)
@@ -41,7 +41,8 @@ def look_for_reset(kind: ResetKind, before: Marker, now: Marker, *, elapsed_s: f
     if before.power in _ON and now.power not in _ON:
         return ResetLook(acted=Evidence.POWER_STATE)
     was_up = before.boot in ("OSRunning", "None")
-    if was_up and now.boot is not None and now.boot != before.boot:
+    fell_back = before.boot == SYSTEM_BEGINS and now.boot not in (None, "None", SYSTEM_BEGINS, "OSRunning")
+    if fell_back or (was_up and now.boot is not None and now.boot != before.boot):
         return ResetLook(acted=Evidence.BOOT_PROGRESS)
     if before.boot_at is not None and now.boot_at is not None:
         return ResetLook(acted=Evidence.BOOT_PROGRESS) if before.boot_at != now.boot_at else ResetLook(still=True)

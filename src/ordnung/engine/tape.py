@@ -21,6 +21,7 @@ from typing import assert_never
 
 from ordnung.core.away import AwayPlace
 from ordnung.core.errands import Errand, ErrandKind, hands_after, hands_before
+from ordnung.core.sheet import DiscPart
 from ordnung.engine.entries import (
     AheadDone,
     Answer,
@@ -111,11 +112,11 @@ def _fits(state: TapeState, value: TapeEntry) -> bool:
         return isinstance(value, PlaceGiven) and state.place is not None
     match value:
         case WriteIntent():
-            return not _is_busy(state) and state.open_errand is None
+            return not state.is_busy and state.open_errand is None
         case WriteSent() | WriteUnsent() | WriteDone() | WriteFailed():
             return state.open_write is not None
         case Troubled():
-            return not _is_busy(state) and state.open_errand is None and state.trouble is None
+            return not state.is_busy and state.open_errand is None and state.trouble is None
         case Remedied():
             return state.trouble is not None and not state.has_tried(value.remedy) and state.asked is None
         case Asked(question=Question.TRY_REMEDY):
@@ -123,14 +124,14 @@ def _fits(state: TapeState, value: TapeEntry) -> bool:
         case Answered(question=Question.TRY_REMEDY):
             return state.asked is not None
         case ErrandAsked():
-            return not _is_busy(state) and state.open_errand is None
+            return not state.is_busy and state.open_errand is None
         case ErrandDone() | ErrandGivenUp():
             return state.open_errand is not None
         case ResetIntent():
             placed = not value.kind.is_outage or (state.place is not None and state.place.outage) or not value.type
             free = not value.kind.is_outage or not state.moves.off or state.is_moved_off
             its_turn = state.place is None or not state.place.ahead
-            return not _is_busy(state) and state.open_errand is None and placed and free and its_turn
+            return not state.is_busy and state.open_errand is None and placed and free and its_turn
         case ResetSent() | ResetSeen() | ResetUnsent() | Back():
             return state.open_reset is not None
         case Asked():
@@ -138,18 +139,13 @@ def _fits(state: TapeState, value: TapeEntry) -> bool:
         case Answered():
             return state.open_reset is not None and state.open_reset.question is not None
         case Deferred():
-            return not _is_busy(state) and not state.is_away and not state.is_moved_off
+            return not state.is_busy and not state.is_away and not state.is_moved_off
         case AheadDone():
-            return not _is_busy(state) and state.place is not None and state.place.ahead
+            return not state.is_busy and state.place is not None and state.place.ahead
         case PlaceGiven():
             return False
         case _:
             return True
-
-
-def _is_busy(state: TapeState) -> bool:
-    """Whether something that was sent, or was about to be, is not known to be over."""
-    return state.open_write is not None or state.open_reset is not None
 
 
 def _apply(state: TapeState, value: TapeEntry, at: datetime.datetime) -> TapeState:
@@ -192,9 +188,12 @@ def _apply(state: TapeState, value: TapeEntry, at: datetime.datetime) -> TapeSta
         case Confirmed():
             done = (*state.done, *value.versions)
             owed = hands_after(state.current) if state.current is not None else ()
+            starts = state.current is not None and state.current.starts_disc
+            leaves = state.current is not None and state.current.leaves_disc
             return change(
                 state, round=state.round + 1, written=0, is_back=False, back_at=None, is_ignored=False, done=done,
-                is_away=False, sends=0, owed=(*state.owed, *owed), was_away=state.was_away or state.is_away,
+                is_away=state.is_away and starts, in_disc=state.in_disc and not leaves, sends=0,
+                owed=(*state.owed, *owed), was_away=state.was_away or state.is_away,
                 is_whole=state.is_whole and not state.is_away,
             )  # fmt: skip
         case Ended():
@@ -282,7 +281,8 @@ def _after_write(state: TapeState, value: WriteIntent | WriteSent | WriteUnsent 
     match value:
         case WriteIntent():
             made = OpenWrite(planned=value.planned, way=value.way, known_tasks=value.known_tasks)
-            return change(state, open_write=made, last_way=value.way, failure=None)
+            in_disc = state.in_disc or value.planned.disc is DiscPart.IN
+            return change(state, open_write=made, last_way=value.way, failure=None, in_disc=in_disc)
         case WriteSent():
             assert state.open_write is not None
             sent = change(state.open_write, sent=True, task=value.task, monitor=value.monitor)
@@ -386,12 +386,14 @@ def due_errand(state: TapeState) -> Errand | None:
     current, moves = state.current, state.moves
     if current is None:
         return None
-    if moves.between and state.moved_off_in is not None and state.moved_off_in < state.round:
+    is_between = state.moved_off_in is not None and state.moved_off_in < state.round
+    if moves.between and is_between and not state.in_disc:
         return Errand(kind=ErrandKind.TAKE_BACK)
     before = hands_before(current, state.written)
     if before is not None:
         return before if before not in state.hands else None
-    is_next_reset = state.written >= len(current.writes) and not state.is_back
+    # Its disc is not inserted before the reboot that starts it can come.
+    is_next_reset = (state.written >= len(current.writes) or current.starts_disc) and not state.is_back
     if moves.off and not state.is_moved_off and current.is_outage and is_next_reset:
         return Errand(kind=ErrandKind.MOVE_OFF)
     return None

@@ -132,6 +132,8 @@ class TapeState:
     """How the last payload was brought."""
     announced: frozenset[str] = frozenset()
     """What the releases planned say that they change around the versions."""
+    in_disc: bool = False
+    """Whether a disc of ours is, or may be, in its virtual media: its starts go there."""
     was_ahead: bool = False
     """What may be done before its turn was done, or given up: that is not begun with again."""
     deferrals: int = 0
@@ -168,6 +170,16 @@ class TapeState:
     def puts_back(self) -> bool:
         """Whether what this run did is being taken back."""
         return self.has_tried(Remedy.PUT_BACK)
+
+    @property
+    def is_busy(self) -> bool:
+        """Whether something that was sent, or was about to be, is not known to be over."""
+        return self.open_write is not None or self.open_reset is not None
+
+    @property
+    def leaves_disc(self) -> bool:
+        """Whether nothing more is done on it than taking the disc out."""
+        return self.has_tried(Remedy.DISC_OUT)
 
     @property
     def may_write_ahead(self) -> bool:

@@ -8,6 +8,7 @@ from collections.abc import Mapping
 from typing import assert_never
 
 from ordnung.core.errands import ErrandKind
+from ordnung.core.sheet import DiscPart
 from ordnung.engine.entries import (
     AheadDone,
     Answer,
@@ -91,17 +92,29 @@ SENTENCES: dict[Reason, str] = {
     Reason.RESET_IGNORED: "its system did not carry out the graceful restart within {minutes} min; nothing was "
     "forced. Restart it from its own system, then read it again.",
     Reason.NOT_BACK: "not back {minutes} min after the {kind}; {stands}. Look at the server's console.",
+    Reason.NOT_STARTED: "it has been starting for {minutes} min, and {stands}; it was not reset. Look at the server's "
+    "console.",
     Reason.NOT_HELD: "the device said that {versions} was written, and shows neither that it is nor that it waits. It "
     "was not written again.",
     Reason.NOT_SHOWN: "{missing}, {minutes} min after the reset",
     Reason.CHANGED: "the check after found: {found}",
     Reason.GONE_AGAIN: "{versions} was confirmed and is gone again",
+    Reason.NOT_BY_KIT: "{slot}: the field kit on the disc has not brought it to {to}, and the server showed nothing "
+    "new for {minutes} min. Look at its console, or bring it another way.",
+    Reason.KIT_ENDED: "{slot}: the field kit on the disc has ended without bringing it to {to}. Look at the tasks of "
+    "its controller, or bring it another way.",
     Reason.BARRED: "{why}",
     Reason.OWN_ERROR: "Ordnung met an error of its own ({error}, {id} in the log). Nothing more was sent to this "
     "server; the others go on. Look at it, then start it again.",
     Reason.EARLIER: "{told}",
 }
 """One sentence for each reason; the names in it are the facts that go with it."""
+
+
+DISC_LEFT = (
+    "The disc may still be in its virtual media and chosen for its starts: take out the one and take back the other at "
+    "its controller."
+)
 
 
 class _Untold(dict[str, str]):
@@ -112,8 +125,9 @@ class _Untold(dict[str, str]):
 
 
 def tell_reason(reason: Reason, facts: Mapping[str, str]) -> str:
-    """A reason in a sentence."""
-    return SENTENCES[reason].format_map(_Untold(facts))
+    """A reason in a sentence, and what else the person has to know."""
+    told = SENTENCES[reason].format_map(_Untold(facts))
+    return f"{told.rstrip('.')}. {DISC_LEFT}" if "disc" in facts else told
 
 
 _BOOT_WORDS = {
@@ -214,6 +228,7 @@ REMEDIES = {
     Remedy.BETWEEN: "a release between the two written first",
     Remedy.OTHER_WAY: "the payload brought by another way",
     Remedy.PUT_BACK: "what this run did here put back",
+    Remedy.DISC_OUT: "the disc taken out, its own system started, and no more",
 }
 _QUESTIONS = {
     Question.FORCE_RESTART: "its system did not carry out the graceful restart within {minutes} min; restart it by "
@@ -228,7 +243,7 @@ _ANSWERS = {
 
 
 def _tell_plan(value: Plan) -> str:
-    writes = sum(not planned.sets_up for step in value.rounds for planned in step.writes)
+    writes = sum(planned.is_update for step in value.rounds for planned in step.writes)
     return f"planned {writes} writes in {len(value.rounds)} rounds" if value.rounds else "nothing to do"
 
 
@@ -237,12 +252,15 @@ def _tell_write(value: WriteIntent | WriteSent | WriteUnsent | WriteDone | Write
         case WriteIntent():
             write, payload = value.planned.write, value.planned.payload
             bytes_told = f", {payload.sha256[:12]}… of {payload.maker} {payload.issue}" if payload else ""
+            if value.planned.disc is not None:
+                return _tell_disc(value)
             if value.planned.sets_up:
                 return f"will set up {write.slot} anew, which is {write.source}"
             settled = f", identified by {value.settled_by}" if value.settled_by else ""
             return f"will {value.way} {write.slot} {write.source} → {write.to}{bytes_told}{settled}"
         case WriteSent():
-            return f"the controller took it on{_found(value.evidence)}"
+            is_left = value.evidence is Evidence.LEFT
+            return "followed by readings" if is_left else f"the controller took it on{_found(value.evidence)}"
         case WriteUnsent():
             return f"it never arrived: {tell_reason(value.reason, value.facts)}"
         case WriteDone():
@@ -251,6 +269,14 @@ def _tell_write(value: WriteIntent | WriteSent | WriteUnsent | WriteDone | Write
             return f"not written: {tell_reason(value.reason, value.facts)}"
         case _:
             assert_never(value)
+
+
+def _tell_disc(value: WriteIntent) -> str:
+    write = value.planned.write
+    if value.planned.disc is DiscPart.KIT:
+        return f"will {value.way}: {write.slot} {write.source} → {write.to}"
+    more = " and have the server start from it" if value.planned.disc is DiscPart.IN else ", and its own starts back"
+    return f"will {value.way}{more}"
 
 
 _RESET_WORDS = {
@@ -273,7 +299,8 @@ def _tell_reset(value: ResetIntent | ResetSent | ResetSeen | ResetUnsent | Back)
         case ResetUnsent():
             return f"the reset did not begin: {tell_reason(value.reason, value.facts)}"
         case Back():
-            return "answers again, its system runs"
+            stands = "its system runs" if value.marker.is_up() else tell_boot(value.marker.boot)
+            return f"answers again, {stands}"
         case _:
             assert_never(value)
 

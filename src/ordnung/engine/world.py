@@ -52,6 +52,13 @@ class Patience:
     """Whether a forced restart may follow a graceful one that did not come to pass; else a person is asked."""
     answer_s: float = 14400.0
     """How long a person is waited for who was asked."""
+    disc_s: float = 3000.0
+    """How long a server that was started from a disc may show nothing new before it is taken out of there: longer than
+    the kit itself waits for anything, so that it sends nothing by then.
+    """
+    quiet_s: float = 900.0
+    """How long nothing may have happened on such a server before it is taken out though the kit has not said it ended.
+    """
     errand_s: float = 3600.0
     """How long it is waited for that work is moved off or taken back, or somebody is at the server."""
     heal_s: float = 28800.0
@@ -72,6 +79,7 @@ USUAL = {
     Remedy.BETWEEN: Choice.ASK,
     Remedy.OTHER_WAY: Choice.AUTOMATIC,
     Remedy.PUT_BACK: Choice.ASK,
+    Remedy.DISC_OUT: Choice.AUTOMATIC,
 }
 """What is done with each remedy where the house has not chosen."""
 

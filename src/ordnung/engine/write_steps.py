@@ -6,11 +6,14 @@ sent again unless the device itself shows that it never arrived.
 
 from __future__ import annotations
 
+from collections.abc import Awaitable, Callable
+
 from ordnung.controllers import ControllerError, LostAnswerError, Outcome, Reach, TaskView
 from ordnung.core.baseline import Position
 from ordnung.core.checks import Before, Situation
 from ordnung.core.components import Server
-from ordnung.core.sheet import NamedPayload, PlannedWrite
+from ordnung.core.sheet import DiscPart, NamedPayload, PlannedWrite
+from ordnung.engine import disc_steps
 from ordnung.engine.compare import find_position, find_surprises, holds, is_set_up, stands_at
 from ordnung.engine.direct_steps import set_up, switch_bank
 from ordnung.engine.entries import (
@@ -34,18 +37,17 @@ from ordnung.store import RepositoryError
 
 async def write(hand: Hand) -> None:
     """Send the next payload of the round, once everything that could forbid it was asked."""
-    await hand.may_go_on()
     current = hand.state.current
     assert current is not None
     planned = current.writes[hand.state.written]
     slot = planned.write.slot
+    if planned.disc in (None, DiscPart.IN):
+        await hand.may_go_on()
     if hand.state.sends >= MAX_SENDS:
         raise StepFailedError(Reason.NOT_ARRIVED, slot=slot, tries=MAX_SENDS)
-    if planned.bank:
-        await switch_bank(hand, planned)
-        return
-    if planned.sets_up:
-        await set_up(hand, planned)
+    direct = _direct_step(planned)
+    if direct is not None:
+        await direct(hand, planned)
         return
     if planned.payload is None:
         raise StepFailedError(Reason.NOT_NAMED, slot=slot, to=planned.write.to)
@@ -71,6 +73,20 @@ async def write(hand: Hand) -> None:
                     return
         if not await hand.wait_for_others(running, since):
             return
+
+
+def _direct_step(planned: PlannedWrite) -> Callable[[Hand, PlannedWrite], Awaitable[None]] | None:
+    """How a write is done for which nothing is sent from here; None for all others."""
+    match planned.disc:
+        case DiscPart.IN:
+            return disc_steps.insert
+        case DiscPart.KIT:
+            return disc_steps.leave_to_kit
+        case DiscPart.OUT:
+            return disc_steps.take_out
+    if planned.bank:
+        return switch_bank
+    return set_up if planned.sets_up else None
 
 
 async def _start_anew(hand: Hand, server: Server) -> None:
@@ -174,7 +190,7 @@ async def _choose_way(hand: Hand, server: Server, planned: PlannedWrite, reach: 
         way = reach.way(served, hand.state.spent_ways)
         situation = Situation(
             server=server, before=Before.WRITE, now=hand.world.clock.now(), write=planned, way=way,
-            will_reset=hand.state.has_outage_left,
+            will_reset=hand.state.has_outage_left, own_disc=hand.own_disc,
         )  # fmt: skip
         block = await hand.heed(situation)
         if block is None and way is not None:
@@ -194,6 +210,9 @@ def _without_https(served: tuple[str, ...]) -> tuple[str, ...]:
 
 async def find_write(hand: Hand) -> None:
     """Reconcile: did the device take the write whose answer we never saw?"""
+    if hand.state.open_write is not None and hand.state.open_write.planned.disc is DiscPart.KIT:
+        await hand.note(WriteSent(evidence=Evidence.LEFT))
+        return
     await hand.show("confirming", "asking the device whether it took the last write")
     patience = hand.world.patience
     for look in (1, 2):
@@ -236,6 +255,8 @@ def _find_task(tasks: list[TaskView], known: tuple[str, ...], slot: str) -> Task
 async def _holds(hand: Hand, controller: Controller) -> bool:
     pending = hand.state.open_write
     assert pending is not None
+    if pending.planned.disc is not None:
+        return await disc_steps.is_handled(hand, controller, pending.planned)
     positions = await hand.world.baseline.locate(await controller.read(hand.world.clock.now))
     if pending.planned.sets_up:
         return is_set_up(positions, pending.planned.write.slot, pending.planned.write.source)
@@ -247,6 +268,9 @@ async def follow(hand: Hand) -> None:
     pending = hand.state.open_write
     assert pending is not None
     write = pending.planned.write
+    if pending.planned.disc is DiscPart.KIT:
+        await disc_steps.follow_kit(hand, pending.planned)
+        return
     hand.world.site.writing[hand.endpoint.url] = hand.name
     task = await _watch(hand)
     if task is None:

@@ -22,6 +22,8 @@ from ordnung.fieldkit.one_server import Job, bring_level, what_to_put_back
 from ordnung.fieldkit.password import read_password
 from ordnung.fieldkit.show import as_json
 from ordnung.fieldkit.trust import trusted_root
+from ordnung.formats.documents import write_document
+from ordnung.formats.order import parse_order
 from ordnung.formats.siteclock import SETTING, parse_clock
 from ordnung.repository import look_at, open_carrier
 from ordnung.store import ContentStore, LinkedStore
@@ -54,6 +56,7 @@ def _overrides(_context: object, _option: object, values: tuple[str, ...]) -> di
 @click.option("--ca", type=_FILE, help="The authority of the controllers.")
 @click.option("--pin", help="SHA-256 of the one certificate to trust, in hex.")
 @click.option("--system", help="The path of its own system, where a controller serves several.")
+@click.option("--order", "ordered", type=_FILE, help="Do what this order says, on the server that it names, unasked.")
 @click.option("--rules", type=_FILE, help="House rules instead of those that lie in the repository.")
 @click.option("--name", default="", help="What the house calls this server, where its rules go by names.")
 @click.option("--group", default="", help="Its group, where the house's rules go by groups.")
@@ -67,6 +70,7 @@ def _overrides(_context: object, _option: object, values: tuple[str, ...]) -> di
     "--work", type=click.Path(file_okay=False, path_type=Path), default=Path("ordnung-level"), show_default=True,
     help="Where the journal and the payloads are kept.",
 )  # fmt: skip
+@click.option("--on-disc", is_flag=True, hidden=True, help="It runs on the very server, started from a disc or stick.")
 @click.option("--in-place", is_flag=True, help="Use payloads where they lie, on a medium that stays.")
 @click.option("--dry-run", is_flag=True, help="Show what would be done, and what it costs; send nothing.")
 @click.option("--yes", is_flag=True, help="Begin without asking.")
@@ -74,9 +78,9 @@ def _overrides(_context: object, _option: object, values: tuple[str, ...]) -> di
 def level(
     controller: str | None, here: bool, sysfs: Path, place: Path, root: Path | None, trust: str, expired: bool,
     user: str, password_file: Path, ca: Path | None, pin: str | None, system: str | None, rules: Path | None,
-    name: str, group: str,
+    ordered: Path | None, name: str, group: str,
     only: tuple[str, ...], but: tuple[str, ...], overrides: dict[str, str], put_back: bool, serve: str | None,
-    certificate: Path | None, work: Path, in_place: bool, dry_run: bool, yes: bool, as_json: bool,
+    certificate: Path | None, work: Path, on_disc: bool, in_place: bool, dry_run: bool, yes: bool, as_json: bool,
 ) -> int:  # fmt: skip
     """Bring one server level from a sealed repository: read, plan, write, reset, read again, until nothing is left.
 
@@ -85,6 +89,8 @@ def level(
     url = _controller(controller, here, sysfs)
     if ca is None and pin is None:
         raise click.UsageError("give --ca or --pin: certificates are always verified")
+    if ordered is not None and (rules is not None or only or but or put_back):
+        raise click.UsageError("--order says what is done: not with --rules, --only, --except or --put-back")
     if (serve is None) != (certificate is None):
         raise click.UsageError("--serve and --certificate go together")
     work.mkdir(parents=True, exist_ok=True)
@@ -94,6 +100,11 @@ def level(
         kit = unpack_kit(carrier, arrived, store)
     if rules is not None:
         kit = kit.ruled_by(rules.read_bytes(), rules.name)
+    order = parse_order(ordered.read_bytes(), ordered.name) if ordered is not None else None
+    if order is not None:
+        kit = kit.ruled_by(write_document(dict(order.rules)), "the rules of the order")
+        name, group, yes = order.server, order.group, True
+        overrides, only = {**order.overrides, **overrides}, tuple({slot for slot, _ in order.writes})
     if missing := [key for key in names_needed(kit.rules) if not {"server": name, "group": group}[key]]:
         words = " and ".join(f"--{'name' if key == 'server' else key}" for key in missing)
         whose = "the rules in this repository" if rules is None else rules.name
@@ -104,13 +115,14 @@ def level(
     screen: Screen = EventScreen() if as_json else PlainScreen()
     if not as_json and sys.stdout.isatty():
         screen = LiveScreen(f"{endpoint.name} from {kit.packing.name}, edition {kit.packing.edition}")
-    wanted = Wanted(only=frozenset(only), but=frozenset(but), hands=keyboard.is_there)
+    wanted = Wanted(only=frozenset(only), but=frozenset(but), hands=keyboard.is_there and order is None)
     try:
         with FileJournal(work / "journal.jsonl", clock) as journal:
             baseline = KitBaseline(kit=kit, clock=clock, wanted=wanted, group=group or None)
             job = Job(
                 endpoint=endpoint, kit=kit, journal=journal, baseline=baseline, clock=clock, screen=screen,
                 keyboard=keyboard, folder=work, overrides=overrides, yes=yes, dry_run=dry_run, as_json=as_json,
+                order=order, on_disc=on_disc,
                 serve=(serve, certificate) if serve and certificate else None,
             )  # fmt: skip
             if put_back:

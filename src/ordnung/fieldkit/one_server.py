@@ -31,6 +31,7 @@ from ordnung.fieldkit.console import ConsolePorts, Keyboard, Screen, event
 from ordnung.fieldkit.journal import FileJournal
 from ordnung.fieldkit.kit import Kit, KitBaseline, Wanted, Way
 from ordnung.fieldkit.show import print_table
+from ordnung.formats.order import Order
 from ordnung.formats.siteclock import SiteClock
 from ordnung.store import PayloadProcess
 
@@ -55,6 +56,8 @@ class Job:
     before: Server | None = None
     """The server that an earlier run in the journal was on, where that is gone on with or put back."""
     serve: tuple[str, Path] | None = None
+    order: Order | None = None
+    on_disc: bool = False
     yes: bool = False
     dry_run: bool = False
     as_json: bool = False
@@ -121,11 +124,29 @@ async def _go(job: Job, controllers: RedfishControllers) -> int:
         job.baseline = _going_on(job.baseline, opened)
         job.screen.say(f"Going on with the run of {opened.at:%d %b %H:%M} UTC.")
         job.before = job.journal.state(opened.run, opened.server).before
-        _demand_same(job, await _read_patiently(job, controllers))
-    else:
+    waits = opened is not None or job.order is not None
+    server = await (_read_patiently if waits else _read)(job, controllers)
+    _demand_same(job, server)
+    if job.order is None:
+        return await _bring(job, controllers, server, opened)
+    try:
+        return await _bring(job, controllers, server, opened)
+    finally:
+        await _tell_site(job, controllers)
+
+
+async def _tell_site(job: Job, controllers: RedfishControllers) -> None:
+    """Whoever gave the order sees by the server's starts that it is over: they don't go to the disc any more."""
+    try:
         async with controllers.open(job.endpoint) as controller:
-            server = await controller.read(job.clock.now)
-        _demand_same(job, server)
+            await controller.leave_disc()
+    except ControllerError as error:
+        job.screen.say(f"That it is over could not be told ({error.cause}: {error.detail}); it is seen after a while.")
+
+
+async def _bring(job: Job, controllers: RedfishControllers, server: Server, opened: OpenedRun | None) -> int:
+    """Carry it out, or go on with what has begun, once it is certain which server answers."""
+    if opened is None:
         _check_names(job.baseline.wanted, server)
         way = job.baseline.plan(server, job.back)
         _show(job, server, way)
@@ -144,14 +165,18 @@ async def _go(job: Job, controllers: RedfishControllers) -> int:
     return _tell_end(job, ended)
 
 
+async def _read(job: Job, controllers: RedfishControllers) -> Server:
+    async with controllers.open(job.endpoint) as controller:
+        return await controller.read(job.clock.now)
+
+
 async def _read_patiently(job: Job, controllers: RedfishControllers) -> Server:
-    """Read a server that may be restarting by what was asked of it before. Raises ControllerError in the end."""
+    """Read a server that may be restarting, or that nobody stands at. Raises ControllerError in the end."""
     patience = _patience(job.clock)
     end, is_told = job.clock.now() + datetime.timedelta(seconds=patience.contact_s), False
     while True:
         try:
-            async with controllers.open(job.endpoint) as controller:
-                return await controller.read(job.clock.now)
+            return await _read(job, controllers)
         except ControllerError as error:
             if is_lasting(error) or job.clock.now() >= end:
                 raise
@@ -167,6 +192,10 @@ def _demand_same(job: Job, server: Server) -> None:
     Raises:
         ClickException: another one answers there now.
     """
+    if job.order is not None and not job.order.is_for(server.uuid, server.serial):
+        told = job.order.serial or job.order.uuid
+        message = f"The order is for {job.order.server} ({told}); this server is {server.serial or server.uuid}."
+        raise click.ClickException(f"{message} Nothing was sent.")
     before = job.before
     if before is None:
         return
@@ -230,9 +259,12 @@ async def _carry_out(job: Job, controllers: RedfishControllers, opened: OpenedRu
     world = World(
         controllers=controllers, journal=job.journal, clock=job.clock,
         payloads=StoredPayloads(job.kit.store, served), baseline=job.baseline, reporter=ports, orders=ports,
-        helpers=ports, remedies=_remedies(job.keyboard.is_there), patience=_patience(job.clock),
+        helpers=ports, remedies=_remedies(job.keyboard.is_there and job.order is None), patience=_patience(job.clock),
     )  # fmt: skip
-    lane = RunServer(endpoint=job.endpoint, place=AwayPlace(server=name), back=job.back)
+    approved = frozenset(job.order.writes) if job.order is not None else None
+    lane = RunServer(
+        endpoint=job.endpoint, place=AwayPlace(server=name), back=job.back, approved=approved, on_disc=job.on_disc
+    )
     with _stoppable(ports):
         try:
             if served is not None and job.serve is not None:

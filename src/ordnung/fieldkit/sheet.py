@@ -36,7 +36,7 @@ def check(file: Path, key: str | None, as_json: bool) -> int:
 
 
 def _tell(read: SheetFile, faults: tuple[str, ...], is_known: bool) -> None:
-    writes = sum(not w.sets_up for server in read.sheet.servers for step in server.rounds for w in step.writes)
+    writes = sum(w.is_update for server in read.sheet.servers for step in server.rounds for w in step.writes)
     click.echo(clean(f"{read.site}, sheet {read.number}: {read.name}"))
     click.echo(clean(f"{len(read.sheet.servers)} servers, {writes} updates, drafted by {read.drafted_by}"))
     click.echo(f"sum {read.sha256}")

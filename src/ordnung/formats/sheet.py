@@ -21,7 +21,7 @@ from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PublicKey
 from ordnung.core.night.limits import GroupLimit, NightLimits
 from ordnung.core.route import Write
 from ordnung.core.run_sheet import HandsOn, RunSheet, SheetServer, SheetWave, only_leaves_out
-from ordnung.core.sheet import NamedPayload, PlannedRound, PlannedWrite
+from ordnung.core.sheet import DiscPart, NamedPayload, PlannedRound, PlannedWrite
 from ordnung.formats.documents import parse_document, read_instant
 
 FORMAT = "ordnung.sheet/1"
@@ -180,6 +180,7 @@ def _write_body(planned: PlannedWrite) -> Body:
         **({"announces": list(planned.announces)} if planned.announces else {}),
         **({"bank": True} if planned.bank else {}),
         **({"sets_up": True} if planned.sets_up else {}),
+        **({"disc": str(planned.disc)} if planned.disc is not None else {}),
     }
 
 
@@ -281,6 +282,7 @@ def _read_write(body: Mapping[str, Any]) -> PlannedWrite:
         announces=tuple(body.get("announces", ())),
         bank=body.get("bank", False),
         sets_up=body.get("sets_up", False),
+        disc=DiscPart(body["disc"]) if "disc" in body else None,
     )
 
 

@@ -11,6 +11,7 @@ from django.conf import settings
 from django.db import transaction
 
 from ordnung.controllers import Endpoint
+from ordnung.core.by_disc import is_by_disc
 from ordnung.core.sheet import has_outage
 from ordnung.engine.entry_codec import parse_rounds
 from ordnung.engine.payloads import StoredPayloads
@@ -40,6 +41,7 @@ from ordnung.server.runs.adapters import (
     keep_reading,
 )
 from ordnung.server.runs.approvals import approved_writes
+from ordnung.server.runs.by_disc import disc_file, run_disc
 from ordnung.server.runs.derived import write_run
 from ordnung.server.runs.helpers import DatabaseHelpers
 from ordnung.server.runs.layout import moves_of, place_of
@@ -47,6 +49,7 @@ from ordnung.server.runs.models import Run
 from ordnung.server.work.events import tell
 from ordnung.server.work.models import Work
 from ordnung.server.work.progress import add_done, bump, fail, succeed
+from ordnung.store import RunDisc
 
 Job = Callable[[Work, EnginePorts], Awaitable[None]]
 
@@ -100,10 +103,10 @@ def _store_surveyed(work: Work, result: Surveyed, failures: list[dict[str, str]]
 
 async def do_run(work: Work, ports: EnginePorts) -> None:
     """Carry out a run, or go on with it. How it ends stands in its rows with the last entry of its tapes."""
-    run = await Run.objects.aget(pk=work.subject["run"])
+    run = await Run.objects.select_related("disc").aget(pk=work.subject["run"])
     name = str(run.pk)
-    lanes, world, sums = await sync_to_async(_prepare)(run, ports)
-    await ports.payloads.allow(name, [lane.endpoint.name for lane in lanes], sums)
+    lanes, world, sums, disc = await sync_to_async(_prepare)(run, ports)
+    await ports.payloads.allow(name, [lane.endpoint.name for lane in lanes], sums, disc)
     try:
         ended = await carry_out_run(name, lanes, world, order=run.pk)
         await sync_to_async(_close)(run)
@@ -126,7 +129,7 @@ def _close(run: Run) -> None:
     sign_head(f"run {run.pk} ended")
 
 
-def _prepare(run: Run, ports: EnginePorts) -> tuple[list[Lane], World, set[str]]:
+def _prepare(run: Run, ports: EnginePorts) -> tuple[list[Lane], World, set[str], RunDisc | None]:
     catalogs = load_catalogs(read_follows(run.follows))
     places = list(run.servers.select_related("server", "server__group").filter(ended=""))
     is_approved = run.approvals.exists()
@@ -139,6 +142,7 @@ def _prepare(run: Run, ports: EnginePorts) -> tuple[list[Lane], World, set[str]]
             moves=moves_of(p.server.group),
             ahead=run.ahead == "writing",
             unattended=run.unattended,
+            by_disc=is_by_disc(parse_rounds(p.rounds)),
         )
         for p in places
     ]
@@ -149,7 +153,7 @@ def _prepare(run: Run, ports: EnginePorts) -> tuple[list[Lane], World, set[str]]
         controllers=ports.controllers,
         journal=ports.journal,
         clock=settings.CLOCK,
-        payloads=StoredPayloads(store, ports.payloads),
+        payloads=StoredPayloads(store, ports.payloads, disc_file(run)),
         baseline=CurrentBaseline(
             catalogs, read_rules(run.rules), groups, {p.server.name: p.left_out for p in places if p.left_out}
         ),
@@ -162,12 +166,14 @@ def _prepare(run: Run, ports: EnginePorts) -> tuple[list[Lane], World, set[str]]
         patience=Patience(
             poll_s=max(10.0, rate * 0.1),
             settle_s=max(20.0, rate * 0.2),
+            # The kit of a stand-in begins in real time, however fast the clock runs.
+            disc_s=max(3000.0, rate * 60.0),
             may_force=settings.MAY_FORCE_RESTART,
             errand_s=house().patience_minutes * 60.0,
         ),
         site=ports.site,
     )
-    return lanes, world, set(store.sums())
+    return lanes, world, set(store.sums()), run_disc(run, places)
 
 
 jobs: dict[str, Job] = {

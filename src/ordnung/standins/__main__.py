@@ -28,12 +28,13 @@ from ordnung.standins.scenario import demo_hardware, make_enclosures, mixed_hard
 @click.option("--control-port", type=int, default=0)
 @click.option("--service-ms", type=click.FloatRange(min=0), default=0.0, help="Time each request takes.")
 @click.option("--ssdp-port", type=int, default=0, help="Answer searches on the network here (1900); 0: don't.")
+@click.option("--host", default="", metavar="MODULE", help="Plays what a server runs that was started from a disc.")
 @click.option("--keep", is_flag=True, help="Keep the state of the hardware over restarts.")
 @click.option("--folder", type=click.Path(path_type=Path), default=Path("var/standins"), show_default=True)
 @click.option("--announce", type=click.Path(path_type=Path), help="Write addresses here once all answer.")
 def main(
     scenario: str | None, servers: int | None, enclosures: int | None, seed: int, rate: float | None, port: int, control_port: int,
-    ssdp_port: int, service_ms: float, keep: bool, folder: Path, announce: Path | None,
+    ssdp_port: int, service_ms: float, host: str, keep: bool, folder: Path, announce: Path | None,
 ) -> None:  # fmt: skip
     """Simulated servers on loopback addresses, each with its own certificate."""
     if len([chosen for chosen in (scenario, servers, enclosures) if chosen]) > 1:
@@ -47,7 +48,8 @@ def main(
     )
     hardware = _hardware(servers, enclosures, seed, clock)
     settings = FloorSettings(
-        folder=folder, port=port, control_port=control_port, service_ms=service_ms, keep=keep, ssdp_port=ssdp_port
+        folder=folder, port=port, control_port=control_port, service_ms=service_ms, keep=keep, ssdp_port=ssdp_port,
+        host=host,
     )  # fmt: skip
     floor = Floor(hardware, settings, clock)
     sys.exit(asyncio.run(_run(floor, clock, announce)))

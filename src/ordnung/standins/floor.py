@@ -19,6 +19,7 @@ from ordnung.standins.certificates import Authority, make_context, open_authorit
 from ordnung.standins.control import Control
 from ordnung.standins.face import Face
 from ordnung.standins.hardware import Hardware
+from ordnung.standins.host_process import HostProcesses
 from ordnung.standins.keeping import dump, load
 from ordnung.standins.mirror import Mirror
 from ordnung.standins.models import put_behind_one
@@ -47,6 +48,8 @@ class FloorSettings:
     keep: bool = False
     ssdp_port: int = 0
     """Where searches on the network are answered; 0: not at all."""
+    host: str = ""
+    """The module that plays what a server runs that was started from a disc; empty: nothing does."""
 
 
 @dataclass
@@ -75,6 +78,8 @@ class Floor:
         self.desk = WorkDesk(self.clock.seconds)
         self.counter = Counter(self.desk, DESK_SECRET)
         self.contexts: dict[str, ssl.SSLContext] = {}
+        folder = self.settings.folder / "hosts"
+        self.hosts = HostProcesses(self.settings.host, folder, self.authority.path, self.urls)
         self.runners: list[web.AppRunner] = []
         self.saver: asyncio.Task[None] | None = None
         self.announcer: Announcer | None = None
@@ -114,9 +119,18 @@ class Floor:
         control_runner = await self._runner(control.application())
         port = await self._listen(control_runner, "127.0.0.1", self.settings.control_port, None)
         self.control_url = f"http://127.0.0.1:{port}/{control.word}"
+        if self.settings.host:
+            self._play_hosts()
         if self.settings.keep:
             self._keep_ports()
             self.saver = asyncio.create_task(self._keep_saving())
+
+    def _play_hosts(self) -> None:
+        for device in self.hardware:
+            device.host = self.hosts
+            image = device.media.get("Image")
+            if device.runs_disc and image is not None:
+                self.hosts.start(device, str(image))
 
     async def _raise(self, device: Hardware) -> None:
         address = address_of(device)
@@ -177,6 +191,7 @@ class Floor:
             with contextlib.suppress(asyncio.CancelledError):
                 await self.saver
             self._save(self._dump())
+        self.hosts.stop_all(self.by_name)
         await self.face.close()
         for runner in self.runners:
             await runner.cleanup()

@@ -24,11 +24,12 @@ from ordnung.formats.pldm import (
     find_record,
     parse_package,
 )
-from ordnung.standins import banks, partitions
+from ordnung.standins import banks, partitions, virtual_host
 from ordnung.standins.faults import CHANGING, Fault
 from ordnung.standins.objections import find_objection
 from ordnung.standins.parts import Account, Part, Task
 from ordnung.standins.surroundings import Surroundings
+from ordnung.standins.virtual_host import Host
 
 VERIFY_SECONDS = 6.0
 """How long a device looks at an image before it begins to write."""
@@ -81,6 +82,12 @@ class Hardware:
     subscriptions: dict[str, dict[str, Any]] = field(default_factory=dict)
     events: list[dict[str, Any]] = field(default_factory=list)
     media: dict[str, Any] = field(default_factory=dict)
+    host: Host | None = None
+    """Who plays what runs on a disc that it is started from."""
+    starts_disc: bool = False
+    """Whether the start under way goes to a disc."""
+    runs_disc: bool = False
+    """Whether what runs on it was started from a disc."""
     beside: Hardware | None = None
     """Another system behind the same controller, and the other way round."""
     is_second: bool = False
@@ -158,7 +165,8 @@ class Hardware:
         if self.boot_until > self.system_reset_at + HANGING:
             return "MemoryInitializationStarted"
         if left <= 0:
-            return "OSRunning"
+            is_half_told = self.runs_disc or self.starts_disc or "start half told" in self.quirks
+            return "OSBootStarted" if is_half_told else "OSRunning"
         return (
             "SystemHardwareInitializationComplete" if left < self.reboot_seconds / 2 else "MemoryInitializationStarted"
         )
@@ -193,6 +201,7 @@ class Hardware:
             when, kind = self.coming.pop(0)
             if kind == UP:
                 self.log.append({"at": when, "what": "system up"})
+                virtual_host.comes_up(self)
             else:
                 self._activate(kind)
 
@@ -328,6 +337,8 @@ class Hardware:
         task.phase, task.phase_since, task.phase_seconds = "verify", self.now(), part.write_seconds
         task.stalls = self.take_fault("task stalls", part.slot) is not None
         task.lies = self.take_fault("task lies", part.slot) is not None
+        if self.runs_disc and self.take_fault("media lost"):
+            virtual_host.loses_disc(self)
         task.messages.append(("Update.1.0.VerifyingAtComponent", [task.version, ", ".join(task.slots)]))
 
     def restart_controller(self) -> None:
@@ -374,6 +385,7 @@ class Hardware:
             self.tasks.clear()
 
     def _server_starts(self, at: float) -> None:
+        virtual_host.goes_down(self)
         hangs = self.take_fault("boot hangs")
         self.boot_until, self.system_reset_at = at + (10 * HANGING if hangs else self.reboot_seconds), at
         self.coming = [(when, kind) for when, kind in self.coming if kind != UP]
@@ -391,6 +403,7 @@ class Hardware:
         target = boot.get("BootSourceOverrideTarget", "None")
         if boot.get("BootSourceOverrideEnabled", "Disabled") != "Disabled" and target != "None":
             self.note("other start", target=target)
+        self.starts_disc = target == "Cd" and bool(self.media) and not self.take_fault("boot order ignored")
         if boot.get("BootSourceOverrideEnabled") == "Once":
             boot.update({"BootSourceOverrideEnabled": "Disabled", "BootSourceOverrideTarget": "None"})
 

@@ -24,6 +24,9 @@ def dump(device: Hardware) -> dict[str, Any]:
         "controller_reset_at": device.controller_reset_at,
         "system_reset_at": device.system_reset_at,
         "surroundings": vars(device.surroundings),
+        "media": device.media,
+        "starts_disc": device.starts_disc,
+        "runs_disc": device.runs_disc,
     }
 
 
@@ -42,6 +45,8 @@ def load(device: Hardware, state: dict[str, Any]) -> None:
         state["controller_reset_at"],
         state["system_reset_at"],
     )
+    device.media = state["media"]
+    device.starts_disc, device.runs_disc = state["starts_disc"], state["runs_disc"]
     for task in device.tasks:
         if task.state == "Running" and task.phase == "transfer":
             device.fail_task(task, "Update.1.0.TransferFailed", ["image", ", ".join(task.slots)], "cut off")

@@ -8,7 +8,7 @@ from ordnung.store.errors import RepositoryError
 from ordnung.store.fsck import Report, look_over
 from ordnung.store.linked import LinkedStore
 from ordnung.store.serve import Addresses, PayloadServer
-from ordnung.store.serving import PayloadProcess
+from ordnung.store.serving import PayloadProcess, RunDisc
 
 __all__ = [
     "Addresses",
@@ -18,5 +18,6 @@ __all__ = [
     "PayloadServer",
     "Report",
     "RepositoryError",
+    "RunDisc",
     "look_over",
 ]

@@ -12,7 +12,7 @@ import hmac
 import secrets
 import ssl
 from collections import Counter
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -22,7 +22,10 @@ from aiohttp.typedefs import Handler
 
 from ordnung.formats.text import whole_number
 from ordnung.store.content import ContentStore
+from ordnung.store.serve_disc import ServedDisc, send_disc
 
+DISC = "ordnung-run-"
+"""What the disc of a run is called, so that whoever finds it inserted knows whose it is."""
 SILENT_S = 30.0
 """Who has asked for nothing so long after connecting is hung up on."""
 AT_ONCE_AN_ADDRESS = 64
@@ -52,6 +55,7 @@ class _Door:
     run: str
     server: str
     sums: frozenset[str]
+    disc: ServedDisc | None = None
 
 
 class _Told(web.FileResponse):
@@ -102,6 +106,10 @@ class Addresses:
         """Where a controller fetches a payload. Raises KeyError for a protocol that is not served."""
         return f"{self.bases[protocol]}/{self.token(run, server)}/{sha256}.pldm"
 
+    def disc_uri(self, run: str, server: str, protocol: str = "HTTPS") -> str:
+        """Where a controller gets the disc of a run. Raises KeyError for a protocol that is not served."""
+        return f"{self.bases[protocol]}/{self.token(run, server)}/{DISC}{run}.iso"
+
     def new_bell(self) -> str:
         """A fresh token for a bell. Who serves knows it by itself, without having been told."""
         nonce = secrets.token_urlsafe(16)
@@ -132,11 +140,14 @@ class PayloadServer(Addresses):
         self._listening: list[asyncio.Server] = []
         self._runners: list[web.AppRunner] = []
 
-    def allow(self, run: str, servers: Iterable[str], sums: Iterable[str]) -> None:
-        """Let the controllers of a run fetch these payloads."""
+    def allow(
+        self, run: str, servers: Iterable[str], sums: Iterable[str], discs: Mapping[str, ServedDisc] | None = None
+    ) -> None:
+        """Let the controllers of a run fetch these payloads, and those of the servers named in ``discs`` their disc."""
         allowed = frozenset(sums)
         for server in servers:
-            self.open_to[self.token(run, server)] = _Door(run=run, server=server, sums=allowed)
+            disc = (discs or {}).get(server)
+            self.open_to[self.token(run, server)] = _Door(run=run, server=server, sums=allowed, disc=disc)
 
     def close_run(self, run: str) -> None:
         """End the run's paths."""
@@ -152,6 +163,7 @@ class PayloadServer(Addresses):
     async def _listen(self, address: str, port: int, context: ssl.SSLContext | None) -> int:
         app = web.Application(client_max_size=64 * 1024, middlewares=[self._hear])
         app.router.add_get("/{token}/{sha256}.pldm", self._serve)
+        app.router.add_get("/{token}/{name}.iso", self._serve_disc)
         app.router.add_post("/bell/{token}", self._ring)
         runner = web.AppRunner(app, access_log=None, shutdown_timeout=2.0)
         await runner.setup()
@@ -209,6 +221,21 @@ class PayloadServer(Addresses):
             busy=self._busy,
             tell=lambda answer, whole: self._tell(request, answer, door, sha256, whole),
         )
+
+    async def _serve_disc(self, request: web.Request) -> web.StreamResponse:
+        door = self.open_to.get(request.match_info["token"])
+        if door is None or door.disc is None or request.match_info["name"] != f"{DISC}{door.run}":
+            raise web.HTTPNotFound(text="not here\n")
+        address = request.remote or ""
+        if self._busy[address] >= AT_ONCE_AN_ADDRESS:
+            raise web.HTTPServiceUnavailable(text="one after the other\n", headers={"Retry-After": "5"})
+        self._busy[address] += 1
+        try:
+            return await send_disc(request, door.disc)
+        finally:
+            self._busy[address] -= 1
+            if not self._busy[address]:
+                del self._busy[address]
 
     def _tell(self, request: web.Request, answer: web.FileResponse, door: _Door, sha256: str, whole: bool) -> None:
         if self.on_fetched is None or request.method != "GET" or answer.status not in (200, 206):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import base64
 import dataclasses
 import errno
 import json
@@ -12,6 +13,7 @@ from typing import Any
 
 from ordnung.store.content import ContentStore
 from ordnung.store.serve import PayloadServer
+from ordnung.store.serve_disc import ServedDisc
 
 TAKEN_S, AGAIN_S = 5.0, 0.1
 """An address is waited for so long: the process before may still be ending."""
@@ -38,12 +40,20 @@ async def serve() -> None:
     async for line in lines:
         asked = json.loads(line)
         if "open" in asked:
-            server.allow(asked["open"], asked["servers"], asked["sums"])
+            server.allow(asked["open"], asked["servers"], asked["sums"], _discs(asked.get("disc")))
             _tell({"opened": asked["open"]})
         else:
             server.close_run(asked["close"])
     await server.stop()
     return None
+
+
+def _discs(asked: dict[str, Any] | None) -> dict[str, ServedDisc]:
+    """For each server the image, with what is its own behind it."""
+    if asked is None:
+        return {}
+    image = Path(asked["path"])
+    return {name: ServedDisc(path=image, tail=base64.b64decode(tail)) for name, tail in asked["tails"].items()}
 
 
 async def _listen(server: PayloadServer, place: dict[str, Any]) -> None:

@@ -8,10 +8,12 @@ ends when the engine does. One that has died is started again at the same addres
 from __future__ import annotations
 
 import asyncio
+import base64
 import contextlib
 import json
 import sys
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -27,6 +29,14 @@ PAUSES_S = (0.2, 1.0, 5.0, 30.0)
 OPENED_S, END_S = 10.0, 5.0
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class RunDisc:
+    """The disc image of a run, and by server what lies behind it there."""
+
+    path: Path
+    tails: Mapping[str, bytes]
+
+
 class PayloadProcess(Addresses):
     """The engine's side: starts the server, tells it what to open, hears what was fetched."""
 
@@ -34,7 +44,7 @@ class PayloadProcess(Addresses):
         """``on_fetched`` is told of every request that was answered; it must not block."""
         super().__init__(secret)
         self.store, self.on_fetched = store, on_fetched
-        self._open: dict[str, dict[str, list[str]]] = {}
+        self._open: dict[str, dict[str, Any]] = {}
         self._bells: dict[str, asyncio.Event] = {}
         self._place: dict[str, Any] = {}
         self._process: asyncio.subprocess.Process | None = None
@@ -55,9 +65,12 @@ class PayloadProcess(Addresses):
         if self._process is not None:
             await _end(self._process)
 
-    async def allow(self, run: str, servers: Iterable[str], sums: Iterable[str]) -> None:
-        """Let the controllers of a run fetch these payloads; when this returns they can."""
+    async def allow(self, run: str, servers: Iterable[str], sums: Iterable[str], disc: RunDisc | None = None) -> None:
+        """Let the controllers of a run fetch these payloads, and its disc; when this returns they can."""
         self._open[run] = {"servers": list(servers), "sums": sorted(set(sums))}
+        if disc is not None:
+            tails = {server: base64.b64encode(tail).decode() for server, tail in disc.tails.items()}
+            self._open[run]["disc"] = {"path": str(disc.path), "tails": tails}
         if self._process is not None:
             opened = self._opened[run] = asyncio.Event()
             self._say({"open": run, **self._open[run]})

@@ -13,6 +13,7 @@ const WORDS: readonly (readonly [string, string])[] = [
   ["restart first", "Restart the controller first"],
   ["release between", "Write a release between the two first"],
   ["another way", "Bring it another way"],
+  ["disc out", "Take its disc out and start its own system"],
   ["put back", "Put back what was done"],
 ];
 const CHOICES: readonly (readonly [string, string])[] = [

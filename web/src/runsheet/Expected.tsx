@@ -29,7 +29,7 @@ export function Expected({ run }: { run: Run }) {
           {tellDelay(data.delay)}
         </Text>
       )}
-      {run.state === "draft" && <Costs found={data} />}
+      {run.state === "draft" && <Costs run={run} found={data} />}
     </Section>
   );
 }
@@ -60,11 +60,17 @@ function Chances({ run, found }: { run: Run; found: Forecast }) {
   );
 }
 
-function Costs({ found: { costs, assumed } }: { found: Forecast }) {
+function Costs({ run, found: { costs, assumed } }: { run: Run; found: Forecast }) {
   const groups = Object.entries(costs.away_of_groups);
   return (
     <Text as="ul" m={0} mt={0.75} pl={2.25} size="body">
-      {costs.outages_one_by_one > 0 && (
+      {run.disc && (
+        <li>
+          {count(run.outages, "outage")}, one for each server; {duration(costs.away_seconds)} out of service
+          in all.
+        </li>
+      )}
+      {!run.disc && costs.outages_one_by_one > 0 && (
         <li>
           {count(costs.outages, "outage")} instead of {costs.outages_one_by_one} if each update had its own;{" "}
           {duration(costs.away_seconds)} out of service in all instead of{" "}
@@ -81,7 +87,11 @@ function Costs({ found: { costs, assumed } }: { found: Forecast }) {
           .
         </li>
       )}
-      <li>{size(costs.bytes)} go over the network.</li>
+      {run.disc ? (
+        <li>Each controller reads its disc over the network: up to {size(run.disc.size)} for each start.</li>
+      ) : (
+        <li>{size(costs.bytes)} go over the network.</li>
+      )}
       <li>{tellPersons(costs.need_a_person)}</li>
       {assumed.length > 0 && (
         <li>

@@ -174,11 +174,13 @@ function Head({ run, now }: { run: Run; now: number }) {
       </Row>
       <Text tone="quiet">
         {count(run.count, "server")}, {count(run.updates, "update")}, {resets || "no reset"}
-        {run.proven
-          ? " (the fewest possible)"
-          : run.gap
-            ? ` (at most ${count(run.gap, "outage")} more than the fewest possible)`
-            : " (no fewer outages are possible; the restarts were not worked out to the end)"}
+        {run.by_disc
+          ? " by its disc, over as many resets as that takes"
+          : run.proven
+            ? " (the fewest possible)"
+            : run.gap
+              ? ` (at most ${count(run.gap, "outage")} more than the fewest possible)`
+              : " (no fewer outages are possible; the restarts were not worked out to the end)"}
         .{" "}
         {run.state === "draft"
           ? tellLength(run)

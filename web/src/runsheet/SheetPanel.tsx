@@ -13,6 +13,7 @@ import { Sides } from "../ui/Sides";
 import { Mono, Title } from "../ui/text";
 import { Ahead } from "./Ahead";
 import { Begins } from "./Begins";
+import { ByDisc } from "./ByDisc";
 import { Checks } from "./Checks";
 import { Errand } from "./Errand";
 import { Expected } from "./Expected";
@@ -78,7 +79,8 @@ export function SheetPanel({ run, now, picked, pick }: Props) {
       {!lane && isDraft && <Expected run={run} />}
       {!lane && isDraft && <WhatIf run={run} now={now} />}
       {!lane && isDraft && !run.unattended && <Ahead run={run} />}
-      {!lane && isDraft && <Unattended run={run} />}
+      {!lane && isDraft && <ByDisc run={run} />}
+      {!lane && isDraft && !run.disc && <Unattended run={run} />}
       <Standing run={run} now={now} />
       {!lane && run.state === "running" && <WindowEnd run={run} />}
       {run.servers
@@ -200,8 +202,13 @@ function Plan({ run, lane, now, close }: { run: Run; lane: RunServer; now: numbe
       <Text as="ol" m={0} mt={0.5} pl={2.5} size="body">
         {lane.rounds.map((round, at) => (
           <li key={at}>
+            {round.writes.some((w) => w.disc === "kit") && (
+              <Text tone="quiet" size="note">
+                by the field kit on the disc, over as many resets as it takes:
+              </Text>
+            )}
             {round.writes.map((w) => (
-              <Box key={w.slot}>
+              <Box key={`${w.slot} ${w.to}`}>
                 <Mono>
                   {w.slot} {w.source} → {w.to}
                 </Mono>

@@ -6,6 +6,7 @@ import dataclasses
 from collections.abc import Iterable
 from dataclasses import dataclass
 
+from ordnung.core.by_disc import PRODUCT
 from ordnung.core.night.itinerary import OUTAGES, Duty, Itinerary, plan_itinerary
 from ordnung.core.night.limits import NightLimits
 from ordnung.core.route import Round, Route
@@ -43,7 +44,10 @@ def count_costs(duties: Iterable[Duty], limits: NightLimits, failed_writes: floa
     """
     found = [(duty, plan_itinerary(duty, limits)) for duty in duties if duty.route.rounds]
     singles = [plan_itinerary(_one_by_one(duty), limits) for duty, _ in found]
-    releases = [duty.releases.get((w.slot, w.to)) for duty, _ in found for w in duty.route.writes]
+    written = [[w for w in duty.route.writes if w.product != PRODUCT] for duty, _ in found]
+    releases = [
+        duty.releases.get((w.slot, w.to)) for (duty, _), writes in zip(found, written, strict=True) for w in writes
+    ]
     return Costs(
         updates=len(releases),
         outages=sum(_outages(itinerary) for _, itinerary in found),
@@ -52,7 +56,7 @@ def count_costs(duties: Iterable[Duty], limits: NightLimits, failed_writes: floa
         bytes=sum(release.size or 0 for release in releases if release is not None),
         outages_one_by_one=sum(_outages(itinerary) for itinerary in singles),
         away_seconds_one_by_one=sum(_away(itinerary) for itinerary in singles),
-        need_a_person=sum(1 - (1 - failed_writes) ** len(duty.route.writes) for duty, _ in found),
+        need_a_person=sum(1 - (1 - failed_writes) ** len(writes) for writes in written),
         away_of_groups=_by_group(itinerary for _, itinerary in found),
     )
 

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 
 from ordnung.core.away import AwayPlace
 from ordnung.core.baseline import Position
+from ordnung.core.by_disc import PRODUCT
 from ordnung.core.catalog import Payload, Release
 from ordnung.core.night.limits import NightLimits
 from ordnung.core.route import Round, Route
@@ -130,7 +131,8 @@ def plan_itinerary(duty: Duty, limits: NightLimits) -> Itinerary:
     groups = [limits.group(name) for name in duty.place.groups]
     off = max((g.off_seconds for g in groups), default=0.0)
     back = max((g.back_seconds for g in groups), default=0.0)
-    between = bool(groups) and all(g.between for g in groups)
+    by_disc = any(write.product == PRODUCT for write in duty.route.writes)  # away from the disc in to the disc out
+    between = bool(groups) and all(g.between for g in groups) and not by_disc
     outages = [n for n, step in enumerate(duty.route.rounds) if step.reset in OUTAGES]
     steps: list[PlannedStep] = []
     aways: list[tuple[int, int]] = []
@@ -149,7 +151,7 @@ def plan_itinerary(duty: Duty, limits: NightLimits) -> Itinerary:
             steps += _moving("taking back", back)
             aways.append((gone, len(steps) - 1))
             gone = None
-    ahead = _ahead(duty) if limits.ahead == "writing" else 0
+    ahead = _ahead(duty) if limits.ahead == "writing" and not by_disc else 0
     holds = [(ahead, len(steps) - 1)] if aways and limits.holds_early else aways
     stretches = _stretches(steps, ahead, holds, between and not limits.holds_early)
     return Itinerary(duty.place, duty.model, tuple(steps), ahead, tuple(aways), tuple(holds), stretches)

@@ -19,6 +19,7 @@ from ordnung.fieldkit.host.bootstrap import Handed, bootstrap
 from ordnung.fieldkit.host.interface import HostInterface, find_host_interface
 from ordnung.fieldkit.host.ipmi import ask
 from ordnung.fieldkit.host.look import own_serial
+from ordnung.formats.order import find_order
 
 _OTHER = re.compile(r"[^A-Za-z0-9._-]+")
 RUN = Path("/run")
@@ -36,6 +37,10 @@ class Machine(Protocol):
     @property
     def given(self) -> frozenset[str]:
         """What was chosen where it was started: ``report``, ``unasked``."""
+        ...
+
+    def order(self) -> bytes | None:
+        """The order behind the image; None where there is none. Raises OSError, FormatError."""
         ...
 
     def keep(self) -> Kept:
@@ -81,6 +86,11 @@ class DiscMachine:
         """What was chosen where it was started."""
         words = Path("/proc/cmdline").read_text().split()
         return frozenset(word.partition("=")[2] for word in words if word.startswith("ordnung.mode="))
+
+    def order(self) -> bytes | None:
+        """From the device that it was started from."""
+        with Path(STARTED_FROM.read_text().strip()).open("rb") as device:
+            return find_order(device)
 
     def keep(self) -> Kept:
         """A folder of this server's own on the stick, or in memory: one stick goes from server to server."""

@@ -14,6 +14,8 @@ from ordnung.fieldkit.disc.keeping import Kept
 from ordnung.fieldkit.disc.machine import Machine
 from ordnung.fieldkit.host.interface import HostInterface
 from ordnung.fieldkit.kit import names_needed
+from ordnung.formats.errors import FormatError
+from ordnung.formats.order import Order, parse_order, write_order
 from ordnung.formats.rules import parse_rules
 from ordnung.repository import Arrived, first_root, look_at, open_carrier, root_ids
 from ordnung.repository.carry_in import read_document
@@ -59,7 +61,20 @@ class Session:
             self._report(kept)
             return self._choose(kept, None)
         told = self._look()
-        return self._choose(kept, told, begin=told is not None)
+        order = self._order() if told is not None else None
+        return self._choose(kept, told, begin=told is not None, order=order)
+
+    def _order(self) -> Order | None:
+        """What the kit is to do without asking; None where nobody has ordered anything, or it can't be read."""
+        try:
+            raw = self.machine.order()
+            order = parse_order(raw, "the order on this disc") if raw is not None else None
+        except (FormatError, OSError) as error:
+            self.say(f"The order on this disc can't be used. {error}.")
+            return None
+        if order is not None:
+            self.say(f"Ordered by {order.run}: {len(order.writes)} writes on {order.server}, without asking.")
+        return order
 
     def _look(self) -> Told | None:
         """What lies on the disc; None when it can't be used, which was said then."""
@@ -79,10 +94,10 @@ class Session:
         self.say("Compare them with your paper: whoever made this disc chose what runs here.")
         return Told(arrived, root_ids(root), names_needed(parse_rules(raw, rules)) if raw else ())
 
-    def _choose(self, kept: Kept, told: Told | None, *, begin: bool = False) -> int:
-        """Do what is chosen until the server is left."""
+    def _choose(self, kept: Kept, told: Told | None, *, begin: bool = False, order: Order | None = None) -> int:
+        """Do what is ordered, or what is chosen until the server is left."""
         if begin and told is not None:
-            self._level(kept, told)
+            self._level(kept, told, order=order)
         while True:
             known = [key for key in KEYS if told is not None or key[0] not in "abc"]
             self.say("")
@@ -111,25 +126,33 @@ class Session:
         if not kept.why_not:
             self.say(f"It is kept on this stick as {HOST_REPORT}.")
 
-    def _level(self, kept: Kept, told: Told, *more: str) -> None:
+    def _level(self, kept: Kept, told: Told, *more: str, order: Order | None = None) -> None:
         """Bring the server level, as far as it gets before its own system goes down."""
+        told = dataclasses.replace(told, needs=()) if order is not None else told
         try:
             access = self._access(kept, told)
         except OSError as error:
             self.say(f"The controller does not answer: {error}.")
             return
-        if not self._may_expired(told):
+        is_settled = order is not None and "seal" in order.overrides
+        if not is_settled and not self._may_expired(told):
             return
-        with tempfile.NamedTemporaryFile("w", prefix="secret-") as secret:
+        with (
+            tempfile.NamedTemporaryFile("w", prefix="secret-") as secret,
+            tempfile.NamedTemporaryFile("wb", prefix="order-") as ordered,
+        ):
             secret.write(access.password + "\n")
             secret.flush()
+            ordered.write(write_order(order) if order is not None else b"")
+            ordered.flush()
             arguments = [
                 "level", "--controller", access.url, "--user", access.user, "--password-file", secret.name,
                 "--pin", access.pin, "--repository", str(self.machine.disc), "--trust", told.trust, "--in-place",
-                "--work", str(kept.folder), *more,
+                "--on-disc", "--work", str(kept.folder), *more,
             ]  # fmt: skip
             arguments += ["--expired"] if told.arrived.seal.is_expired else []
             arguments += ["--yes"] if UNASKED in self.machine.given and not more else []
+            arguments += ["--order", ordered.name] if order is not None else []
             arguments += [f"--{word}={value}" for word, value in _words(access).items() if value]
             code = self.machine.ordnung(arguments)
         if code == 0:

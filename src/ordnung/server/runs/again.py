@@ -19,13 +19,13 @@ from ordnung.server.house.models import MaintenanceWindow
 from ordnung.server.house.windows import LOOKED_AHEAD, zone
 from ordnung.server.problems import Problem
 from ordnung.server.repositories.payloads import open_store
+from ordnung.server.runs.by_disc import planner
 from ordnung.server.runs.changes import SheetChange, WaveChange, change_sheet, demand_draft, gate_of, save_sheet
 from ordnung.server.runs.documents import keep_revision
 from ordnung.server.runs.identities import Identities
 from ordnung.server.runs.layout import lay_out_sheet, places_of
 from ordnung.server.runs.models import Run, RunServer
 from ordnung.server.runs.sheets import draft_sheet, put_plan
-from ordnung.server.runs.unattended import rounds_of
 from ordnung.server.work.events import tell
 
 
@@ -51,6 +51,8 @@ def copy_sheet(run: Run, person: str) -> Run:
         change_sheet(fresh, SheetChange(waves=waves), person)
     if run.ahead == "writing":
         change_sheet(fresh, SheetChange(ahead="writing"), person)
+    if run.disc_id is not None:
+        change_sheet(fresh, SheetChange(disc=run.disc_id), person)
     return fresh
 
 
@@ -73,14 +75,14 @@ def stale_rows(run: Run, places: Sequence[RunServer]) -> list[StaleServerRow]:
     """Which servers of a draft must be planned again: their readings or the baseline lead elsewhere by now."""
     if run.state != Run.State.DRAFT or run.takes_back_id is not None:
         return []
-    found = []
+    found, plan = [], planner(run)
     standings = {s.server.name: s for s in reviewed(current_assessment().chosen([p.server.name for p in places]))}
     for place in places:
         standing = standings.get(place.server.name)
         if standing is None:
             found.append(StaleServerRow(server=place.server.name, why="it has no reading any more"))
             continue
-        planned, fresh = parse_rounds(place.rounds), rounds_of(run, standing)
+        planned, (fresh, _) = parse_rounds(place.rounds), plan(standing)
         if fresh != planned:
             found.append(StaleServerRow(server=place.server.name, why=_why_stale(planned, fresh)))
     return found
@@ -123,10 +125,13 @@ def plan_again(run: Run, person: str) -> str:
         kept = [place for place in places if place.server.name not in gone]
         if not kept:
             raise Problem("nothing-to-do", "None of these servers needs anything any more. Throw the sheet away.")
+        plan = planner(run)
         for place in kept:
             if place.server.name in stale:
                 standing = standings[place.server.name]
-                put_plan(place, standing, standing.route, rounds_of(run, standing), settled)
+                rounds, why = plan(standing)
+                put_plan(place, standing, standing.route, rounds, settled)
+                place.detail = why or place.detail
         run.revision = current_assessment().baseline.number
         lay_out_sheet(run, kept)
         save_sheet(run, kept)

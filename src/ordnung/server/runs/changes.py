@@ -16,6 +16,7 @@ from ordnung.server.audit.recording import record
 from ordnung.server.clock import is_near, now
 from ordnung.server.house.settings import house
 from ordnung.server.problems import Problem
+from ordnung.server.runs.by_disc import choose_disc
 from ordnung.server.runs.documents import keep_revision, sheet_of
 from ordnung.server.runs.layout import duties_of, lay_out_sheet, places_of
 from ordnung.server.runs.models import Run, RunServer
@@ -79,6 +80,8 @@ class SheetChange:
     unattended: bool | None = None
     sure: bool = False
     """Said with ``unattended``: a person knows what that means."""
+    disc: int | None = limited(min_value=0, default=None)
+    """The disc image by which it is brought, as it was written out; 0: by none."""
 
 
 def change_sheet(run: Run, change: SheetChange, person: str) -> None:
@@ -108,6 +111,8 @@ def apply_change(run: Run, change: SheetChange) -> list[RunServer]:
     places = put_change(run, places_of(run), change)
     if change.unattended is not None and change.unattended != run.unattended:
         choose_reboots(run, places, left=change.unattended, sure=change.sure)
+    if change.disc is not None and change.disc != (run.disc_id or 0):
+        choose_disc(run, places, change.disc)
     lay_out_sheet(run, places)
     return places
 
@@ -232,5 +237,6 @@ def _tell(change: SheetChange) -> str:
         (change.hold is not None, "hold points"),
         (change.ahead is not None, "what is done ahead"),
         (change.unattended is not None, "who carries out its reboots"),
+        (change.disc is not None, "how it is brought"),
     ]
     return "; ".join(words for is_so, words in parts if is_so) or "nothing"

@@ -13,6 +13,7 @@ from ordnung.server.audit.recording import record
 from ordnung.server.clock import is_near, now
 from ordnung.server.problems import Problem
 from ordnung.server.runs.approvals import demand_approval
+from ordnung.server.runs.by_disc import demand_disc
 from ordnung.server.runs.documents import keep_revision
 from ordnung.server.runs.layout import LAID_FIELDS, lay_out_sheet, places_of
 from ordnung.server.runs.models import Run, RunServer
@@ -27,8 +28,9 @@ def start_run(run: Run, person: str) -> None:
     """Put a draft before the engine.
 
     Raises:
-        Problem: a payload is not packed, its repository's seal has ended, its window is over, the house wants it
-            approved or another person to start it, it was started already, or one of its servers is in another run.
+        Problem: a payload is not packed, its repository's seal has ended, its disc is gone, its window is over, the
+            house wants it approved or another person to start it, it was started already, or one of its servers is in
+            another run.
     """
     missing = what_is_missing(run)
     if missing:
@@ -36,6 +38,7 @@ def start_run(run: Run, person: str) -> None:
         message = f"{first.product} {first.version}{more} is not packed. Pack a repository for these servers first."
         raise Problem("not-packed", message, status=409)
     _demand_seal(run)
+    demand_disc(run)
     if run.windows and all(datetime.datetime.fromisoformat(w["end"]) <= now() for w in run.windows):
         raise Problem("window-over", f"The window of {run.name} is over. Lay it into another one.", status=409)
     demand_approval(run, person)

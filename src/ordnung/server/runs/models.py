@@ -8,7 +8,7 @@ from django.db import models
 from django.db.models import Q
 
 from ordnung.server.fleet.models import Server
-from ordnung.server.repositories.models import Repository
+from ordnung.server.repositories.models import Repository, WrittenOut
 
 
 class RunQuerySet(models.QuerySet["Run"]):
@@ -68,6 +68,8 @@ class Run(models.Model):
     """What may be done before the window and the wave: nothing, or ``writing`` of the first round (T8)."""
     unattended = models.BooleanField(default=False)
     """Whether its reboots are left to whenever they come: it resets no system (P5)."""
+    disc = models.ForeignKey(WrittenOut, null=True, on_delete=models.SET_NULL, related_name="+")
+    """The disc image by which all of it is brought, by the field kit that starts from it; None: by no disc."""
     foretold = models.JSONField(null=True)
     """By when, in seconds from the start, half, nine in ten and 99 in 100 were to be done, as foretold at the start."""
 

@@ -141,5 +141,6 @@ def _ordered(run: Run, place: RunServer, has_begun: bool) -> Ordered:
         held=place.hold,
         is_last=state.open_reset is not None and state.round + 1 == len(state.rounds or ()),
         elsewhere=state.is_moved_off,
-        waits=tuple(waits) if current is None or current.reset else (),
+        waits=tuple(waits) if (current is None or current.reset) and not state.in_disc else (),
+        in_disc=state.in_disc and state.is_away,
     )

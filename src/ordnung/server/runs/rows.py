@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import datetime
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Literal
+from typing import Any, Literal
 
 from ordnung.core.night.waits import Wait
 from ordnung.core.run_sheet import HandsOn
-from ordnung.core.sheet import PlannedWrite
+from ordnung.core.sheet import DiscPart, PlannedWrite
 from ordnung.core.turn import WaveStand
 from ordnung.engine.entries import Entry
 from ordnung.engine.entry_codec import parse_rounds, read_entry
@@ -18,13 +18,14 @@ from ordnung.server.assessment.present import StrandedRow
 from ordnung.server.house.settings import house
 from ordnung.server.runs.again import StaleServerRow, stale_rows
 from ordnung.server.runs.approvals import ApprovalRow, approval_rows
+from ordnung.server.runs.by_disc import SheetDiscRow, disc_row, discs
 from ordnung.server.runs.derived import load_acts
 from ordnung.server.runs.models import Run, RunServer, TapeEntry
 from ordnung.server.runs.sheets import MissingRow, what_is_missing
 from ordnung.server.runs.story import SpanRow, tell_steps
 from ordnung.server.runs.ticks import ErrandRow, errand_row
 from ordnung.server.runs.turns import wave_begins, wave_stands, whole_stand
-from ordnung.server.shapes import row_from
+from ordnung.server.shapes import one_of, row_from
 from ordnung.server.work.events import newest_event
 
 
@@ -40,6 +41,8 @@ class SheetWriteRow:
     identity: str
     announces: list[str]
     """What its releases say that they change around the versions: no surprise in the check after."""
+    disc: str = one_of(("", *DiscPart))
+    """What it is to the disc by which the sheet goes; empty where it goes by none."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -143,6 +146,8 @@ class RunSummaryRow:
     restarts: int
     proven: bool
     """Whether fewer resets are possible for none of its servers."""
+    by_disc: bool
+    """Each of its servers is brought level by a disc that it is started from, away from then to its end."""
     gap: int
     """By how many outages it may be above the fewest possible at most, where that is not proven."""
     revision: int
@@ -163,6 +168,10 @@ class RunRow(RunSummaryRow):
     """What may be done before the window and the wave."""
     unattended: bool
     """Its reboots are left to whenever they come."""
+    disc: SheetDiscRow | None
+    """The disc image by which it is brought; None: by no disc."""
+    discs: list[SheetDiscRow]
+    """Of a draft: the images by which it could be brought."""
     lanes_from: datetime.datetime | None
     """The moment from which the lanes' seconds count; None: from whenever it is started."""
     sheet: int
@@ -196,12 +205,23 @@ def summary(run: Run, places: list[RunServer] | None = None) -> RunSummaryRow:
         finished=sum(bool(p.ended) for p in places),
         failed=sum(p.ended == "failed" for p in places),
         asking=sum(is_asking(p) for p in places),
-        updates=sum(not write.get("sets_up") for step in rounds for write in step["writes"]),
-        outages=sum(step["reset"] in ("server reboot", "power cycle") for step in rounds),
+        updates=sum(_is_update(write) for step in rounds for write in step["writes"]),
+        outages=sum(step["reset"] in ("server reboot", "power cycle") and not _starts_disc(step) for step in rounds),
+        by_disc=any(map(_starts_disc, rounds)),
         restarts=sum(step["reset"] == "controller restart" for step in rounds),
         proven=all(place.proven for place in places),
         gap=sum(place.gap for place in places),
     )
+
+
+def _is_update(write: Mapping[str, Any]) -> bool:
+    """As ``PlannedWrite.is_update``, of the stored one: hundreds are counted for each look at a list."""
+    return not write.get("sets_up") and write.get("disc") in (None, "kit")
+
+
+def _starts_disc(step: Mapping[str, Any]) -> bool:
+    """As ``PlannedRound.starts_disc``; into a disc and out of it are one outage."""
+    return any(write.get("disc") == DiscPart.IN for write in step["writes"])
 
 
 def is_asking(place: RunServer) -> bool:
@@ -234,6 +254,8 @@ def with_lanes(
         certainty=run.certainty,
         ahead=run.ahead,
         unattended=run.unattended,
+        disc=disc_row(run.disc) if run.disc is not None else None,
+        discs=discs() if run.state == Run.State.DRAFT else [],
         lanes_from=run.started_at or (run.lanes_from if run.windows else None),
         sheet=last.number if last is not None else 0,
         sha256=last.sha256 if last is not None else "",
@@ -317,6 +339,7 @@ def _write_row(place: RunServer, planned: PlannedWrite) -> SheetWriteRow:
         issue=f"{payload.maker} {payload.issue}" if payload else "",
         identity=place.identities.get(f"{write.slot} {write.to}", ""),
         announces=list(planned.announces),
+        disc=planned.disc or "",
     )
 
 

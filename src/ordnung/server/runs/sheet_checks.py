@@ -143,7 +143,7 @@ def _barred(place: RunServer, standing: Standing, rounds: Sequence[PlannedRound]
     by_slot = {p.component.slot: p for p in standing.positions}
     starts: dict[str, list[str]] = {}
     for step in rounds:
-        for planned in step.writes:
+        for planned in filter(lambda p: p.is_update, step.writes):
             starts.setdefault(planned.write.slot, [planned.write.source]).append(planned.write.to)
     for slot, (start, *passed) in starts.items():
         if slot in by_slot and by_slot[slot].component.is_empty:

@@ -69,6 +69,8 @@ def try_change(run: Run, trial: SheetTrial) -> TriedRow:
         raise Problem("format", "That is more than ten years away.", field="start")
     if trial.unattended is not None:
         raise Problem("format", "Who carries out its reboots can't be tried beforehand.", field="unattended")
+    if trial.disc is not None:
+        raise Problem("format", "How it is brought can't be tried beforehand.", field="disc")
     places = _places(run)
     stands_from = sheet_start(run)
     known = _stand(run, places, stands_from)

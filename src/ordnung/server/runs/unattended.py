@@ -6,9 +6,6 @@ from collections.abc import Iterator, Sequence
 
 from django.db.models import Max
 
-from ordnung.core.assessment import Standing
-from ordnung.core.sheet import PlannedRound, name_payloads
-from ordnung.core.unattended import leave_reboots
 from ordnung.engine.entries import Ending
 from ordnung.engine.entry_codec import parse_rounds
 from ordnung.engine.payloads import StoredPayloads
@@ -16,6 +13,7 @@ from ordnung.server.assessment.current import current_assessment
 from ordnung.server.baselines.exclusions import reviewed
 from ordnung.server.problems import Problem
 from ordnung.server.repositories.payloads import open_store
+from ordnung.server.runs.by_disc import planner
 from ordnung.server.runs.identities import Identities
 from ordnung.server.runs.models import Run, RunServer
 from ordnung.server.runs.sheets import put_plan
@@ -23,32 +21,29 @@ from ordnung.server.runs.sheets import put_plan
 NOT_LEFT = "It can't be left for a reboot: nothing is sent."
 
 
-def rounds_of(run: Run, standing: Standing) -> tuple[PlannedRound, ...]:
-    """What a sheet does with a server as it stands now: the whole way, or what needs no reboot of ours."""
-    rounds = name_payloads(standing.route.rounds, standing.positions)
-    return leave_reboots(rounds) if run.unattended else rounds
-
-
 def choose_reboots(run: Run, places: Sequence[RunServer], *, left: bool, sure: bool) -> None:
     """Leave the reboots of a draft to whenever they come, or carry them out; its servers are planned anew for it.
 
     Raises:
-        Problem: it takes something back, nobody is ``sure`` of leaving them, or none of it can be left.
+        Problem: it takes something back, nobody is ``sure`` of leaving them, it goes by a disc, or none can be left.
     """
     if run.takes_back_id is not None:
         raise Problem("way-back", "What is taken back is taken back with its reboots.", status=409, field="unattended")
     if left and not sure:
         message = "Say that you are sure: whoever restarts one of them makes it active, and nobody may be there."
         raise Problem("not-sure", message, field="sure")
+    if left and run.disc_id is not None:
+        message = "It goes by a disc, which needs its reboots now. Choose another way of bringing first."
+        raise Problem("by-disc", message, status=409, field="unattended")
     run.unattended = left
-    settled = Identities(StoredPayloads(open_store(), None))
+    plan, settled = planner(run), Identities(StoredPayloads(open_store(), None))
     names = [place.server.name for place in places]
     standings = {s.server.name: s for s in reviewed(current_assessment().chosen(names))}
     for place in places:
         standing = standings.get(place.server.name)
         if standing is None:
             continue
-        rounds = rounds_of(run, standing)
+        rounds, _ = plan(standing)
         put_plan(place, standing, standing.route, rounds, settled)
         if not rounds:
             place.detail = NOT_LEFT

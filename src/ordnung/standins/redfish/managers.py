@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from ordnung.standins.hardware import Hardware, moment
-from ordnung.standins.redfish.systems import action_info, bank_links, parts_of
+from ordnung.standins.redfish.systems import action_info, bank_links, media_link, parts_of
 from ordnung.standins.redfish.tree import OK, V1, Resource, collection, link, resource
 
 MANAGER_RESET = f"{V1}/Managers/1/Actions/Manager.Reset"
@@ -39,6 +39,7 @@ def manager(device: Hardware) -> Resource:
             }
         },
     }
+    body |= media_link(device, older=True)
     body["LastResetTime"] = moment(device.controller_reset_at)
     return body
 

@@ -41,6 +41,7 @@ collection("Systems", "ComputerSystem")(lambda device: ["1"])
 @resource("Systems/1", "ComputerSystem", "v1_20_0")
 def system(device: Hardware) -> Resource:
     bios = parts_of(device, "bios")
+    is_sent_once = "one other start" in device.quirks
     body: Resource = {
         "Name": device.name,
         "SystemType": "Physical",
@@ -60,11 +61,12 @@ def system(device: Hardware) -> Resource:
             "BootSourceOverrideTarget": "None",
             "BootSourceOverrideTarget@Redfish.AllowableValues": BOOT_TARGETS,
             "BootSourceOverrideMode": "UEFI",
+            **({"BootSourceOverrideEnabled@Redfish.AllowableValues": ["Disabled", "Once"]} if is_sent_once else {}),
             **boot_order(device),
         },
         "Bios": link(f"{V1}/Systems/1/Bios"),
         "Storage": link(f"{V1}/Systems/1/Storage"),
-        "VirtualMedia": link(f"{V1}/Systems/1/VirtualMedia"),
+        **media_link(device, older=False),
         "Links": {"Chassis": [link(f"{V1}/Chassis/1")], "ManagedBy": [link(f"{V1}/Managers/1")]},
         "Actions": {
             "#ComputerSystem.Reset": {"target": SYSTEM_RESET, "ResetType@Redfish.AllowableValues": reset_types(device)}
@@ -74,6 +76,12 @@ def system(device: Hardware) -> Resource:
         body["NetworkInterfaces"] = link(f"{V1}/Systems/1/NetworkInterfaces")
         body["EthernetInterfaces"] = link(f"{V1}/Systems/1/EthernetInterfaces")
     return body
+
+
+def media_link(device: Hardware, *, older: bool) -> Resource:
+    """Where its virtual media are told: with the system, or with its manager as in older services."""
+    is_older = "media at manager" in device.quirks
+    return {"VirtualMedia": link(f"{V1}/Systems/1/VirtualMedia")} if is_older is older else {}
 
 
 @resource("Systems/1/ResetActionInfo", "ActionInfo", "v1_4_0", "Reset")

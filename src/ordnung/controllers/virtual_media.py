@@ -1,0 +1,167 @@
+"""A disc in a server's virtual media, and its starts sent there: ``VirtualMedia.InsertMedia`` and the boot override."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from ordnung.controllers.answers import Json, as_dict, as_path, as_text, is_true, link_of
+from ordnung.controllers.errors import ControllerError
+from ordnung.controllers.session import ROOT, Session
+from ordnung.controllers.tasks import read_accepted
+from ordnung.controllers.types import Accepted
+
+TARGET = "Cd"
+"""BootSourceOverrideTarget (ComputerSystem schema) of a disc, in a drive or in virtual media."""
+STAYS = "Continuous"
+"""Every start goes there: what the disc carries out takes several."""
+DISCS = ("CD", "DVD")
+PREFERRED = ("HTTPS", "HTTP")
+
+
+async def insert_disc(session: Session, uris: Mapping[str, str]) -> Accepted:
+    """Have every start go to a disc, and insert it. Asked for twice it is the same.
+
+    The disc comes last: its insertion may be a task, and is what is followed.
+
+    Args:
+        uris: where the controller gets the image, by protocol in upper case.
+
+    Raises:
+        As ``Session.act``; ControllerError also where it offers no such media or start, or holds another disc.
+    """
+    system = await _system(session)
+    slot = _slot_for(session, await _slots(session, system), uris)
+    await _demand_start(session, system)
+    boot = {"BootSourceOverrideEnabled": STAYS, "BootSourceOverrideTarget": TARGET}
+    await session.act(_system_path(session, system), {"Boot": boot}, "PATCH")
+    if _holds(slot, uris):
+        return Accepted(finished=True)
+    action = _action(slot, "InsertMedia")
+    target = as_path(action.get("target"))
+    if target is None:
+        raise _refused(session, "it lets no disc be inserted")
+    body = {"Image": _uri(session, action, uris), "Inserted": True, "WriteProtected": True}
+    return read_accepted(await session.act(target, body))
+
+
+async def eject_disc(session: Session, uris: Mapping[str, str]) -> Accepted:
+    """Have the server start as it did before, and take our disc out; another's is left in. Twice it is the same.
+
+    Raises as ``Session.act``.
+    """
+    system = await _start_as_before(session)
+    slot = next((one for one in await _slots(session, system) if _holds(one, uris)), None)
+    target = as_path(_action(slot or {}, "EjectMedia").get("target"))
+    if target is None:
+        return Accepted(finished=True)
+    return read_accepted(await session.act(target, {}))
+
+
+async def leave_disc(session: Session) -> None:
+    """Have the server start as it did before, with its next reset. Raises as ``Session.act``."""
+    await _start_as_before(session)
+
+
+async def has_disc(session: Session, uris: Mapping[str, str]) -> tuple[bool, bool]:
+    """Whether our disc is inserted, and whether the starts go to a disc. Raises as ``Session.get``."""
+    system = await _system(session)
+    inserted = any(_holds(slot, uris) for slot in await _slots(session, system))
+    return inserted, _starts_from_disc(system)
+
+
+async def _start_as_before(session: Session) -> Json:
+    """Take our own choice back and nobody else's; its system as it told itself before."""
+    system = await _system(session)
+    if _starts_from_disc(system):
+        boot = {"BootSourceOverrideEnabled": "Disabled", "BootSourceOverrideTarget": "None"}
+        await session.act(_system_path(session, system), {"Boot": boot}, "PATCH")
+    return system
+
+
+async def _system(session: Session) -> Json:
+    own = session.endpoint.system
+    if own is not None:
+        return await session.get(own)
+    systems = await session.members(link_of((await session.get(ROOT)).get("Systems")))
+    if not systems:
+        raise _refused(session, "it tells of no system")
+    return systems[0]
+
+
+def _system_path(session: Session, system: Json) -> str:
+    path = session.endpoint.system or link_of(system)
+    if path is None:
+        raise _refused(session, "it does not say where its system is")
+    return path
+
+
+async def _slots(session: Session, system: Json) -> list[Json]:
+    """The virtual media that take discs, at the system (ComputerSystem 1.13) or at its manager, as older services."""
+    paths = [link_of(system.get("VirtualMedia"))]
+    for link in as_dict(system.get("Links")).get("ManagedBy") or ():
+        manager = await session.find(link_of(link)) if isinstance(link, dict) else None
+        paths.append(link_of((manager or {}).get("VirtualMedia")))
+    found = []
+    for path in dict.fromkeys(path for path in paths if path):
+        found += await session.members(path)
+    return [slot for slot in found if _takes_discs(slot)]
+
+
+def _takes_discs(slot: Json) -> bool:
+    """Whether a disc fits: one that does not say what fits is taken at its word by the controller."""
+    kinds = slot.get("MediaTypes")
+    return not isinstance(kinds, list) or not kinds or any(kind in DISCS for kind in kinds)
+
+
+def _slot_for(session: Session, slots: list[Json], uris: Mapping[str, str]) -> Json:
+    ours = next((slot for slot in slots if _holds(slot, uris)), None)
+    free = next((slot for slot in slots if not is_true(slot.get("Inserted"))), None)
+    found = ours or free
+    if found is None:
+        detail = "another disc is in its virtual media" if slots else "it has no virtual media for a disc"
+        raise _refused(session, detail)
+    return found
+
+
+async def _demand_start(session: Session, system: Json) -> None:
+    """Raises ControllerError where it says itself that its starts can't be sent to a disc, or not each of them."""
+    boot = as_dict(system.get("Boot"))
+    for name, wanted, what in (
+        ("BootSourceOverrideTarget", TARGET, "start from a disc"),
+        ("BootSourceOverrideEnabled", STAYS, "start from a disc more than once"),
+    ):
+        allowed = boot.get(f"{name}@Redfish.AllowableValues")
+        if isinstance(allowed, list) and wanted not in allowed:
+            raise _refused(session, f"it can't be told to {what}")
+
+
+def _starts_from_disc(system: Json) -> bool:
+    boot = as_dict(system.get("Boot"))
+    enabled, target = as_text(boot.get("BootSourceOverrideEnabled")), as_text(boot.get("BootSourceOverrideTarget"))
+    return enabled in (STAYS, "Once") and target == TARGET
+
+
+def _holds(slot: Json, uris: Mapping[str, str]) -> bool:
+    """Whether it is our disc: by its whole address, or by its name where the controller keeps the address to itself."""
+    if not is_true(slot.get("Inserted")):
+        return False
+    image = as_text(slot.get("Image"))
+    names = {uri.rsplit("/", 1)[-1] for uri in uris.values()}
+    return image in uris.values() if image else as_text(slot.get("ImageName")) in names
+
+
+def _action(slot: Json, name: str) -> Json:
+    return as_dict(as_dict(slot.get("Actions")).get(f"#VirtualMedia.{name}"))
+
+
+def _uri(session: Session, action: Json, uris: Mapping[str, str]) -> str:
+    """Over the safest protocol that it takes. Raises ControllerError where it takes none of ours."""
+    told = action.get("TransferProtocolType@Redfish.AllowableValues")
+    for protocol in PREFERRED:
+        if protocol in uris and (not isinstance(told, list) or protocol in told):
+            return uris[protocol]
+    raise _refused(session, "it fetches discs over nothing that is served here")
+
+
+def _refused(session: Session, detail: str) -> ControllerError:
+    return ControllerError(session.endpoint.name, "said no", detail)

@@ -1,0 +1,173 @@
+"""A run by a disc in virtual media: started from it, followed by readings, and taken out of it whatever happens."""
+
+from __future__ import annotations
+
+import itertools
+
+import pytest
+
+from ordnung.core.sheet import DiscPart
+from ordnung.engine.disc_steps import INSERT
+from ordnung.engine.entries import WriteIntent
+from ordnung.engine.world import Patience
+from ordnung.standins.faults import Fault
+from ordnung.standins.hardware import writes_of
+from ordnung.standins.scenario import PLACES, demo_hardware
+from tests.simulation.kit_host import KitHost
+from tests.simulation.test_runs import carry_out, check_device, written
+from tests.simulation.world import Crashed, House, VirtualClock
+
+NAME = "surge-07"
+SYSTEM = "/redfish/v1/Systems/1"
+
+
+def make(mirror) -> House:
+    clock = VirtualClock()
+    made = House(clock, demo_hardware(clock.seconds, [place for place in PLACES if place.name == NAME]), mirror)
+    made.patience, made.by_disc = Patience(poll_s=20.0), True
+    made.devices[NAME].host = KitHost(made)
+    return made
+
+
+@pytest.fixture
+def house(mirror_folder) -> House:
+    return make(mirror_folder)
+
+
+def done(house):
+    return [entry["what"] for entry in house.devices[NAME].log]
+
+
+def is_left_as_it_was(house) -> bool:
+    """Its own system runs, no disc is inserted, and no start goes there."""
+    device = house.devices[NAME]
+    boot = device.patched.get(SYSTEM, {}).get("Boot", {})
+    device.advance()
+    enabled = boot.get("BootSourceOverrideEnabled", "Disabled")
+    return not device.media and enabled == "Disabled" and not (device.runs_disc or device.starts_disc)
+
+
+async def test_a_server_goes_level_by_the_kit_on_its_disc(house):
+    state = await carry_out(house, NAME)
+    assert state.ended == "level", state.reason
+    check_device(house, NAME)
+    assert is_left_as_it_was(house)
+    resets = [e["kind"] for e in house.devices[NAME].log if e["what"] == "reset"]
+    assert resets == [
+        "server reboot",  # into the disc
+        "controller restart", "server reboot", "server reboot",  # the kit's own, as by any other way
+        "server reboot",  # out of it
+    ]  # fmt: skip
+    ours = [e.value for e in house.journal.tapes["1", NAME] if isinstance(e.value, WriteIntent)]
+    told = [(i.planned.write.slot, i.planned.write.to) for i in ours if i.planned.disc is DiscPart.KIT]
+    assert sorted(told) == sorted(written(house, NAME)), "the tape says what the device was written with"
+
+
+async def test_it_is_not_taken_out_of_a_start_that_the_kit_has_asked_for(house):
+    """Firmware may write itself while it starts, and no task tells of that."""
+    await carry_out(house, NAME)
+    resets = [e["at"] for e in house.devices[NAME].log if e["what"] == "reset" and e["kind"] == "server reboot"]
+    ups = [e["at"] for e in house.devices[NAME].log if e["what"] == "system up"]
+    assert all(any(a < up <= b for up in ups) for a, b in itertools.pairwise(resets))
+
+
+@pytest.mark.parametrize(
+    "quirk", ["media at manager", "start half told", "no boot progress", "no reset time", "basic only", "empty 202"]
+)
+async def test_every_way_of_telling_is_borne(house, quirk):
+    house.devices[NAME].quirks |= {quirk}
+    state = await carry_out(house, NAME)
+    assert state.ended == "level", state.reason
+    check_device(house, NAME)
+    assert is_left_as_it_was(house)
+
+
+async def test_where_starts_can_be_sent_to_a_disc_only_once_nothing_is_done(house):
+    house.devices[NAME].quirks |= {"one other start"}
+    state = await carry_out(house, NAME)
+    assert state.ended == "failed" and "more than once" in state.reason, state.reason
+    assert "reset" not in done(house) and is_left_as_it_was(house)
+
+
+async def test_an_image_that_was_altered_is_not_inserted(house):
+    house.disc_at_hand = False
+    state = await carry_out(house, NAME)
+    assert state.ended == "failed" and "not what was written out" in state.reason, state.reason
+    assert done(house) == []
+
+
+async def test_a_disc_of_somebody_else_is_left_where_it_is(house):
+    house.devices[NAME].media = {"Image": "https://127.0.0.1/rescue.iso"}
+    state = await carry_out(house, NAME)
+    assert state.ended == "failed" and "another disc" in state.reason, state.reason
+    assert "reset" not in done(house) and house.devices[NAME].media["Image"].endswith("rescue.iso")
+
+
+async def test_a_start_that_does_not_go_to_the_disc_is_noticed_and_taken_back(house):
+    house.devices[NAME].faults.append(Fault("boot order ignored"))
+    state = await carry_out(house, NAME)
+    assert state.ended == "failed" and "nothing new" in state.reason, state.reason
+    assert not writes_of(house.devices[NAME].log) and is_left_as_it_was(house)
+
+
+async def test_a_disc_lost_half_way_leaves_a_whole_server_in_its_own_system(house):
+    house.devices[NAME].faults.append(Fault("media lost"))
+    state = await carry_out(house, NAME)
+    assert state.ended == "failed", state.reason
+    check_device(house, NAME)
+    assert is_left_as_it_was(house) and len(writes_of(house.devices[NAME].log)) == 1
+    assert state.state.place is None, "it is back: its place is free"
+
+
+async def test_a_write_that_stalls_under_the_kit_is_never_reset(house):
+    house.devices[NAME].faults.append(Fault("task stalls", "bios"))
+    state = await carry_out(house, NAME)
+    assert state.ended == "failed" and "disc may still be" in state.reason, state.reason
+    assert "killed a write" not in done(house) and state.state.place is not None
+    assert house.devices[NAME].media, "what runs on it is left alone"
+
+
+@pytest.mark.parametrize("order", ["stop", "leave out"])
+async def test_who_stops_it_before_its_reboot_gets_it_back_without_one(house, order):
+    def hear(server, state, detail):
+        if detail == INSERT:
+            house.orders[NAME] = order
+
+    house.listeners.append(hear)
+    state = await carry_out(house, NAME)
+    assert state.ended in ("stopped", "left out"), state.reason
+    assert "reset" not in done(house) and is_left_as_it_was(house)
+
+
+async def test_who_stops_it_while_the_kit_is_at_work_gets_it_level(house):
+    house.listeners.append(lambda server, state, detail: house.orders.update({NAME: "stop"}) if "kit" in detail else 0)
+    state = await carry_out(house, NAME)
+    assert state.ended == "level", state.reason
+    assert is_left_as_it_was(house)
+
+
+@pytest.mark.parametrize(("on", "times"), [("reset", 1), ("update", 1), ("update", 2)])
+async def test_a_lost_answer_is_asked_after(house, on, times):
+    house.devices[NAME].faults.append(Fault("answer lost", on=on, times=times))
+    state = await carry_out(house, NAME)
+    assert state.ended == "level", state.reason
+    assert done(house).count("media inserted") == 1 and is_left_as_it_was(house)
+    check_device(house, NAME)
+
+
+@pytest.mark.exhaustive
+@pytest.mark.parametrize("when", ["before", "after"])
+async def test_a_crash_at_any_position_loses_and_doubles_nothing(house, mirror_folder, when):
+    await carry_out(house, NAME)
+    wanted, resets = written(house, NAME), done(house).count("reset")
+    for position in range(1, house.journal.count + 1):
+        trial = make(mirror_folder)
+        setattr(trial.journal, f"crash_{when}", position)
+        with pytest.raises(Crashed):
+            await carry_out(trial, NAME)
+        trial.born()
+        state = await carry_out(trial, NAME)
+        assert state.ended == "level", (position, state.reason)
+        assert written(trial, NAME) == wanted and done(trial).count("reset") == resets, position
+        check_device(trial, NAME)
+        assert is_left_as_it_was(trial), position
