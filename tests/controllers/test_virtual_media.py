@@ -94,6 +94,15 @@ async def test_one_whose_address_is_kept_secret_is_known_by_its_name(device):
     assert (await controller.has_disc(URIS))[0] is False
 
 
+async def test_a_kit_that_could_not_sign_in_is_not_started(device):
+    device.quirks |= {"no user handed out"}
+    with pytest.raises(ControllerError, match="hands out no user"):
+        await controller_of(device).insert_disc(URIS)
+    assert device.log == []
+    device.patched["/redfish/v1/Managers/1/HostInterfaces/1"] = {"CredentialBootstrapping": None}
+    assert (await controller_of(device).insert_disc(URIS)).finished, "untold is not refused"
+
+
 async def test_a_service_without_virtual_media_says_so(device):
     device.patched[SYSTEM] = {"VirtualMedia": None}
     with pytest.raises(ControllerError, match="no virtual media for a disc"):

@@ -13,8 +13,12 @@ from pathlib import Path
 
 import pytest
 
+from ordnung.core.rules import FIXED_RULES
 from ordnung.engine.journal_lines import read_journal
 from ordnung.formats.host_report import parse_host_report
+from ordnung.formats.order import Order, tail_of, write_order
+from ordnung.formats.rules import rules_document
+from ordnung.repository import first_root, look_at, open_carrier
 from ordnung.standins.hardware import writes_of
 from tests.conftest import live_floor
 from tests.disc.emulated import GATEWAY, Emulated, Follower, Passage
@@ -185,10 +189,16 @@ def test_it_starts_by_uefi_with_and_without_secure_boot(bootable, tmp_path, kind
 
 
 @soak
-def test_without_a_question_where_the_controller_hands_out_a_user(bootable, tmp_path):
-    """The inner link by SMBIOS, the user and the certificate's fingerprint over IPMI; on a disc, so that nothing is kept."""
-    device = bootable.device("surge-08")
-    with Passage(bootable, "surge-08") as passage:
+@pytest.mark.parametrize("by", ["menu", "order"])
+def test_without_a_question_where_the_controller_hands_out_a_user(bootable, tmp_path, by):
+    """The inner link by SMBIOS, the user and the certificate's fingerprint over IPMI; on a disc, so that nothing is kept.
+
+    What it may do is chosen at each start, or ordered behind the image, as a run by virtual media does.
+    """
+    name = "surge-08" if by == "menu" else "surge-09"
+    device = bootable.device(name)
+    image = bootable.image if by == "menu" else ordered(bootable, tmp_path, name)
+    with Passage(bootable, name) as passage:
         shown = ssl.get_server_certificate(("127.0.0.1", passage.port))
         pin = hashlib.sha256(ssl.PEM_cert_to_DER_cert(shown)).hexdigest()
         (tmp_path / "type42").write_bytes(host_interface(passage.port, bootstraps=True))
@@ -198,19 +208,40 @@ def test_without_a_question_where_the_controller_hands_out_a_user(bootable, tmp_
             "-device", f"usb-net,netdev=own,mac={MAC}", "-chardev", f"socket,id=ipmi,path={tmp_path / 'ipmi.sock'},reconnect=1",
             "-device", "ipmi-bmc-extern,id=bmc,chardev=ipmi", "-device", "isa-ipmi-kcs,bmc=bmc",
         ]  # fmt: skip
-        with Emulated(tmp_path, "-cdrom", bootable.image, *link) as emulated:
-            emulated.expect("executed automatically in 3s")
-            emulated.type("\x1b[B")  # the second choice: without asking
-            emulated.expect("It hands out a user for this kit")
+        with Emulated(tmp_path, "-cdrom", image, *link) as emulated:
+            begin(emulated, by)
             with Follower(device, emulated) as follower:
                 for _ in range(2):
-                    emulated.expect("executed automatically in 3s", 400)
-                    emulated.type("\x1b[B")
+                    begin(emulated, by, 400)
                 emulated.expect("Nothing is left to do here", 400)
             assert follower.resets == 2
         outer.close()
     writes = writes_of(device.log)
     assert len(writes) == len(set(writes)) > 0
+
+
+def begin(emulated: Emulated, by: str, limit_s: float = 120) -> None:
+    """From one start to the first reading without a question."""
+    emulated.expect("executed automatically in 3s", limit_s)
+    if by == "menu":
+        emulated.type("\x1b[B")  # the second choice: without asking
+    if by == "order":
+        emulated.expect("Ordered by run 3 of Lowmere", 400)
+    emulated.expect("It hands out a user for this kit", 400)
+
+
+def ordered(live, folder: Path, name: str) -> Path:
+    """The image with an order for one server behind it."""
+    with open_carrier(live.image) as carrier:
+        packing = look_at(carrier, first_root(carrier), allow_expired=True).packing
+    device = live.device(name)
+    order = Order(
+        run="run 3 of Lowmere", server=name, uuid=device.uuid, serial=device.serial, rules=rules_document(FIXED_RULES),
+        writes=tuple((slot, payload.sha256) for slot in sorted(part.slot for part in device.parts) for payload in packing.payloads),
+    )  # fmt: skip
+    image = folder / "ordered.iso"
+    image.write_bytes(live.image.read_bytes() + tail_of(write_order(order)))
+    return image
 
 
 def kept_on(stick: Path, folder: Path, what: str) -> bytes:

@@ -265,6 +265,38 @@ def test_reboots_are_left_to_whenever_they_come_and_called_until_a_reading_shows
     check_axe(page, "light")
 
 
+def test_a_server_is_brought_level_by_a_disc_in_its_virtual_media(page, demo):
+    """The kit starts from the disc, does what stands on the sheet over its reboots, and is gone again."""
+    api = Api(demo.web, demo.password)
+    name = "surge-09"
+    packed = api.post("repositories", {"servers": [name], "boots": True, "name": "Discs for the edge"})
+    api.wait_for_work()
+    api.post(f"repositories/{packed['id']}/written", {"shape": "iso"})
+    api.wait_for_work()
+    run = api.post("runs", {"servers": [name]})
+    sign_in(page, demo, f"/run-sheet/{run['id']}")
+    brought = page.get_by_role("region", name="How it is brought")
+    brought.get_by_label("What brings the payloads").click()
+    page.get_by_role("option", name=re.compile("^a disc: Discs for the edge, edition 1")).click()
+    expect(brought).to_contain_text("out of service from then until it is level")
+    expect(page.get_by_text("1 outage by its disc")).to_be_visible()
+    expect(page.get_by_role("region", name="Reboots")).to_have_count(0)
+    check_axe(page, "light")
+    page.get_by_role("button", name="Start: update 1 server now").click()
+    states = page.get_by_role("table", name="State of each server")
+    expect(states).to_contain_text("by the kit", timeout=LONG)
+    expect(page.get_by_role("heading", name="Ended, 1 of 1 servers done")).to_be_visible(timeout=LONG)
+    told = read_log(demo.control, name)
+    what = [entry["what"] for entry in told["log"]]
+    assert told["versions"]["bios"] == "3.2.0" and what.index("disc started") < what.index("write begun")
+    assert what.count("media inserted") == what.count("media ejected") == 1
+    page.goto(f"{demo.web}/record/{run['id']}")
+    record = page.get_by_role("region", name="Record of a run")
+    expect(record).to_contain_text("3.2.0")
+    expect(record).to_contain_text("as it was")
+    check_axe(page, "light")
+
+
 def test_what_a_field_kit_did_is_carried_home(page, demo, tmp_path):
     """The annex has no network: the stick's journal becomes a run on record, with its reading."""
     told = Api(demo.web, demo.password).get("servers/watch-01")

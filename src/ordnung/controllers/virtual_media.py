@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from ordnung.controllers.answers import Json, as_dict, as_path, as_text, is_true, link_of
+from ordnung.controllers.answers import Json, as_dict, as_list, as_path, as_text, is_true, link_of
 from ordnung.controllers.errors import ControllerError
 from ordnung.controllers.session import ROOT, Session
 from ordnung.controllers.tasks import read_accepted
@@ -31,7 +31,8 @@ async def insert_disc(session: Session, uris: Mapping[str, str]) -> Accepted:
     """
     system = await _system(session)
     slot = _slot_for(session, await _slots(session, system), uris)
-    await _demand_start(session, system)
+    _demand_start(session, system)
+    await _demand_host(session, system)
     boot = {"BootSourceOverrideEnabled": STAYS, "BootSourceOverrideTarget": TARGET}
     await session.act(_system_path(session, system), {"Boot": boot}, "PATCH")
     if _holds(slot, uris):
@@ -97,10 +98,8 @@ def _system_path(session: Session, system: Json) -> str:
 
 async def _slots(session: Session, system: Json) -> list[Json]:
     """The virtual media that take discs, at the system (ComputerSystem 1.13) or at its manager, as older services."""
-    paths = [link_of(system.get("VirtualMedia"))]
-    for link in as_dict(system.get("Links")).get("ManagedBy") or ():
-        manager = await session.find(link_of(link)) if isinstance(link, dict) else None
-        paths.append(link_of((manager or {}).get("VirtualMedia")))
+    told = [system, *await _managers(session, system)]
+    paths = [link_of(one.get("VirtualMedia")) for one in told]
     found = []
     for path in dict.fromkeys(path for path in paths if path):
         found += await session.members(path)
@@ -123,7 +122,26 @@ def _slot_for(session: Session, slots: list[Json], uris: Mapping[str, str]) -> J
     return found
 
 
-async def _demand_start(session: Session, system: Json) -> None:
+async def _demand_host(session: Session, system: Json) -> None:
+    """Raises ControllerError where each host interface says that it hands no user out to what runs on the server.
+
+    Where none is told of, nothing is certain (HostInterface is optional in DSP0270 too).
+    """
+    found = []
+    for manager in await _managers(session, system):
+        found += await session.members(link_of(manager.get("HostInterfaces")))
+    told = [as_dict(one.get("CredentialBootstrapping")).get("Enabled") for one in found]
+    if told and all(enabled is False for enabled in told):
+        raise _refused(session, "it hands out no user to what runs on its server, so that the kit could not sign in")
+
+
+async def _managers(session: Session, system: Json) -> list[Json]:
+    links = as_list(as_dict(system.get("Links")).get("ManagedBy"))
+    found = [await session.find(link_of(link)) for link in links]
+    return [manager for manager in found if manager is not None]
+
+
+def _demand_start(session: Session, system: Json) -> None:
     """Raises ControllerError where it says itself that its starts can't be sent to a disc, or not each of them."""
     boot = as_dict(system.get("Boot"))
     for name, wanted, what in (

@@ -87,6 +87,7 @@ QUIRKS: dict[str, str] = {
     "no partition volumes": "it shows service partitions and not what they lie on: none can be set up",
     "one other start": "its starts can be sent elsewhere once, and not for good",
     "media at manager": "its virtual media are told with the manager, as older services do",
+    "no user handed out": "its inner link hands out no user to what runs on its server",
     "zero uuid": "its UUID is nothing but zeros",
 }
 """What the standard allows or real controllers do: no fault, but to be borne. Set by seed or by hand."""

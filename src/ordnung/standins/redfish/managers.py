@@ -40,8 +40,27 @@ def manager(device: Hardware) -> Resource:
         },
     }
     body |= media_link(device, older=True)
+    if device.generation == "newest":
+        body["HostInterfaces"] = link(f"{V1}/Managers/1/HostInterfaces")
     body["LastResetTime"] = moment(device.controller_reset_at)
     return body
+
+
+collection("Managers/1/HostInterfaces", "HostInterface")(
+    lambda device: ["1"] if device.generation == "newest" else None
+)
+
+
+@resource("Managers/1/HostInterfaces/1", "HostInterface", "v1_3_0", "Inner link")
+def host_interface(device: Hardware) -> Resource | None:
+    if device.generation != "newest":
+        return None
+    return {
+        "HostInterfaceType": "NetworkHostInterface",
+        "InterfaceEnabled": True,
+        "Status": OK,
+        "CredentialBootstrapping": {"Enabled": "no user handed out" not in device.quirks, "EnableAfterReset": True},
+    }
 
 
 @resource("Managers/1/ResetActionInfo", "ActionInfo", "v1_4_0", "Reset")
