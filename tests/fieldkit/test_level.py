@@ -356,18 +356,33 @@ async def test_the_person_at_the_console_is_asked(tmp_path, capsys):
     )
 
 
-def test_the_kit_needs_nothing_of_the_site():
-    """Every package that the command loads is in the kit's own lock; what a package takes where it finds it is not."""
+COMMANDS = (
+    "from ordnung.fieldkit.main import cli; import ordnung.controllers;"
+    "[cli.get_command(None, name) for name in cli.list_commands(None)];"
+)
+ON_DISC = (
+    "from ordnung.fieldkit.main import cli; import ordnung.fieldkit.disc.machine, ordnung.fieldkit.disc.session;"
+    "[cli.get_command(None, name) for name in ('level', 'host-report')];"
+)
+
+
+@pytest.mark.parametrize(
+    ("loads", "lock"), [(COMMANDS, "requirements-kit.lock"), (ON_DISC, "requirements-disc.lock")], ids=["kit", "disc"]
+)
+def test_the_kit_needs_nothing_of_the_site(loads, lock):
+    """Every package that is loaded is in its own lock; what a package takes where it finds it is not.
+
+    An order behind a disc once took a package to be read that no disc has: nothing started on it any more.
+    """
     script = (
-        "import sys, json; from ordnung.fieldkit.main import cli; import ordnung.controllers;"
-        "[cli.get_command(None, name) for name in cli.list_commands(None)];"
+        f"import sys, json; {loads}"
         "from importlib.metadata import packages_distributions as d;"
         "known = d(); tops = {m.split('.')[0] for m in sys.modules};"
         "print(json.dumps(sorted({x for top in tops for x in known.get(top, [])})))"
     )
     loaded = json.loads(subprocess.run([sys.executable, "-c", script], capture_output=True, check=True).stdout)
-    lock = (Path(__file__).parents[2] / "requirements-kit.lock").read_text()
-    locked = set(re.findall(r"^([a-z0-9._-]+)==", lock, re.MULTILINE))
+    text = (Path(__file__).parents[2] / lock).read_text()
+    locked = set(re.findall(r"^([a-z0-9._-]+)==", text, re.MULTILINE))
     taken_where_found = {"ordnung", "setuptools", "greenlet", "charset-normalizer"}
     assert {name.lower().replace("_", "-") for name in loaded} - locked <= taken_where_found
     assert not any("django" in name for name in locked)

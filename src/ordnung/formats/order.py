@@ -12,9 +12,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any, BinaryIO
 
-import orjson
-
-from ordnung.formats.documents import parse_document
+from ordnung.formats.documents import parse_document, write_document
 from ordnung.formats.errors import FormatError
 
 FORMAT = "ordnung.order/1"
@@ -61,7 +59,7 @@ def write_order(order: Order) -> bytes:
         "rules": dict(order.rules),
         "overrides": dict(order.overrides),
     }
-    return orjson.dumps(body, option=orjson.OPT_INDENT_2) + b"\n"
+    return write_document(body)
 
 
 def parse_order(raw: bytes, source: str = "order") -> Order:
