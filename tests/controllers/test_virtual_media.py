@@ -94,6 +94,21 @@ async def test_one_whose_address_is_kept_secret_is_known_by_its_name(device):
     assert (await controller.has_disc(URIS))[0] is False
 
 
+@pytest.mark.parametrize(
+    ("image", "is_ours"),
+    [
+        ("https://ordnung.example:9443/t/ordnung-run-7.iso", True),
+        ("HTTPS://ORDNUNG.example/t/ordnung-run-7.iso", True),
+        ("https://ordnung.example/u/ordnung-run-7.iso", False),
+        ("//[odd", False),
+    ],
+    ids=["another port since", "spelled otherwise", "another server's", "a broken address"],
+)
+async def test_ours_is_known_by_its_path(device, image, is_ours):
+    device.patched[MEDIA] = {"Inserted": True, "Image": image}
+    assert (await controller_of(device).has_disc(URIS))[0] is is_ours
+
+
 async def test_a_kit_that_could_not_sign_in_is_not_started(device):
     device.quirks |= {"no user handed out"}
     with pytest.raises(ControllerError, match="hands out no user"):

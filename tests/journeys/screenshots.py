@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 import json
 import re
 import signal
@@ -15,7 +16,7 @@ from pathlib import Path
 from playwright.sync_api import Browser, Page, expect
 
 from ordnung.standins.scenario import RACK_K1
-from tests.journeys.browser import open_browser
+from tests.journeys.browser import open_browser, sign_in
 from tests.journeys.site import Api
 
 K1 = ",".join(place.name for place in RACK_K1)
@@ -67,16 +68,10 @@ def tour(page: Page, web: str, people: dict[str, str]) -> None:
     page.get_by_role("button", name="Plan a run for").click()
     page.get_by_role("button", name="Start: update").wait_for()
     page.get_by_role("button", name="Start: update").click()
-    page.wait_for_timeout(24_000)
-    shoot(page, "run-sheet")
-    page.get_by_role("button", name="Night shift").click()
-    shoot(page, "run-sheet-night")
-    page.get_by_role("button", name="Paper").click()
     calling(page, web)
     page.get_by_role("link", name="Open its record").wait_for(timeout=FAR)
     page.get_by_role("link", name="Open its record").click()
     page.get_by_role("table", name="Before and after").wait_for()
-    shoot(page, "record")
     page.get_by_role("link", name="Audit trail: who did what").click()
     page.get_by_role("button", name="Check all of it").click()
     page.get_by_text("Whole:").wait_for()
@@ -157,6 +152,46 @@ def adding(page: Page, web: str, people: dict[str, str]) -> None:
     shoot(page, "floor-add")
 
 
+def whole_house(page: Page, web: str, people: dict[str, str]) -> None:
+    """All of the house in one night: after an hour, after three (in a dim room), and at its end."""
+    api = Api(web, people["lead"])
+    api.be_patient()
+    for path in ("surveys", "repositories"):
+        api.post(path)
+        api.wait_for_work()
+    run = api.post("runs")
+    sign_in(page, web, people["lead"])
+    page.goto(f"{web}/run-sheet/{run['id']}")
+    api.post(f"runs/{run['id']}/start")
+    follow(api, run["id"], 1)
+    shoot(page, "run-sheet")
+    page.get_by_role("button", name="Night shift").click()
+    follow(api, run["id"], 3)
+    shoot(page, "run-sheet-night")
+    page.get_by_role("button", name="Paper").click()
+    follow(api, run["id"])
+    page.get_by_role("link", name="Open its record").click()
+    page.get_by_role("table", name="Before and after").wait_for()
+    shoot(page, "record")
+
+
+def follow(api: Api, run: int, hours: float | None = None) -> None:
+    """Somebody is at each server that asks for it, until so many of the site's hours have gone, or the run has ended."""
+    while True:
+        told = api.get(f"runs/{run}")
+        since = datetime.datetime.fromisoformat(told["started_at"]) if told["started_at"] else None
+        now = datetime.datetime.fromisoformat(api.get("site")["now"])
+        if told["state"] == "ended" or (hours and since and now - since >= datetime.timedelta(hours=hours)):
+            return
+        for call in api.get("calls"):
+            where = f"runs/{call['run']}/servers/{call['server']}"
+            if call["kind"] == "tick":
+                api.post(f"{where}/tick", {"key": call["key"]})
+            elif call["kind"] == "question":
+                api.post(f"{where}/answer", {"answer": "leave"})
+        time.sleep(0.5)
+
+
 def large(page: Page, web: str, people: dict[str, str]) -> None:
     """Ten thousand servers at one glance."""
     page.goto(web)
@@ -193,6 +228,7 @@ def main() -> int:
     OUT.mkdir(parents=True, exist_ok=True)
     with open_browser() as browser:
         play(browser, [], tour, adding)
+        play(browser, [], whole_house)
         play(browser, ["--fleet", "10000"], large)
     return 0
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from urllib.parse import urlsplit
 
 from ordnung.controllers.answers import Json, as_dict, as_list, as_path, as_text, is_true, link_of
 from ordnung.controllers.errors import ControllerError
@@ -160,12 +161,23 @@ def _starts_from_disc(system: Json) -> bool:
 
 
 def _holds(slot: Json, uris: Mapping[str, str]) -> bool:
-    """Whether it is our disc: by its whole address, or by its name where the controller keeps the address to itself."""
+    """Whether it is our disc: by its path, which nobody can guess, or by its name where the address is kept secret.
+
+    Not by host and port: those may be others since, and a controller may spell them its own way.
+    """
     if not is_true(slot.get("Inserted")):
         return False
     image = as_text(slot.get("Image"))
-    names = {uri.rsplit("/", 1)[-1] for uri in uris.values()}
-    return image in uris.values() if image else as_text(slot.get("ImageName")) in names
+    if not image:
+        return as_text(slot.get("ImageName")) in {_path(uri).rsplit("/", 1)[-1] for uri in uris.values()}
+    return _path(image) in {_path(uri) for uri in uris.values()}
+
+
+def _path(uri: str) -> str:
+    try:
+        return urlsplit(uri).path
+    except ValueError:
+        return ""
 
 
 def _action(slot: Json, name: str) -> Json:

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Awaitable, Callable
 
-from ordnung.controllers import Accepted, ControllerError, LostAnswerError
+from ordnung.controllers import Accepted, ControllerError, LostAnswerError, TaskView
 from ordnung.core.baseline import Position
 from ordnung.core.checks import Before, Situation
 from ordnung.core.sheet import SET_UP, PlannedWrite
@@ -80,24 +80,35 @@ async def _ask_directly(
                 server=server, before=Before.WRITE, now=hand.world.clock.now(), write=planned, way=way,
                 will_reset=hand.state.has_outage_left, own_disc=hand.own_disc,
             ))  # fmt: skip
-            async with hand.world.site.controller(hand.endpoint.url):
-                tasks = await controller.tasks() or []
-                running = [task for task in tasks if task.is_running]
-                if not running:
-                    known = tuple(task.uri for task in tasks)
-                    await hand.note(WriteIntent(planned=planned, way=way, known_tasks=known, settled_by=settled_by))
-                    await ask_once(hand, controller, ask)
-                    return
+            running = await ask_when_idle(hand, controller, planned, way, ask, settled_by)
+            if not running:
+                return
         if not await hand.wait_for_others(running, since):
             return
 
 
-async def ask_once(hand: Hand, controller: Controller, ask: Ask) -> None:
-    """Ask for what the open intent says, and note what became of it; lost, it is left to be reconciled.
+async def ask_when_idle(
+    hand: Hand, controller: Controller, planned: PlannedWrite, way: str, ask: Ask, settled_by: str = ""
+) -> list[TaskView]:
+    """The intent and the request, if nothing runs on the device; a lost answer is left to be reconciled.
+
+    Returns:
+        What runs there, so that nothing was sent; empty when it was.
 
     Raises:
         ControllerError: it was certainly not acted upon.
     """
+    async with hand.world.site.controller(hand.endpoint.url):
+        tasks = await controller.tasks() or []
+        running = [task for task in tasks if task.is_running]
+        if not running:
+            known = tuple(task.uri for task in tasks)
+            await hand.note(WriteIntent(planned=planned, way=way, known_tasks=known, settled_by=settled_by))
+            await _ask(hand, controller, ask)
+        return running
+
+
+async def _ask(hand: Hand, controller: Controller, ask: Ask) -> None:
     hand.world.site.writing[hand.endpoint.url] = hand.name
     try:
         taken = await ask(controller)

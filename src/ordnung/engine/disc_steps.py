@@ -16,7 +16,7 @@ from ordnung.core.checks import Before, Situation
 from ordnung.core.components import Server
 from ordnung.core.sheet import PlannedWrite
 from ordnung.engine.compare import find_position, is_same
-from ordnung.engine.direct_steps import ask_once, heed_checks
+from ordnung.engine.direct_steps import ask_when_idle, heed_checks
 from ordnung.engine.entries import (
     Evidence,
     Reason,
@@ -108,14 +108,9 @@ async def _ask(hand: Hand, planned: PlannedWrite, way: str) -> None:
                     server=server, before=Before.WRITE, now=hand.world.clock.now(), write=planned, way=way,
                     will_reset=True, own_disc=hand.own_disc,
                 ))  # fmt: skip
-            async with hand.world.site.controller(hand.endpoint.url):
-                tasks = await controller.tasks() or []
-                running = [task for task in tasks if task.is_running]
-                if not running:
-                    known = tuple(task.uri for task in tasks)
-                    await hand.note(WriteIntent(planned=planned, way=way, known_tasks=known))
-                    await ask_once(hand, controller, send)
-                    return
+            running = await ask_when_idle(hand, controller, planned, way, send)
+            if not running:
+                return
         if not await hand.wait_for_others(running, since):
             return
 

@@ -185,7 +185,7 @@ function Head({ run, now }: { run: Run; now: number }) {
         {run.state === "draft"
           ? tellLength(run)
           : run.started_at &&
-            `Started ${clock(new Date(run.started_at))} by ${run.started_by}${run.state === "running" ? `, expected to end ${clock(new Date(Math.max(now, Date.parse(run.started_at) + run.planned_seconds * 1000)))}` : ""}.`}{" "}
+            `Started ${clock(new Date(run.started_at))} by ${run.started_by}${run.state === "running" ? `, planned to end ${clock(new Date(Date.parse(run.started_at) + run.planned_seconds * 1000))}` : ""}.`}{" "}
         Payloads {run.source}.
         <Windows run={run} />
       </Text>
