@@ -31,7 +31,7 @@ PROMISED_S, SEEN_S = 0.1, 1.0
 ENTRIES_A_SECOND, STEPS_A_SECOND = 0.5, 2.5
 """Five hundred servers with some fifteen entries each within four hours, and the percentages of 25 at once."""
 STALE = json.loads((Path(__file__).parents[1] / "web" / "src" / "api" / "stale.json").read_text())
-FORECAST_S = 15.0
+FORECAST_S = 60.0
 KEPT_OPEN_S = 3.0
 """Less than the server keeps an idle connection: a browser would ask once more where it was closed just then."""
 
@@ -95,6 +95,7 @@ class Browser:
         return body
 
     async def _poll(self, session: aiohttp.ClientSession, path: str, until: float) -> None:
+        """The forecast comes by itself; it is asked for now and then, as long as the page shows it."""
         while time.monotonic() + FORECAST_S < until:
             await asyncio.sleep(FORECAST_S)
             await self._ask(session, path)

@@ -219,6 +219,10 @@ def test_an_answer_for_all_is_made_once_until_an_event_of_its_makes_it_another()
     assert len(made) == 5, "what time alone changes"
 
 
+def foreseen(run):
+    return json.loads(outlook.outlook(run))
+
+
 def test_a_forecast_is_worked_out_for_all_who_look_and_anew_after_an_order(house, night, monkeypatch):
     asked = []
 
@@ -228,17 +232,34 @@ def test_a_forecast_is_worked_out_for_all_who_look_and_anew_after_an_order(house
 
     monkeypatch.setattr(outlook, "forecast_row", work_out)
     run = Run.objects.get(pk=night.pk)
-    assert outlook.outlook(run) == outlook.outlook(run) == "forecast 1"
+    assert foreseen(run) == foreseen(run) == "forecast 1"
     night.go_on(True)
-    assert outlook.outlook(run) == "forecast 1", "it slides by itself"
+    assert foreseen(run) == "forecast 1", "it slides by itself"
     tell("runs", id=run.pk + 1)
-    assert outlook.outlook(run) == "forecast 1", "another's"
+    assert foreseen(run) == "forecast 1", "another's"
     house.post(f"runs/{run.pk}/orders", {"order": "hold"})
-    assert outlook.outlook(run) == "forecast 2"
+    assert foreseen(run) == "forecast 2"
     monkeypatch.setattr(outlook, "OLDEST_S", 0.0)
-    assert outlook.outlook(run) == "forecast 3", "nobody has looked for long"
+    assert foreseen(run) == "forecast 3", "nobody has looked for long"
     run.state = Run.State.DRAFT
-    assert outlook.outlook(run) == "forecast 4" and outlook.outlook(run) == "forecast 5", "a draft's is its own"
+    assert foreseen(run) == "forecast 4" and foreseen(run) == "forecast 5", "a draft's is its own"
+
+
+def test_a_forecast_that_is_shown_is_given_as_it_slides_and_only_while_it_is(house, night, monkeypatch):
+    made = []
+    monkeypatch.setattr(outlook, "forecast_row", lambda run: made.append(run.pk) or f"forecast {len(made)}")
+    monkeypatch.setattr(outlook, "reckon", lambda work, pk: work(pk))
+    monkeypatch.setattr("ordnung.server.api.given.AGAIN_S", 0.0)
+    giver = Giver()
+    assert "foretold" not in names(giver.give([])) and made == [], "nobody shows it"
+    outlook.outlook(Run.objects.get(pk=night.pk))
+    (found,) = [body for _, topic, body in giver.give([]) if topic == "foretold"]
+    assert json.loads(found) == {"run": night.pk, "forecast": "forecast 1"}
+    assert "foretold" not in names(giver.give([])), "it is no other"
+    monkeypatch.setattr(outlook, "OLDEST_S", 0.0)
+    assert "foretold" in names(giver.give([])) and len(made) == 2
+    monkeypatch.setattr(outlook, "WANTED_S", -1.0)
+    assert "foretold" not in names(giver.give([])) and len(made) == 2, "nobody has shown it for long"
 
 
 @pytest.mark.django_db(transaction=True)
@@ -261,13 +282,13 @@ def test_whoever_looks_is_given_the_last_forecast_while_the_next_is_worked_out(h
     monkeypatch.setattr(outlook, "forecast_row", work_out)
     monkeypatch.setattr(outlook, "FRESH_S", 0.0)
     run = Run.objects.get(pk=night.pk)
-    assert [outlook.outlook(run) for _ in range(4)] == ["forecast 1"] * 4
+    assert [foreseen(run) for _ in range(4)] == ["forecast 1"] * 4
     go.set()
     settled()
     assert len(asked) == 2, "one at a time"
-    assert outlook.outlook(run) == "forecast 2", "and begins the third, which fails"
+    assert foreseen(run) == "forecast 2", "and begins the third, which fails"
     settled()
-    assert outlook.outlook(run) == "forecast 2"
+    assert foreseen(run) == "forecast 2"
     settled()
 
 

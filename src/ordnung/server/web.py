@@ -13,6 +13,11 @@ from uvicorn.supervisors import ChangeReload
 
 from ordnung.server.work.hub import HUB
 
+SWITCH_S = 0.0005
+"""How long a thread may keep the others waiting that have something to do: an answer waits for its turn several times,
+behind whatever is worked out for all pages.
+"""
+
 
 class Server(uvicorn.Server):
     """Ends open event streams first: uvicorn would wait for them for ever."""
@@ -36,6 +41,7 @@ def main(host: str, port: int, tls: Path | None, reload: bool) -> None:
         ssl_certfile=str(tls) if tls else None, ssl_keyfile=str(tls) if tls else None,
     )  # fmt: skip
     os.umask(0o077)
+    sys.setswitchinterval(SWITCH_S)
     if reload:
         ChangeReload(config, target=Server(config).run, sockets=[config.bind_socket()]).run()
     else:

@@ -1,6 +1,6 @@
 import { useEffect, useState } from "react";
 
-import type { Me, Run, Site } from "./client";
+import type { Forecast, Me, Run, Site } from "./client";
 import { lately, type Step, type Told, withTold } from "./lanes";
 import { client, me, site } from "./queries";
 import { stream } from "./stream";
@@ -96,6 +96,9 @@ function follow(setUp: (up: boolean) => void): () => void {
   });
   on<Run>("lanes", (part) => tell(part.id, { event: part.event, part }));
   for (const key of FRAME) on(key, (body) => void give(key, body));
+  on<{ run: number; forecast: Forecast }>("foretold", ({ run, forecast }) =>
+    client.setQueriesData<Forecast>({ queryKey: ["forecast", run, "running"] }, (known) => known && forecast),
+  );
   on("stale", () => renewal.ask(["run"]));
   on<{ missed: number | null; given: string[] }>("begun", ({ missed, given }) => {
     stream.begin(given);

@@ -14,8 +14,9 @@ export const run = (id: number) =>
       return lately.bring(lately.isOld(row) ? await askRun(id) : row);
     },
   });
-/** How often what is to be expected of a run under way is asked anew, in ms. */
-const ANEW = 15_000;
+/** What is to be expected of a run under way is given as it slides; it is asked anew so often, in ms, as long as it is
+ * shown, so that it goes on being worked out. */
+const ANEW = 60_000;
 /** When it will probably be over, what delays it, what it costs. */
 export const forecast = (run: Run) =>
   queryOptions({

@@ -15,11 +15,12 @@ from ordnung.server.api.site import SHOWN, engine_trouble, site_row, works_by_ur
 from ordnung.server.runs.calls import CALLS
 from ordnung.server.runs.live import tell_part
 from ordnung.server.runs.models import Run
+from ordnung.server.runs.outlook import wanted
 from ordnung.server.shapes import write_json
 from ordnung.server.work.hub import Message, Told
 from ordnung.server.work.rows import work_row
 
-LANES, STALE = "lanes", "stale"
+LANES, STALE, FORETOLD = "lanes", "stale", "foretold"
 """Told of a run; an answer is told by its own name."""
 LOOK_S = 2.0
 """So often it is looked whether the engine is in trouble, which no event tells."""
@@ -51,13 +52,15 @@ class Giver:
         self._given: dict[str, str] = {}
         self._looked = self._gave = 0.0
         self._trouble = ""
+        self._foretold: dict[int, str] = {}
 
     def give(self, events: Sequence[Told]) -> list[Message]:
         """What follows from some events, or from time that has gone by."""
         topics = {topic for _, topic, _ in events}
         is_again, is_trouble = self._is_time(), self._is_other_trouble()
         answers = [a for a in ANSWERS if topics & a.topics or is_again or (is_trouble and a.key == "site")]
-        return [*self._parts(events), *(m for answer in answers if (m := self._answer(answer)) is not None)]
+        told = [*self._parts(events), *(m for answer in answers if (m := self._answer(answer)) is not None)]
+        return [*told, *self._forecasts()] if is_again else told
 
     def last(self) -> list[Message]:
         """The last of each answer that was given."""
@@ -66,11 +69,18 @@ class Giver:
     def forget(self) -> None:
         """Nobody listens any more: what was given grows old."""
         self._given.clear()
+        self._foretold.clear()
 
     def _parts(self, events: Sequence[Told]) -> list[Message]:
         runs = {body.get("run") for _, topic, body in events if topic == "lane"}
         runs |= {body.get("id") for _, topic, body in events if topic == "runs"}
         return [_part(run) for run in Run.objects.filter(pk__in=runs - {None}).exclude(state=Run.State.DRAFT)]
+
+    def _forecasts(self) -> list[Message]:
+        """What has become of the forecasts that pages show: they slide by themselves."""
+        before, self._foretold = self._foretold, {pk: told.decode() for pk, told in wanted()}
+        others = [(pk, told) for pk, told in self._foretold.items() if before.get(pk) != told]
+        return [(None, FORETOLD, f'{{"run":{pk},"forecast":{told}}}') for pk, told in others]
 
     def _answer(self, answer: _Answer) -> Message | None:
         told = write_json(answer.make()).decode()

@@ -5,6 +5,7 @@ from __future__ import annotations
 import datetime
 from dataclasses import dataclass
 
+import orjson
 from django.shortcuts import get_object_or_404
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
@@ -87,7 +88,7 @@ class RunForecastView(APIView):
     @extend_schema(responses=shape(ForecastRow))
     def get(self, request: Request, pk: int) -> Response:
         """When a run will probably be over, what delays it most, and what it costs against updating one by one."""
-        return Response(outlook(get_object_or_404(Run, pk=pk)))
+        return Response(orjson.Fragment(outlook(get_object_or_404(Run, pk=pk))))
 
 
 class RunStartView(APIView):

@@ -17,7 +17,8 @@ from django.db.models import Q
 from ordnung.server.audit.recording import UNDONE
 from ordnung.server.reckoning import reckon
 from ordnung.server.runs.models import Run
-from ordnung.server.runs.night import ForecastRow, forecast_row
+from ordnung.server.runs.night import forecast_row
+from ordnung.server.shapes import write_json
 from ordnung.server.work.models import Event
 
 log = structlog.get_logger()
@@ -29,40 +30,59 @@ OLDEST_S = 60.0
 
 @dataclass(frozen=True, slots=True)
 class _Kept:
-    row: ForecastRow
+    told: bytes
+    """As it is sent: tens of kilobytes that are spelled once for all."""
     since: int
     """The last event that moved it, when it was worked out."""
     made: float
 
 
+WANTED_S = 150.0
+"""Real seconds for which who has asked for one is given the next ones by themselves."""
+
 _lock = threading.Lock()
+_asked: dict[int, float] = {}
 _kept: dict[int, _Kept] = {}
 _locks: dict[int, threading.Lock] = {}
 
 
-def outlook(run: Run) -> ForecastRow:
-    """When a run will probably be over; of one under way as it was some seconds ago."""
+def outlook(run: Run) -> bytes:
+    """When a run will probably be over, as JSON (``ForecastRow``); of one under way as it was some seconds ago."""
     if run.state != Run.State.RUNNING:
-        return forecast_row(run)
+        return write_json(forecast_row(run))
+    _asked[run.pk] = time.monotonic()
+    return _present(run)
+
+
+def wanted() -> list[tuple[int, bytes]]:
+    """The forecasts of the runs under way for which somebody has asked lately, as they are by now."""
+    oldest = time.monotonic() - WANTED_S
+    for pk in [pk for pk, at in _asked.items() if at < oldest]:
+        del _asked[pk]
+    runs = Run.objects.filter(pk__in=list(_asked), state=Run.State.RUNNING)
+    return [(run.pk, _present(run)) for run in runs]
+
+
+def _present(run: Run) -> bytes:
     known, since = _kept.get(run.pk), _last_move(run)
     age = time.monotonic() - known.made if known is not None else OLDEST_S
     if known is None or known.since != since or age >= OLDEST_S:
         with _lock_of(run):
             again = _kept.get(run.pk)
-            return again.row if again is not None and again is not known else _work_out(run, since)
+            return again.told if again is not None and again is not known else _work_out(run, since)
     if age >= FRESH_S and _lock_of(run).acquire(blocking=False):
         threading.Thread(target=_work_out_meanwhile, args=(run, since), name=f"forecast of run {run.pk}").start()
-    return known.row
+    return known.told
 
 
-def _work_out(run: Run, since: int) -> ForecastRow:
-    row = reckon(_of, run.pk)
-    _kept[run.pk] = _Kept(row, since, time.monotonic())
-    return row
+def _work_out(run: Run, since: int) -> bytes:
+    told = reckon(_of, run.pk)
+    _kept[run.pk] = _Kept(told, since, time.monotonic())
+    return told
 
 
-def _of(pk: int) -> ForecastRow:
-    return forecast_row(Run.objects.get(pk=pk))
+def _of(pk: int) -> bytes:
+    return write_json(forecast_row(Run.objects.get(pk=pk)))
 
 
 def _work_out_meanwhile(run: Run, since: int) -> None:
@@ -91,6 +111,7 @@ def _last_move(run: Run) -> int:
 def forget() -> None:
     """Drop what is kept: it may come from rows that were rolled back, or of a database that is gone."""
     _kept.clear()
+    _asked.clear()
 
 
 UNDONE.append(forget)

@@ -193,10 +193,15 @@ class EntryRow:
     text: str
 
 
+OUTAGES = ("server reboot", "power cycle")
+
+
 def summary(run: Run, places: list[RunServer] | None = None) -> RunSummaryRow:
     """A run in one row."""
     places = list(run.servers.select_related("server")) if places is None else places
     rounds = [step for place in places for step in place.rounds]
+    by_disc = any(place.rounds and _starts_disc(place.rounds[0]) for place in places)
+    writes = [write for step in rounds for write in step["writes"]]
     return row_from(
         RunSummaryRow,
         run,
@@ -205,18 +210,13 @@ def summary(run: Run, places: list[RunServer] | None = None) -> RunSummaryRow:
         finished=sum(bool(p.ended) for p in places),
         failed=sum(p.ended == "failed" for p in places),
         asking=sum(is_asking(p) for p in places),
-        updates=sum(_is_update(write) for step in rounds for write in step["writes"]),
-        outages=sum(step["reset"] in ("server reboot", "power cycle") and not _starts_disc(step) for step in rounds),
-        by_disc=any(map(_starts_disc, rounds)),
+        updates=sum(not write.get("sets_up") and write.get("disc") in (None, DiscPart.KIT) for write in writes),
+        outages=sum(step["reset"] in OUTAGES and not (by_disc and _starts_disc(step)) for step in rounds),
+        by_disc=by_disc,
         restarts=sum(step["reset"] == "controller restart" for step in rounds),
         proven=all(place.proven for place in places),
         gap=sum(place.gap for place in places),
     )
-
-
-def _is_update(write: Mapping[str, Any]) -> bool:
-    """As ``PlannedWrite.is_update``, of the stored one: hundreds are counted for each look at a list."""
-    return not write.get("sets_up") and write.get("disc") in (None, "kit")
 
 
 def _starts_disc(step: Mapping[str, Any]) -> bool:
