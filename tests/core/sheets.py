@@ -56,6 +56,7 @@ CHANGES = {
     "group": lambda s: dataclasses.replace(s, limits=s.limits.changed(groups=(GroupLimit(name="pair"),))),
     "rack": lambda s: dataclasses.replace(s, limits=s.limits.changed(racks={"K1": 1})),
     "certainty": lambda s: dataclasses.replace(s, limits=s.limits.changed(certainty=None)),
+    "disc image": lambda s: dataclasses.replace(s, disc="ab" * 32),
     "by disc": lambda s: dataclasses.replace(s, servers=(_by_disc(s.servers[0]), *s.servers[1:])),
     "added": lambda s: dataclasses.replace(s, servers=(*s.servers, a_server("c"))),
     "version": lambda s: dataclasses.replace(s, servers=(s.servers[0], a_server("b", to="3.0"))),

@@ -71,6 +71,14 @@ def test_it_is_chosen_among_what_was_written_out_and_planned_so(house, tmp_path)
     assert plain["disc"] is None and plain["planned_seconds"] == run["planned_seconds"]
 
 
+def test_another_image_with_the_same_payloads_is_another_sheet(house, tmp_path):
+    """What starts on the servers is approved too: another image once kept the approval."""
+    one, other = write_out(house, tmp_path), write_out(house, tmp_path, sha256="cd" * 32)
+    by = patch(house, house.post("runs"), disc=one.pk)
+    changed = patch(house, by, disc=other.pk)
+    assert changed["servers"] == by["servers"] and changed["sha256"] != by["sha256"]
+
+
 @pytest.mark.parametrize(
     "changes", [{"boots": False}, {"shape": "tar"}, {"state": "failed"}, {"medium": 1}, {"since": 1}]
 )

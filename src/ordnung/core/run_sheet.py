@@ -80,6 +80,8 @@ class RunSheet:
     waves: tuple[SheetWave, ...] = ()
     windows: tuple[Span, ...] | None = None
     limits: NightLimits = field(default_factory=NightLimits)
+    disc: str = ""
+    """The SHA-256 of the disc image by which all of it is brought; empty: by none."""
 
     @property
     def by_name(self) -> dict[str, SheetServer]:
@@ -122,6 +124,7 @@ def _whole(before: RunSheet, after: RunSheet) -> Iterator[SheetDifference]:
     pairs = (
         ("baseline", f"revision {before.baseline}", f"revision {after.baseline}"),
         ("waves", _tell_waves(before.waves), _tell_waves(after.waves)),
+        ("disc image", before.disc[:12] or "none", after.disc[:12] or "none"),
         ("window", _tell_windows(before.windows), _tell_windows(after.windows)),
         *((what, a, b) for (what, a), (_, b) in zip(_limits(before), _limits(after), strict=True)),
     )

@@ -115,6 +115,7 @@ def sheet_body(sheet: RunSheet) -> Body:
         "waves": [_wave_body(w) for w in sheet.waves],
         "windows": None if sheet.windows is None else [_span_body(s) for s in sheet.windows],
         "limits": _limits_body(sheet.limits),
+        **({"disc": sheet.disc} if sheet.disc else {}),
     }
 
 
@@ -239,6 +240,7 @@ def read_sheet(body: Mapping[str, Any], source: str = "sheet") -> RunSheet:
         waves=tuple(_read_wave(w, source, f"sheet.waves.{n}") for n, w in enumerate(body["waves"])),
         windows=None if windows is None else tuple(_read_span(w, source, "sheet.windows") for w in windows),
         limits=_read_limits(body["limits"]),
+        disc=body.get("disc", ""),
     )
 
 

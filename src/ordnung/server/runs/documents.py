@@ -27,6 +27,7 @@ def sheet_of(run: Run, places: Sequence[RunServer] | None = None) -> RunSheet:
             for w in run.waves
         ),
         windows=windows_of(run),
+        disc=run.disc.sha256 if run.disc is not None else "",
         limits=limits.changed(
             groups=tuple(group for group in limits.groups if group.name in used),
             racks={name: n for name, n in limits.racks.items() if name in racks},
