@@ -93,7 +93,8 @@ async def _play(seed: int, mirror: Path) -> Night:
     for device in devices:
         device.quirks = frozenset(chance.sample(MANNERS, chance.choice((0, 0, 1, 2, 3))) + chance.choice(THEMES))
         spoil(chance, device)
-        if random.Random(f"next start {seed} {device.name}").random() < CHOSEN:
+        is_chosen = random.Random(f"next start {seed} {device.name}").random() < CHOSEN
+        if is_chosen and "starts untold" not in device.quirks:  # else nobody could know
             device.patched[SYSTEM] = {"Boot": {"BootSourceOverrideEnabled": "Once", "BootSourceOverrideTarget": "Pxe"}}
         if {"no reset time", "no boot progress"} <= device.quirks and chance.random() < 0.7:
             device.faults.append(Fault("answer lost", on="reset", times=chance.randint(1, 2)))

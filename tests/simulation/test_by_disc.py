@@ -72,7 +72,16 @@ async def test_it_is_not_taken_out_of_a_start_that_the_kit_has_asked_for(house):
 
 
 @pytest.mark.parametrize(
-    "quirk", ["media at manager", "start half told", "no boot progress", "no reset time", "basic only", "empty 202"]
+    "quirk",
+    [
+        "media at manager",
+        "start half told",
+        "no boot progress",
+        "no reset time",
+        "basic only",
+        "empty 202",
+        "starts untold",
+    ],
 )
 async def test_every_way_of_telling_is_borne(house, quirk):
     house.devices[NAME].quirks |= {quirk}

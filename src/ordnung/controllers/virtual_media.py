@@ -72,9 +72,9 @@ async def has_disc(session: Session, uris: Mapping[str, str]) -> tuple[bool, boo
 
 
 async def _start_as_before(session: Session) -> Json:
-    """Take our own choice back and nobody else's; its system as it told itself before."""
+    """Take our own choice back and nobody else's, or whatever it is where none is told; its system as it was told."""
     system = await _system(session)
-    if _starts_from_disc(system):
+    if _starts_from_disc(system) or "BootSourceOverrideEnabled" not in as_dict(system.get("Boot")):
         boot = {"BootSourceOverrideEnabled": "Disabled", "BootSourceOverrideTarget": "None"}
         await session.act(_system_path(session, system), {"Boot": boot}, "PATCH")
     return system

@@ -116,9 +116,9 @@ async def _ask(hand: Hand, planned: PlannedWrite, way: str) -> None:
 
 
 async def is_handled(hand: Hand, controller: Controller, planned: PlannedWrite) -> bool:
-    """Whether the disc is in, or out, as a write wants it."""
+    """Whether the disc is in, or out, as a write wants it. It goes in only once its starts were sent there."""
     inserted, starts_there = await controller.has_disc(disc_uris(hand))
-    return inserted and starts_there if planned.write.to == IN else not inserted and not starts_there
+    return inserted if planned.write.to == IN else not inserted and not starts_there
 
 
 # What the kit does
@@ -171,7 +171,10 @@ def _tell_task(hand: Hand, task: TaskView) -> str:
 
 @dataclass(frozen=True, slots=True)
 class _Look:
-    """The server, the first task that runs, and whether the kit has ended: the starts don't go to its disc any more."""
+    """The server, the first task that runs, and whether the kit has ended: its starts went there and don't any more.
+
+    A controller that shows nothing of where they go tells nothing by that; its kit is waited for.
+    """
 
     server: Server
     task: TaskView | None
@@ -190,7 +193,8 @@ async def _look(hand: Hand, controller: Controller) -> _Look:
     server = await controller.read(hand.world.clock.now)
     running = [task for task in await controller.tasks() or [] if task.is_running]
     _, starts_there = await controller.has_disc(disc_uris(hand))
-    return _Look(server, running[0] if running else None, not starts_there)
+    hand.seen_on_disc = hand.seen_on_disc or starts_there
+    return _Look(server, running[0] if running else None, hand.seen_on_disc and not starts_there)
 
 
 def _is_done(hand: Hand, positions: tuple[Position, ...], planned: PlannedWrite) -> bool:

@@ -55,6 +55,8 @@ class Hand:
     troubled_since: datetime.datetime | None = None
     judged: Server | None = None
     """The reading by which the last write of this round was judged; gone with each reset."""
+    seen_on_disc: bool = False
+    """Whether this very process has seen that its starts go to the disc: only then it tells that they don't."""
     losses_before: int | None = None
     """How often its controller had forgotten our session when a reset was asked for by this very process."""
 

@@ -47,6 +47,9 @@ def _leave_out(device: Hardware, body: dict[str, Any], kind: str) -> None:
         if quirk in device.quirks and kind in kinds:
             for name in names:
                 body.pop(name, None)
+    if "starts untold" in device.quirks and kind == "ComputerSystem":
+        for name in ("BootSourceOverrideEnabled", "BootSourceOverrideTarget"):
+            body["Boot"].pop(name, None)
     if "inline members" in device.quirks and kind == "PowerSupply":
         body.pop("@odata.id", None)
     if kind == "ServiceRoot":
