@@ -10,7 +10,6 @@ from django.db import transaction
 from ordnung.core.night.recurring import Opening, openings
 from ordnung.core.sheet import PlannedRound
 from ordnung.engine.entry_codec import parse_rounds
-from ordnung.engine.payloads import StoredPayloads
 from ordnung.server.assessment.current import current_assessment
 from ordnung.server.audit.recording import record
 from ordnung.server.baselines.exclusions import reviewed
@@ -18,14 +17,12 @@ from ordnung.server.clock import now
 from ordnung.server.house.models import MaintenanceWindow
 from ordnung.server.house.windows import LOOKED_AHEAD, zone
 from ordnung.server.problems import Problem
-from ordnung.server.repositories.payloads import open_store
-from ordnung.server.runs.by_disc import planner
 from ordnung.server.runs.changes import SheetChange, WaveChange, change_sheet, demand_draft, gate_of, save_sheet
 from ordnung.server.runs.documents import keep_revision
-from ordnung.server.runs.identities import Identities
 from ordnung.server.runs.layout import lay_out_sheet, places_of
 from ordnung.server.runs.models import Run, RunServer
-from ordnung.server.runs.sheets import draft_sheet, put_plan
+from ordnung.server.runs.planned import plan_anew, planner
+from ordnung.server.runs.sheets import draft_sheet
 from ordnung.server.work.events import tell
 
 
@@ -119,19 +116,13 @@ def plan_again(run: Run, person: str) -> str:
         stale = {row.server for row in stale_rows(run, places)}
         if not stale:
             raise Problem("nothing-changed", "Nothing has changed since the sheet was made.", status=409)
-        before, settled = run.planned_seconds, Identities(StoredPayloads(open_store(), None))
+        before = run.planned_seconds
         standings = {s.server.name: s for s in reviewed(current_assessment().chosen(sorted(stale)))}
         gone = [n for n in stale if n not in standings or not standings[n].route.rounds]
         kept = [place for place in places if place.server.name not in gone]
         if not kept:
             raise Problem("nothing-to-do", "None of these servers needs anything any more. Throw the sheet away.")
-        plan = planner(run)
-        for place in kept:
-            if place.server.name in stale:
-                standing = standings[place.server.name]
-                rounds, why = plan(standing)
-                put_plan(place, standing, standing.route, rounds, settled)
-                place.detail = why or place.detail
+        plan_anew(run, [place for place in kept if place.server.name in stale])
         run.revision = current_assessment().baseline.number
         lay_out_sheet(run, kept)
         save_sheet(run, kept)

@@ -1,34 +1,25 @@
-"""Sheets that go by a disc: the image chosen, who can go by it, and what the kit on it is ordered to do."""
+"""Sheets that go by a disc: the image that is chosen, and what the kit on it is ordered to do with each server."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
 from django.conf import settings
 from django.db.models import QuerySet
 
-from ordnung.core.assessment import Standing
-from ordnung.core.by_disc import go_by_disc, is_by_disc, why_not_by_disc
-from ordnung.core.sheet import DiscPart, PlannedRound, name_payloads
-from ordnung.core.unattended import leave_reboots
+from ordnung.core.by_disc import is_by_disc
+from ordnung.core.sheet import DiscPart
 from ordnung.engine.entry_codec import parse_rounds
-from ordnung.engine.payloads import DiscFile, StoredPayloads
+from ordnung.engine.payloads import DiscFile
 from ordnung.formats.order import Order, tail_of, write_order
-from ordnung.server.assessment.current import current_assessment
-from ordnung.server.baselines.exclusions import reviewed
-from ordnung.server.fleet.models import Server
 from ordnung.server.problems import Problem
 from ordnung.server.repositories.models import WrittenOut
-from ordnung.server.repositories.payloads import open_store
-from ordnung.server.runs.identities import Identities
 from ordnung.server.runs.models import Run, RunServer
-from ordnung.server.runs.sheets import put_plan
+from ordnung.server.runs.planned import plan_anew
 from ordnung.store import RunDisc
 
-Planned = tuple[tuple[PlannedRound, ...], str]
-"""What a sheet does with a server, and why it does nothing with it; empty where there is no reason."""
 OFFERED = 20
 
 
@@ -60,37 +51,6 @@ def _usable() -> QuerySet[WrittenOut]:
     return done.filter(repository__boots=True)
 
 
-def planner(run: Run) -> Callable[[Standing], Planned]:
-    """What a sheet does with a server as it stands: the whole way, what needs no reboot of ours, or all by its disc."""
-    held = frozenset(run.disc.repository.lines.packed().values_list("sha256", flat=True)) if run.disc else frozenset()
-
-    shared = frozenset(Server.objects.exclude(system=None).values_list("name", flat=True)) if run.disc else frozenset()
-
-    def plan(standing: Standing) -> Planned:
-        rounds = name_payloads(standing.route.rounds, standing.positions)
-        if run.unattended:
-            return leave_reboots(rounds), ""
-        if run.disc is None:
-            return rounds, ""
-        why = _why_not_here(standing, shared) or why_not_by_disc(rounds, held)
-        return ((), f"It can't go by this disc: {why}.") if why else (go_by_disc(rounds), "")
-
-    return plan
-
-
-def _why_not_here(standing: Standing, shared: Collection[str]) -> str:
-    server, facts = standing.server, standing.server.facts
-    if not (server.uuid or server.serial):
-        return "nothing tells it from another server, and the kit is to touch no other"
-    if server.name in shared:
-        return "its controller serves other systems too, and the kit there would not know which is its own"
-    push = facts.push if facts is not None else None
-    if push != "any":
-        taken = "a pushed payload for itself alone" if push == "own" else "no pushed payload"
-        return f"its controller takes {taken}, and the kit has no other way to bring one"
-    return ""
-
-
 def choose_disc(run: Run, places: Sequence[RunServer], chosen: int) -> None:
     """Let a draft go by a disc image that was written out, or (0) by no disc any more; it is planned anew for it.
 
@@ -106,14 +66,7 @@ def choose_disc(run: Run, places: Sequence[RunServer], chosen: int) -> None:
     if chosen and run.disc is None:
         message = "There is no such disc image: pack a repository whose discs boot by themselves, and write it out."
         raise Problem("no-such-disc", message, field="disc")
-    plan, settled = planner(run), Identities(StoredPayloads(open_store(), None))
-    standings = {s.server.name: s for s in reviewed(current_assessment().chosen([p.server.name for p in places]))}
-    for place in places:
-        standing = standings.get(place.server.name)
-        if standing is not None:
-            rounds, why = plan(standing)
-            put_plan(place, standing, standing.route, rounds, settled)
-            place.detail = why or place.detail
+    plan_anew(run, places)
     if chosen and not any(place.rounds for place in places):
         raise Problem("not-by-disc", f"None of these servers can go by it. {places[0].detail}", field="disc")
 

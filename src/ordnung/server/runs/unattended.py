@@ -8,17 +8,10 @@ from django.db.models import Max
 
 from ordnung.engine.entries import Ending
 from ordnung.engine.entry_codec import parse_rounds
-from ordnung.engine.payloads import StoredPayloads
 from ordnung.server.assessment.current import current_assessment
-from ordnung.server.baselines.exclusions import reviewed
 from ordnung.server.problems import Problem
-from ordnung.server.repositories.payloads import open_store
-from ordnung.server.runs.by_disc import planner
-from ordnung.server.runs.identities import Identities
 from ordnung.server.runs.models import Run, RunServer
-from ordnung.server.runs.sheets import put_plan
-
-NOT_LEFT = "It can't be left for a reboot: nothing is sent."
+from ordnung.server.runs.planned import plan_anew
 
 
 def choose_reboots(run: Run, places: Sequence[RunServer], *, left: bool, sure: bool) -> None:
@@ -36,17 +29,7 @@ def choose_reboots(run: Run, places: Sequence[RunServer], *, left: bool, sure: b
         message = "It goes by a disc, which needs its reboots now. Choose another way of bringing first."
         raise Problem("by-disc", message, status=409, field="unattended")
     run.unattended = left
-    plan, settled = planner(run), Identities(StoredPayloads(open_store(), None))
-    names = [place.server.name for place in places]
-    standings = {s.server.name: s for s in reviewed(current_assessment().chosen(names))}
-    for place in places:
-        standing = standings.get(place.server.name)
-        if standing is None:
-            continue
-        rounds, _ = plan(standing)
-        put_plan(place, standing, standing.route, rounds, settled)
-        if not rounds:
-            place.detail = NOT_LEFT
+    plan_anew(run, places)
     if left and not any(place.rounds for place in places):
         raise Problem("not-left", "None of this can be left for a reboot: it goes alone, at once, or by a power cycle.")
 
