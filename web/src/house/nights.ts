@@ -12,17 +12,27 @@ export interface WallTime {
   minute: number;
 }
 
+const walls = new Map<string, Intl.DateTimeFormat>();
+
+function wallIn(zone: string): Intl.DateTimeFormat {
+  const made =
+    walls.get(zone) ??
+    new Intl.DateTimeFormat("en-CA", {
+      timeZone: zone,
+      hourCycle: "h23",
+      year: "numeric",
+      month: "2-digit",
+      day: "2-digit",
+      hour: "2-digit",
+      minute: "2-digit",
+    });
+  walls.set(zone, made);
+  return made;
+}
+
 /** What the wall clock of a zone shows at an instant. */
 export function wallOf(instant: Date, zone: string): WallTime {
-  const parts = new Intl.DateTimeFormat("en-CA", {
-    timeZone: zone,
-    hourCycle: "h23",
-    year: "numeric",
-    month: "2-digit",
-    day: "2-digit",
-    hour: "2-digit",
-    minute: "2-digit",
-  }).formatToParts(instant);
+  const parts = wallIn(zone).formatToParts(instant);
   const told = Object.fromEntries(parts.map((p) => [p.type, p.value]));
   return {
     day: `${told.year}-${told.month}-${told.day}`,
