@@ -7,7 +7,7 @@ import datetime
 
 import pytest
 
-from ordnung.controllers.next_start import _override
+from ordnung.controllers.next_start import read_override
 from ordnung.standins.scenario import PLACES, demo_hardware
 from tests.simulation.lines import controller_of
 
@@ -35,7 +35,8 @@ def test_where_the_next_start_goes_is_read_wherever_it_is_kept(system, settings,
             return settings or {}
 
     body = {"Boot": system, "@Redfish.Settings": {"SettingsObject": {"@odata.id": "/redfish/v1/Systems/1/Settings"}}}
-    assert asyncio.run(_override(Asked(), body)) == expected
+    boot = asyncio.run(read_override(Asked(), body))
+    assert (boot.get("BootSourceOverrideTarget"), boot.get("BootSourceOverrideEnabled") == "Continuous") == expected
 
 
 @pytest.mark.parametrize(

@@ -10,7 +10,7 @@ from contextlib import AbstractAsyncContextManager, asynccontextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
-from ordnung.controllers import banks, partitions, reset, survey, tasks, update, virtual_media
+from ordnung.controllers import banks, partitions, reset, starts, survey, systems, tasks, update, virtual_media
 from ordnung.controllers.client import Client, Endpoint
 from ordnung.controllers.errors import ControllerError
 from ordnung.controllers.probe import send_probe
@@ -59,6 +59,14 @@ class RedfishController:
     async def set_up(self, slot: str) -> Accepted:
         """Have a service partition set up anew; what is on it is lost."""
         return await partitions.set_up(self._session, slot)
+
+    async def choose_start(self, slot: str) -> None:
+        """Send the next start, once, to a service partition; nothing is reset."""
+        await starts.choose_start(self._session, slot)
+
+    async def start_as_before(self) -> None:
+        """Have the server start as it usually does, from its next start on."""
+        await systems.start_as_before(self._session, await systems.own_system(self._session))
 
     async def insert_disc(self, uris: Mapping[str, str]) -> Accepted:
         """Have every start go to a disc in its virtual media, and insert it."""

@@ -8,6 +8,8 @@ from urllib.parse import unquote, urlsplit
 
 from ordnung.controllers.answers import Json, as_dict, as_text, is_true, link_of
 from ordnung.controllers.reader import Reader
+from ordnung.controllers.starts import OF_OPTIONS, chosen_option
+from ordnung.controllers.surroundings import option_name, read_boot_options
 from ordnung.controllers.tree import Found
 
 OWN_STARTS = ("None", "Hdd")
@@ -16,8 +18,8 @@ OWN_STARTS = ("None", "Hdd")
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class NextStart:
-    """``target``: where a start is sent, None where nobody chose; ``stays``: every start is. ``media``: what is
-    inserted as virtual media, by name.
+    """``target``: where a start is sent, by the name of its boot option where it is one; None where nobody chose.
+    ``stays``: every start is. ``media``: what is inserted as virtual media, by name.
     """
 
     target: str | None = None
@@ -27,12 +29,15 @@ class NextStart:
 
 async def read_next_start(reader: Reader, found: Found) -> NextStart:
     """Read what a start would begin with. Raises ControllerError when the controller can't be used any more."""
-    (target, stays), media = await asyncio.gather(_override(reader, found.system), _inserted(reader, found))
-    return NextStart(target=target, stays=stays, media=media)
+    boot, media = await asyncio.gather(read_override(reader, found.system), _inserted(reader, found))
+    target = as_text(boot.get("BootSourceOverrideTarget"))
+    option = chosen_option(boot, await read_boot_options(reader, found.system)) if target in OF_OPTIONS else None
+    stays = boot.get("BootSourceOverrideEnabled") == "Continuous"
+    return NextStart(target=(option_name(option) if option else None) or target, stays=stays, media=media)
 
 
-async def _override(reader: Reader, system: Json) -> tuple[str | None, bool]:
-    """The boot source override (ComputerSystem, Boot).
+async def read_override(reader: Reader, system: Json) -> Json:
+    """The boot source override that is in force (ComputerSystem, Boot); empty where a start is the usual one.
 
     Some services keep what was chosen apart until the next reset (DSP0266, "Settings resource").
     """
@@ -42,8 +47,8 @@ async def _override(reader: Reader, system: Json) -> tuple[str | None, bool]:
         boot = as_dict(body.get("Boot"))
         enabled, target = as_text(boot.get("BootSourceOverrideEnabled")), as_text(boot.get("BootSourceOverrideTarget"))
         if enabled in ("Once", "Continuous") and target not in (None, *OWN_STARTS):
-            return target, enabled == "Continuous"
-    return None, False
+            return boot
+    return {}
 
 
 async def _inserted(reader: Reader, found: Found) -> tuple[str, ...]:

@@ -87,12 +87,18 @@ async def _boot_order(reader: Reader, system: Json) -> tuple[str, ...]:
     boot = as_dict(system.get("Boot"))
     told = boot.get("BootOrder")
     order = [text for item in told if (text := as_text(item))][:LONGEST] if isinstance(told, list) else []
-    options = await reader.allowed_members(link_of(boot.get("BootOptions"))) if order else []
-    called = {as_text(option.get("BootOptionReference")): _option_name(option) for option in options}
+    options = await read_boot_options(reader, system) if order else []
+    called = {as_text(option.get("BootOptionReference")): option_name(option) for option in options}
     return tuple(called.get(reference) or reference for reference in order)
 
 
-def _option_name(option: Json) -> str | None:
+async def read_boot_options(reader: Reader, system: Json) -> list[Json]:
+    """What the server could start from, as far as its controller tells."""
+    return await reader.allowed_members(link_of(as_dict(system.get("Boot")).get("BootOptions")))
+
+
+def option_name(option: Json) -> str | None:
+    """What people know a boot option by."""
     return as_text(option.get("DisplayName")) or as_text(option.get("UefiDevicePath"))
 
 

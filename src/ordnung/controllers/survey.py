@@ -17,10 +17,13 @@ from ordnung.controllers.answers import Json, as_dict, as_list, as_text, is_true
 from ordnung.controllers.client import Endpoint
 from ordnung.controllers.errors import ControllerError
 from ordnung.controllers.facts import read_facts
+from ordnung.controllers.next_start import read_override
 from ordnung.controllers.partitions import volumes_of
 from ordnung.controllers.reader import Reader
+from ordnung.controllers.starts import start_of
+from ordnung.controllers.surroundings import read_boot_options
 from ordnung.controllers.tree import Fitted, Found, health_of, read_fitted
-from ordnung.core.components import Component, Server
+from ordnung.core.components import Component, Server, Start
 from ordnung.formats.errors import FormatError
 from ordnung.formats.readings import check_reading
 
@@ -95,8 +98,9 @@ async def _read(
     claimed = {id(f.fitted) for f in firmware if f.fitted is not None}
     components = [_component(f) for f in firmware]
     components += [_bare_component(part) for part in found.parts if id(part) not in claimed]
-    components += [_partition(entry) for entry in as_entries(partitions) if _is_own(entry, found)]
     system = found.system
+    own = [entry for entry in as_entries(partitions) if _is_own(entry, found)]
+    components += await _partitions(reader, system, own)
     return Server(
         name=name,
         model=as_text(system.get("Model")) or "",
@@ -241,7 +245,14 @@ def _bare_component(part: Fitted) -> Component:
     )
 
 
-def _partition(entry: Json) -> Component:
+async def _partitions(reader: Reader, system: Json, entries: list[Json]) -> list[Component]:
+    if not entries:
+        return []
+    options, override = await read_boot_options(reader, system), await read_override(reader, system)
+    return [_partition(entry, start_of(system, override, options, entry)) for entry in entries]
+
+
+def _partition(entry: Json, start: Start | None) -> Component:
     """A service partition of the server's own flash store (N1.9)."""
     status = as_dict(entry.get("Status"))
     version = as_text(entry.get("Version"))
@@ -257,6 +268,7 @@ def _partition(entry: Json) -> Component:
         health=health_of(entry),
         state=state,
         can_set_up=len(volumes_of(entry)) == 1,
+        start=None if state else start,
     )
 
 

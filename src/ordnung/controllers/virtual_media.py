@@ -7,7 +7,8 @@ from urllib.parse import urlsplit
 
 from ordnung.controllers.answers import Json, as_dict, as_list, as_path, as_text, is_true, link_of
 from ordnung.controllers.errors import ControllerError
-from ordnung.controllers.session import ROOT, Session
+from ordnung.controllers.session import Session
+from ordnung.controllers.systems import own_system, path_of, start_as_before
 from ordnung.controllers.tasks import read_accepted
 from ordnung.controllers.types import Accepted
 
@@ -30,12 +31,12 @@ async def insert_disc(session: Session, uris: Mapping[str, str]) -> Accepted:
     Raises:
         As ``Session.act``; ControllerError also where it offers no such media or start, or holds another disc.
     """
-    system = await _system(session)
+    system = await own_system(session)
     slot = _slot_for(session, await _slots(session, system), uris)
     _demand_start(session, system)
     await _demand_host(session, system)
     boot = {"BootSourceOverrideEnabled": STAYS, "BootSourceOverrideTarget": TARGET}
-    await session.act(_system_path(session, system), {"Boot": boot}, "PATCH")
+    await session.act(path_of(session, system), {"Boot": boot}, "PATCH")
     if _holds(slot, uris):
         return Accepted(finished=True)
     action = _action(slot, "InsertMedia")
@@ -66,35 +67,17 @@ async def leave_disc(session: Session) -> None:
 
 async def has_disc(session: Session, uris: Mapping[str, str]) -> tuple[bool, bool]:
     """Whether our disc is inserted, and whether the starts go to a disc. Raises as ``Session.get``."""
-    system = await _system(session)
+    system = await own_system(session)
     inserted = any(_holds(slot, uris) for slot in await _slots(session, system))
     return inserted, _starts_from_disc(system)
 
 
 async def _start_as_before(session: Session) -> Json:
     """Take our own choice back and nobody else's, or whatever it is where none is told; its system as it was told."""
-    system = await _system(session)
+    system = await own_system(session)
     if _starts_from_disc(system) or "BootSourceOverrideEnabled" not in as_dict(system.get("Boot")):
-        boot = {"BootSourceOverrideEnabled": "Disabled", "BootSourceOverrideTarget": "None"}
-        await session.act(_system_path(session, system), {"Boot": boot}, "PATCH")
+        await start_as_before(session, system)
     return system
-
-
-async def _system(session: Session) -> Json:
-    own = session.endpoint.system
-    if own is not None:
-        return await session.get(own)
-    systems = await session.members(link_of((await session.get(ROOT)).get("Systems")))
-    if not systems:
-        raise _refused(session, "it tells of no system")
-    return systems[0]
-
-
-def _system_path(session: Session, system: Json) -> str:
-    path = session.endpoint.system or link_of(system)
-    if path is None:
-        raise _refused(session, "it does not say where its system is")
-    return path
 
 
 async def _slots(session: Session, system: Json) -> list[Json]:

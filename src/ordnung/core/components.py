@@ -4,10 +4,22 @@ from __future__ import annotations
 
 import datetime
 from dataclasses import dataclass
+from enum import StrEnum
 
 from ordnung.core.facts import Facts
 
 KINDS = ("bios", "controller", "raid", "nic", "drive", "power", "backplane", "logic", "store", "other")
+
+
+class Start(StrEnum):
+    """What a service partition is to the starts of its server (N4.8)."""
+
+    POSSIBLE = "possible"
+    """The server can be started from it, once."""
+    NEXT = "next"
+    """Its next start goes there, as somebody has chosen."""
+
+
 EMPTY = ("blank", "damaged")
 """States of a service partition that has to be set up anew before it can be filled (N4.8)."""
 
@@ -44,6 +56,8 @@ class Component:
     """Of a service partition that is not ready: ``blank`` or ``damaged``."""
     can_set_up: bool = False
     """Of a service partition: whether its controller names the one volume that it lies on, to be set up anew."""
+    start: Start | None = None
+    """Of a service partition that its server can be started from."""
     reported: str | None = None
     """The version as the host report has it, where it differs from the controller's word."""
 

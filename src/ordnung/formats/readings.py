@@ -8,7 +8,7 @@ import json
 from collections.abc import Sequence
 from typing import Any
 
-from ordnung.core.components import Component, Server
+from ordnung.core.components import Component, Server, Start
 from ordnung.core.facts import Facts, Licence
 from ordnung.formats.documents import parse_document, write_document
 from ordnung.formats.errors import FormatError
@@ -71,6 +71,7 @@ def build_component(item: dict[str, Any]) -> Component:
         banks=tuple(item.get("banks") or ()),
         can_switch=item.get("can_switch", False),
         can_set_up=item.get("can_set_up", False),
+        start=Start(item["start"]) if "start" in item else None,
         updateable=item.get("updateable"),
         pci=item.get("pci"),
         part=item.get("part"),
@@ -160,7 +161,7 @@ def component_entry(c: Component) -> dict[str, Any]:
     optional = {
         "serial": c.serial, "uuid": c.uuid, "maker": c.maker, "product": c.product, "health": c.health,
         "state": c.state, "reported": c.reported, "can_switch": c.can_switch or None,
-        "can_set_up": c.can_set_up or None,
+        "can_set_up": c.can_set_up or None, "start": c.start,
     }  # fmt: skip
     return entry | {key: value for key, value in optional.items() if value is not None}
 

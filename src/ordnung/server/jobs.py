@@ -46,6 +46,7 @@ from ordnung.server.runs.derived import write_run
 from ordnung.server.runs.helpers import DatabaseHelpers
 from ordnung.server.runs.layout import moves_of, place_of
 from ordnung.server.runs.models import Run
+from ordnung.server.runs.next_start import do_start
 from ordnung.server.work.events import tell
 from ordnung.server.work.models import Work
 from ordnung.server.work.progress import add_done, bump, fail, succeed
@@ -183,6 +184,7 @@ jobs: dict[str, Job] = {
     "carry-in": do_carry_in,
     "check": do_check,
     "look-over": do_look_over,
+    "start": do_start,
     "run": do_run,
     "search": do_search,
     "reach": do_reach,

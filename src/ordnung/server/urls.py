@@ -34,6 +34,7 @@ from ordnung.server.api.floor import FloorView
 from ordnung.server.api.packages import PackagesView
 from ordnung.server.api.reports import ReportsView
 from ordnung.server.api.selections import SelectionView
+from ordnung.server.api.starts import NextStartView
 from ordnung.server.problems import not_found
 
 
@@ -73,6 +74,7 @@ urlpatterns = [
     path(f"{V1}servers/<str:name>/readings", history.ReadingsView.as_view()),
     path(f"{V1}servers/<str:name>/changes", history.ChangesView.as_view()),
     path(f"{V1}servers/<str:name>/lost/seen", history.LostSeenView.as_view()),
+    path(f"{V1}servers/<str:name>/next-start", NextStartView.as_view()),
     path(f"{V1}selections/<slug:name>", SelectionView.as_view()),
     path(f"{V1}floor", FloorView.as_view()),
     path(f"{V1}groups", away.GroupsView.as_view()),

@@ -86,6 +86,7 @@ QUIRKS: dict[str, str] = {
     "inline members": "power supplies stand inside their collection, without links of their own",
     "no partition volumes": "it shows service partitions and not what they lie on: none can be set up",
     "one other start": "its starts can be sent elsewhere once, and not for good",
+    "starts by path": "its next start can be sent to a boot option by its device path, and not by its reference",
     "starts untold": "where its starts are sent is done and not shown",
     "media at manager": "its virtual media are told with the manager, as older services do",
     "no user handed out": "its inner link hands out no user to what runs on its server",

@@ -24,7 +24,7 @@ from ordnung.formats.pldm import (
     find_record,
     parse_package,
 )
-from ordnung.standins import banks, partitions, virtual_host
+from ordnung.standins import banks, partitions, starts, virtual_host
 from ordnung.standins.faults import CHANGING, Fault
 from ordnung.standins.objections import find_objection
 from ordnung.standins.parts import Account, Part, Task
@@ -86,6 +86,8 @@ class Hardware:
     """Who plays what runs on a disc that it is started from."""
     starts_disc: bool = False
     """Whether the start under way goes to a disc."""
+    starts_option: str | None = None
+    """The boot option that its last start was sent to, where it was: what runs from there."""
     runs_disc: bool = False
     """Whether what runs on it was started from a disc."""
     beside: Hardware | None = None
@@ -165,8 +167,8 @@ class Hardware:
         if self.boot_until > self.system_reset_at + HANGING:
             return "MemoryInitializationStarted"
         if left <= 0:
-            is_half_told = self.runs_disc or self.starts_disc or "start half told" in self.quirks
-            return "OSBootStarted" if is_half_told else "OSRunning"
+            is_elsewhere = self.runs_disc or self.starts_disc or self.starts_option is not None
+            return "OSBootStarted" if is_elsewhere or "start half told" in self.quirks else "OSRunning"
         return (
             "SystemHardwareInitializationComplete" if left < self.reboot_seconds / 2 else "MemoryInitializationStarted"
         )
@@ -399,13 +401,7 @@ class Hardware:
         for fault in [taken for kind in CHANGING if (taken := self.take_fault(kind)) is not None]:
             self.surroundings.change(fault, self.boot_until)
             self.note(fault.kind)
-        boot = self.patched.get("/redfish/v1/Systems/1", {}).get("Boot", {})
-        target = boot.get("BootSourceOverrideTarget", "None")
-        if boot.get("BootSourceOverrideEnabled", "Disabled") != "Disabled" and target != "None":
-            self.note("other start", target=target)
-        self.starts_disc = target == "Cd" and bool(self.media) and not self.take_fault("boot order ignored")
-        if boot.get("BootSourceOverrideEnabled") == "Once":
-            boot.update({"BootSourceOverrideEnabled": "Disabled", "BootSourceOverrideTarget": "None"})
+        starts.follow_override(self)
 
     def _schedule(self, at: float, kind: str) -> None:
         self.coming.append((at, kind))

@@ -15,6 +15,7 @@ import { readAgain } from "./orders";
 import { Acts } from "./Acts";
 import { Credentials } from "./Credentials";
 import { History, LostParts } from "./History";
+import { StartOnce } from "./StartOnce";
 import { HostReport } from "./HostReport";
 import { Hindrances, Ways } from "./Ways";
 import { Block, Stack, Text } from "../ui/layout";
@@ -165,6 +166,7 @@ function PartGroup({ server, parts }: { server: string; parts: Component[] }) {
           {tellPart(lead)}
         </Text>
         {lead.version && parts.length === 1 && <GoBack server={server} slot={lead.slot} />}
+        {parts.length === 1 && <StartOnce server={server} part={lead} />}
       </Block>
       {off && lead.importance && (
         <Box>

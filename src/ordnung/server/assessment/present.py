@@ -84,6 +84,8 @@ class ComponentRow:
     serial: str | None
     health: str | None
     state: str | None
+    start: str | None
+    """Of a service partition: whether its server can be started from it, or will be with its next start."""
     reported: str | None
     updateable: bool | None
     score: float | None

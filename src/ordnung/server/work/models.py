@@ -8,7 +8,7 @@ from collections.abc import Iterable
 from django.db import models
 
 KINDS = (
-    "survey", "pack", "run", "search", "reach", "catalogs", "write-out", "carry-in", "check", "look-over",
+    "survey", "pack", "run", "search", "reach", "catalogs", "write-out", "carry-in", "check", "look-over", "start",
 )  # fmt: skip
 
 

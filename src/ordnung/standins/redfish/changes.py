@@ -12,7 +12,7 @@ from ordnung.standins import banks
 from ordnung.standins.hardware import Hardware
 from ordnung.standins.parts import PRIVILEGES, Account, Part
 from ordnung.standins.redfish.registries import message
-from ordnung.standins.redfish.systems import BOOT_TARGETS, INVENTORY
+from ordnung.standins.redfish.systems import BOOT_TARGETS, INVENTORY, boot_targets
 from ordnung.standins.redfish.tree import V1, Resource, merge
 
 Check = Callable[[Any], bool]
@@ -34,6 +34,8 @@ _BOOT: dict[str, Check] = {
     "BootSourceOverrideEnabled": _one_of("Disabled", "Once", "Continuous"),
     "BootSourceOverrideTarget": _one_of(*BOOT_TARGETS),
     "BootSourceOverrideMode": _one_of("UEFI", "Legacy"),
+    "BootNext": _text,
+    "UefiTargetBootSourceOverride": _text,
 }
 _IMAGE = {"Links": {"ActiveSoftwareImage": lambda value: isinstance(value, dict) and _text(value.get("@odata.id"))}}
 WRITABLE: tuple[tuple[str, dict[str, Any]], ...] = (
@@ -93,6 +95,10 @@ _BANKED = {"Managers/1": "controller", "Systems/1/Bios": "bios"}
 
 def object_to(device: Hardware, path: str, good: Resource) -> list[Resource]:
     """What speaks against the good part of a PATCH on this very device."""
+    target = good.get("Boot", {}).get("BootSourceOverrideTarget")
+    if target is not None and target not in boot_targets(device):
+        name = "BootSourceOverrideTarget"
+        return [message("PropertyValueNotInList", target, name, related=f"Boot/{name}")]
     part, chosen = _banked(device, path), good.get("Links", {}).get("ActiveSoftwareImage", {}).get("@odata.id")
     if part is None or chosen is None:
         return []

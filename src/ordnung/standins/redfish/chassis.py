@@ -5,7 +5,8 @@ from __future__ import annotations
 from ordnung.standins.hardware import Hardware
 from ordnung.standins.parts import Part
 from ordnung.standins.redfish.boot import ports_link
-from ordnung.standins.redfish.systems import action_info, facts_of, find_part, has_old_shapes, parts_of, status_of
+from ordnung.standins.redfish.seen import find_part, parts_of
+from ordnung.standins.redfish.systems import action_info, facts_of, has_old_shapes, status_of
 from ordnung.standins.redfish.tree import OK, V1, Resource, collection, link, resource
 
 CHASSIS_RESET = f"{V1}/Chassis/1/Actions/Chassis.Reset"

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from ordnung.standins.hardware import Hardware, moment
-from ordnung.standins.redfish.systems import action_info, bank_links, media_link, parts_of
+from ordnung.standins.redfish.seen import parts_of
+from ordnung.standins.redfish.systems import action_info, bank_links, media_link
 from ordnung.standins.redfish.tree import OK, V1, Resource, collection, link, resource
 
 MANAGER_RESET = f"{V1}/Managers/1/Actions/Manager.Reset"

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from ordnung.standins.hardware import Hardware
 from ordnung.standins.parts import Part
-from ordnung.standins.redfish.systems import find_part, parts_of
+from ordnung.standins.redfish.seen import find_part, parts_of
 from ordnung.standins.redfish.tree import OK, V1, Resource, collection, link, resource
 
 STORE = f"{V1}/Systems/1/Storage/flash"

@@ -5,6 +5,7 @@ from __future__ import annotations
 from ordnung.standins.hardware import Hardware, moment
 from ordnung.standins.parts import Part
 from ordnung.standins.redfish.boot import boot_order
+from ordnung.standins.redfish.seen import find_part, parts_of
 from ordnung.standins.redfish.tree import OK, V1, Resource, collection, link, resource
 
 SYSTEM_RESET = f"{V1}/Systems/1/Actions/ComputerSystem.Reset"
@@ -17,17 +18,12 @@ def reset_types(device: Hardware) -> list[str]:
     return ["On", "ForceOff", "GracefulRestart", "ForceRestart", "PushPowerButton", *cycle]
 
 
-BOOT_TARGETS = ["None", "Pxe", "Cd", "Usb", "Hdd", "BiosSetup", "UefiShell", "UefiHttp"]
+BOOT_TARGETS = ["None", "Pxe", "Cd", "Usb", "Hdd", "BiosSetup", "UefiShell", "UefiHttp", "UefiTarget", "UefiBootNext"]
 
 
-def parts_of(device: Hardware, *kinds: str) -> list[Part]:
-    """The parts of these kinds that the controller sees."""
-    return [part for part in device.seen if part.kind in kinds]
-
-
-def find_part(device: Hardware, slot: str, kind: str) -> Part | None:
-    """The part in a slot if it is of that kind and seen."""
-    return next((part for part in parts_of(device, kind) if part.slot == slot), None)
+def boot_targets(device: Hardware) -> list[str]:
+    """Where the next start may be sent."""
+    return [target for target in BOOT_TARGETS if target != "UefiBootNext" or "starts by path" not in device.quirks]
 
 
 def has_old_shapes(device: Hardware) -> bool:
@@ -59,7 +55,7 @@ def system(device: Hardware) -> Resource:
         "Boot": {
             "BootSourceOverrideEnabled": "Disabled",
             "BootSourceOverrideTarget": "None",
-            "BootSourceOverrideTarget@Redfish.AllowableValues": BOOT_TARGETS,
+            "BootSourceOverrideTarget@Redfish.AllowableValues": boot_targets(device),
             "BootSourceOverrideMode": "UEFI",
             **({"BootSourceOverrideEnabled@Redfish.AllowableValues": ["Disabled", "Once"]} if is_sent_once else {}),
             **boot_order(device),

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from ordnung.standins.hardware import Hardware, moment
 from ordnung.standins.parts import Part, Task
-from ordnung.standins.redfish.systems import INVENTORY, has_old_shapes, parts_of
+from ordnung.standins.redfish.seen import parts_of
+from ordnung.standins.redfish.systems import INVENTORY, has_old_shapes
 from ordnung.standins.redfish.tree import OK, V1, Resource, collection, link, resource
 
 UPDATE_ACTION = f"{V1}/UpdateService/Actions/UpdateService.SimpleUpdate"

@@ -15,7 +15,7 @@ class Migration(migrations.Migration):
             name='Work',
             fields=[
                 ('id', models.BigAutoField(auto_created=True, primary_key=True, serialize=False, verbose_name='ID')),
-                ('kind', models.CharField(choices=[('survey', 'survey'), ('pack', 'pack'), ('run', 'run'), ('search', 'search'), ('reach', 'reach'), ('catalogs', 'catalogs'), ('write-out', 'write-out'), ('carry-in', 'carry-in'), ('check', 'check'), ('look-over', 'look-over')], max_length=20)),
+                ('kind', models.CharField(choices=[('survey', 'survey'), ('pack', 'pack'), ('run', 'run'), ('search', 'search'), ('reach', 'reach'), ('catalogs', 'catalogs'), ('write-out', 'write-out'), ('carry-in', 'carry-in'), ('check', 'check'), ('look-over', 'look-over'), ('start', 'start')], max_length=20)),
                 ('title', models.CharField(max_length=200)),
                 ('state', models.CharField(choices=[('asked', 'Asked'), ('running', 'Running'), ('done', 'Done'), ('failed', 'Failed')], default='asked', max_length=10)),
                 ('total', models.PositiveBigIntegerField(default=0)),
