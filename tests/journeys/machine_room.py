@@ -7,8 +7,9 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
+from tests.journeys.axe import check_axe
 from tests.journeys.browser import expect_work, let_failures_go, open_page, sign_in
-from tests.journeys.site import Api, control, wait_until
+from tests.journeys.site import Api, control, read_log, wait_until
 
 LONG = 120_000
 AWAY = ("surge-45", "surge-46", "surge-47", "surge-48", "vault-16", "vault-17", "vault-18", "watch-06")
@@ -155,6 +156,23 @@ def test_6_reach_is_tried_from_the_controllers_side(page, demo):
     ways = panel.get_by_role("list", name="Reach")
     expect(ways).to_contain_text("by its clock our certificate is not valid", timeout=LONG)
     expect(ways).to_contain_text("open fetches over HTTP: offered, and a test from its side arrived here")
+
+
+def test_6_a_server_s_next_start_is_sent_to_its_own_diagnostics_and_taken_back(page, demo):
+    page.goto(f"{demo.web}/floor?servers=watch-03")
+    panel = page.get_by_role("complementary", name="Floor: details")
+    panel.locator("summary", has_text="Start watch-03 from it once").first.focus()
+    page.keyboard.press("Enter")
+    expect(panel.get_by_text("Nothing is reset from here").first).to_be_visible()
+    panel.get_by_role("button", name="Send its next start to store-diag").press("Enter")
+    expect(panel.get_by_text("the next start goes here")).to_be_visible(timeout=LONG)
+    bars = panel.get_by_role("list", name="What will get in the way")
+    expect(bars).to_contain_text("its next start goes, once, to Service partition: diagnostics")
+    check_axe(page, "light")
+    panel.get_by_role("button", name="Take that back").click()
+    expect(panel.get_by_text("the next start goes here")).to_have_count(0, timeout=LONG)
+    expect(bars).to_have_count(0)
+    assert not [entry for entry in read_log(demo.control, "watch-03")["log"] if entry["what"] == "reset"]
 
 
 def test_7_the_drawing_can_be_framed_and_the_table_says_the_same(page, demo):

@@ -27,7 +27,13 @@ export function StartOnce({ server, part }: { server: string; part: Component })
           <Text size="note" tone="quiet">
             Once, whoever restarts {server}; then it starts as usual. Until then no update of it begins.
           </Text>
-          <Act takes="run" variant="outlined" size="small" loading={back.isPending} onClick={() => back.mutate()}>
+          <Act
+            takes="run"
+            variant="outlined"
+            size="small"
+            loading={back.isPending}
+            onClick={() => back.mutate()}
+          >
             Take that back
           </Act>
         </Stack>
@@ -40,11 +46,17 @@ export function StartOnce({ server, part }: { server: string; part: Component })
           </summary>
           <Stack gap={0.5} left my={0.75}>
             <Text size="note" tone="quiet">
-              Its next start, whoever restarts it, goes to {part.name} instead of its own system; the one after
-              that is as usual. Nothing is reset from here: restart it when its work has moved off. Until then no
-              update of it begins.
+              Its next start, whoever restarts it, goes to {part.name} instead of its own system; the one
+              after that is as usual. Nothing is reset from here: restart it when its work has moved off.
+              Until then no update of it begins.
             </Text>
-            <Act takes="run" variant="outlined" size="small" loading={send.isPending} onClick={() => send.mutate()}>
+            <Act
+              takes="run"
+              variant="outlined"
+              size="small"
+              loading={send.isPending}
+              onClick={() => send.mutate()}
+            >
               Send its next start to {part.slot}
             </Act>
           </Stack>
