@@ -155,7 +155,7 @@ async def test_the_hub_hands_each_event_to_every_stream_once():
     async with hub.subscribe() as one, hub.subscribe() as two:
         event = await sync_to_async(tell)("work", id=7)
         for queue in (one, two):
-            assert await asyncio.wait_for(queue.get(), 5) == (event.pk, "work", {"id": 7})
+            assert await asyncio.wait_for(queue.get(), 5) == hub_module.spell((event.pk, "work", {"id": 7}))
         assert await hub.since(event.pk - 1) == [(event.pk, "work", {"id": 7})]
         assert await hub.since(None) == []
         hub.stop()

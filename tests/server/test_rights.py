@@ -22,6 +22,7 @@ from ordnung.server.people.sessions import SEEN
 from ordnung.server.rights.commands import BASE, COMMANDS, find_command
 from ordnung.server.rights.rights import Right, give_rights, rights_of
 from ordnung.server.work.events import tell
+from ordnung.server.work.hub import spell
 from tests.rights_page import PAGE, page, patterns
 from tests.server.conftest import make_person
 
@@ -313,11 +314,11 @@ async def test_a_stream_ends_when_its_person_is_signed_out_or_may_look_no_longer
     parts = (await client.get(f"/{BASE}events")).streaming_content.__aiter__()
     assert (await parts.__anext__()).startswith(b"retry") and (await parts.__anext__()).startswith(b"event: begun")
     (busy,) = views.HUB.queues
-    busy.put_nowait((1, "work", {}))
+    busy.put_nowait(spell((1, "work", {})))
     assert b'"work"' in await parts.__anext__()
     await sync_to_async(user.groups.clear)()
     await asyncio.sleep(0.02)
-    busy.put_nowait((2, "work", {}))
+    busy.put_nowait(spell((2, "work", {})))
     assert [part async for part in parts] == [], "also while there is much to tell"
     assert (await client.post(f"/{BASE}events")).status_code == 405
 

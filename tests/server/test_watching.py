@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import gzip
 import json
 import os
 import random
@@ -18,9 +19,10 @@ from django.test import AsyncClient
 
 from ordnung.server import reckoning
 from ordnung.server.api.given import Giver
+from ordnung.server.compression import pack
 from ordnung.server.house.models import House
 from ordnung.server.runs import live, outlook
-from ordnung.server.runs.live import live_row
+from ordnung.server.runs.live import live_answer
 from ordnung.server.runs.models import Run, RunServer
 from ordnung.server.runs.rows import run_row
 from ordnung.server.shapes import write_json
@@ -57,7 +59,7 @@ def plain(pk: int) -> dict:
 
 
 def shown(pk: int) -> dict:
-    return told(live_row(Run.objects.get(pk=pk)))
+    return json.loads(live_answer(Run.objects.get(pk=pk)).plain)
 
 
 def merged(known: dict, part: dict) -> dict:
@@ -113,6 +115,35 @@ def test_of_very_many_lanes_a_page_had_better_ask_and_of_an_ended_run_nothing_is
     live.tell_part(Run.objects.get(pk=night.pk))
     assert night.pk not in live._kept
     assert shown(night.pk)["state"] == "ended"
+
+
+def test_the_whole_is_made_once_for_all_who_come_in_and_only_while_they_do(house, night, monkeypatch):
+    made = []
+    monkeypatch.setattr(live, "pack", lambda plain: made.append(plain) or pack(plain))
+    run = Run.objects.get(pk=night.pk)
+    live.tell_part(run)
+    assert made == [], "nobody has asked"
+    first = live_answer(run)
+    assert live_answer(run) is first and len(made) == 1
+    night.go_on(True)
+    live.tell_part(run)
+    assert len(made) == 2, "ready before the next one asks"
+    assert live_answer(run).plain == made[1] and len(made) == 2 and shown(night.pk) == plain(night.pk)
+    monkeypatch.setattr(live, "WANTED_S", 0.0)
+    night.go_on(True)
+    live.tell_part(run)
+    assert len(made) == 2, "nobody comes in any more"
+    assert shown(night.pk) == plain(night.pk) and len(made) == 3
+
+
+def test_who_takes_it_compressed_gets_it_so(house, night):
+    for taken, body in (("gzip", "small"), ("identity", "plain")):
+        answer = house.web.get(f"/api/v1/runs/{night.pk}", headers={"Accept-Encoding": taken})
+        assert answer.content == getattr(live_answer(Run.objects.get(pk=night.pk)), body)
+        assert answer.headers.get("Content-Encoding") == (taken if taken == "gzip" else None)
+        assert answer["Content-Type"] == "application/json" and "Accept-Encoding" in answer["Vary"]
+        assert "no-store" in answer["Cache-Control"]
+    assert gzip.decompress(pack(b"{}").small) == b"{}"
 
 
 def names(messages) -> list[str]:

@@ -11,13 +11,13 @@ os.environ.setdefault("DJANGO_SETTINGS_MODULE", "ordnung.server.settings")
 django.setup()
 
 import structlog  # noqa: E402
-from django.core.asgi import get_asgi_application  # noqa: E402
 from django.db import DatabaseError, connection  # noqa: E402
 
 from ordnung.server.api.given import Giver  # noqa: E402
 from ordnung.server.assessment.current import current_assessment  # noqa: E402
 from ordnung.server.assessment.effects import effect_of  # noqa: E402
 from ordnung.server.bodies import Bodies, Message, Receive, Send  # noqa: E402
+from ordnung.server.handler import Handler  # noqa: E402
 from ordnung.server.logs import configure_logs  # noqa: E402
 from ordnung.server.reckoning import reckon_apart  # noqa: E402
 from ordnung.server.work.hub import HUB  # noqa: E402
@@ -25,7 +25,7 @@ from ordnung.server.work.hub import HUB  # noqa: E402
 configure_logs()
 HUB.giver = Giver()
 reckon_apart()
-_django = Bodies(get_asgi_application())
+_django = Bodies(Handler())
 
 
 def warm() -> None:

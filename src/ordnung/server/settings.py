@@ -131,7 +131,7 @@ DATABASES = {
     "default": {
         "ENGINE": "django.db.backends.sqlite3",
         "NAME": os.environ.get("ORDNUNG_DATABASE", str(HOME / "ordnung.sqlite3")),
-        "CONN_MAX_AGE": 0,
+        "CONN_MAX_AGE": None,  # a line to the database is kept as long as its thread (``server.handler``)
         "OPTIONS": {
             "timeout": 20,
             "transaction_mode": "IMMEDIATE",

@@ -33,7 +33,7 @@ from ordnung.server.people.sessions import (
     sessions_of,
 )
 from ordnung.server.problems import Problem
-from ordnung.server.rights.rights import WORDS, Right, rights_of, who_has
+from ordnung.server.rights.rights import WORDS, Right, rights_of, who_have
 from ordnung.server.shapes import limited, one_of, read, shape, some_of, spelled
 from ordnung.server.work.events import newest_event, tell
 from ordnung.server.work.hub import HUB
@@ -69,12 +69,13 @@ def me_row(request: Request) -> MeRow:
     """Who is signed in, what they may do, and who else may do what."""
     user = request._request.user
     known = user.is_authenticated
+    holders = who_have() if known else {}
     return MeRow(
         name=user.get_username() if known else None,
         csrf=get_token(request._request),
         event=newest_event(),
         rights=[str(right) for right in Right if right in rights_of(user)],
-        table=[RightHoldersRow(right=str(r), words=WORDS[r], who=who_has(r)) for r in Right] if known else [],
+        table=[RightHoldersRow(right=str(r), words=WORDS[r], who=who) for r, who in holders.items()],
     )
 
 

@@ -6,6 +6,7 @@ import datetime
 from dataclasses import dataclass
 
 import orjson
+from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
@@ -19,7 +20,7 @@ from ordnung.server.api.paging import page_of, paged
 from ordnung.server.house.windows import coming_openings
 from ordnung.server.problems import Problem
 from ordnung.server.runs.commands import discard_draft, start_run
-from ordnung.server.runs.live import live_row
+from ordnung.server.runs.live import live_answer
 from ordnung.server.runs.models import Run
 from ordnung.server.runs.night import ForecastRow
 from ordnung.server.runs.orders import Scope, give_order, mean_order
@@ -73,9 +74,12 @@ class RunsView(APIView):
 
 class RunView(APIView):
     @extend_schema(responses=shape(RunRow))
-    def get(self, request: Request, pk: int) -> Response:
+    def get(self, request: Request, pk: int) -> HttpResponse:
         """One run sheet or run."""
-        return Response(live_row(get_object_or_404(Run, pk=pk)))
+        run = get_object_or_404(Run, pk=pk)
+        if run.state == Run.State.RUNNING:
+            return live_answer(run).answer(request._request)
+        return Response(run_row(run))
 
     @extend_schema(responses={204: None})
     def delete(self, request: Request, pk: int) -> Response:

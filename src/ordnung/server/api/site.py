@@ -5,9 +5,8 @@ from __future__ import annotations
 import asyncio
 import contextlib
 import datetime
-import json
 import time
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Iterable
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -34,7 +33,7 @@ from ordnung.server.rights.rights import Right, rights_of
 from ordnung.server.runs.models import Run
 from ordnung.server.shapes import shape
 from ordnung.server.work.events import tell
-from ordnung.server.work.hub import GAP, HUB, Message
+from ordnung.server.work.hub import HUB, Spelled, spell
 from ordnung.server.work.models import UNDER_WAY, Work
 from ordnung.server.work.rows import WorkRow, work_row
 
@@ -146,19 +145,19 @@ async def events(request: HttpRequest) -> HttpResponse | StreamingHttpResponse:
 events.is_stream = True  # type: ignore[attr-defined]
 
 
-async def _stream(last: int | None, request: HttpRequest) -> AsyncIterator[str]:
-    yield "retry: 1000\n\n"
+async def _stream(last: int | None, request: HttpRequest) -> AsyncIterator[bytes]:
+    yield b"retry: 1000\n\n"
     session = request.session.session_key or ""
     async with HUB.subscribe(session) as queue:
         for event in (missed := await HUB.since(last)):
             last = event[0]
-            yield _spell(event)
+            yield spell(event)[2]
         given = HUB.giver.last() if HUB.giver is not None else []
         begun = {"missed": last if missed else None, "given": [key for _, key, _ in given]}
-        yield "".join(map(_spell, (*given, (None, BEGUN, begun))))
+        yield _join(map(spell, (*given, (None, BEGUN, begun))))
         looked = time.monotonic()
         while not HUB.stopped.is_set():
-            messages: list[Message | None] = []
+            messages: list[Spelled | None] = []
             with contextlib.suppress(TimeoutError):
                 async with asyncio.timeout(PING_S):
                     messages.append(await queue.get())
@@ -167,22 +166,17 @@ async def _stream(last: int | None, request: HttpRequest) -> AsyncIterator[str]:
                     return
                 looked = time.monotonic()
             if not messages:
-                yield ": still here\n\n"
+                yield b": still here\n\n"
                 continue
             while not queue.empty():  # what comes together is sent together
                 messages.append(queue.get_nowait())
             told = [m for m in messages if m is not None and (m[0] is None or last is None or m[0] > last)]
             last = max((m[0] for m in told if m[0] is not None), default=last)
             if told:
-                yield "".join(map(_spell, told))
+                yield _join(told)
             if None in messages:
                 return
 
 
-def _spell(message: Message) -> str:
-    number, topic, body = message
-    if number is None:
-        return f"event: {topic}\ndata: {body if isinstance(body, str) else json.dumps(body)}\n\n"
-    if topic == GAP:
-        return f"id: {number}\nevent: gap\ndata: {json.dumps(body)}\n\n"
-    return f"id: {number}\nevent: change\ndata: {json.dumps({'topic': topic, **body})}\n\n"
+def _join(messages: Iterable[Spelled]) -> bytes:
+    return b"".join(text for _, _, text in messages)

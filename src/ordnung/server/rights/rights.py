@@ -48,8 +48,13 @@ def give_rights(user: Any, rights: Iterable[Right]) -> None:
 
 def who_has(right: Right) -> list[str]:
     """The people who have a right, by name: whom to ask."""
+    return who_have()[right]
+
+
+def who_have() -> dict[Right, list[str]]:
+    """The people who have each of the rights, by name."""
     from django.contrib.auth.models import User
 
-    return list(
-        User.objects.filter(is_active=True, groups__name=right).order_by("username").values_list("username", flat=True)
-    )
+    people = User.objects.filter(is_active=True, groups__name__in=list(Right)).order_by("username")
+    pairs = list(people.values_list("groups__name", "username"))
+    return {right: [name for group, name in pairs if group == right] for right in Right}

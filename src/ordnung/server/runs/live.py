@@ -14,16 +14,19 @@ from typing import cast
 import orjson
 
 from ordnung.server.audit.recording import UNDONE
+from ordnung.server.compression import Packed, pack
 from ordnung.server.runs.approvals import ApprovalRow, approval_rows
 from ordnung.server.runs.derived import load_acts
 from ordnung.server.runs.models import Run, RunServer
-from ordnung.server.runs.rows import RunRow, RunServerRow, lane_row, run_row, with_lanes
+from ordnung.server.runs.rows import RunRow, RunServerRow, lane_row, with_lanes
 from ordnung.server.shapes import write_json
 from ordnung.server.work.events import KEEP, newest_event
 from ordnung.server.work.models import Event
 
 KEPT_S = 60.0
 """Real seconds after which all lanes are made anew, for what no event tells of."""
+WANTED_S = 30.0
+"""Real seconds for which the whole is made ready at each event once it was asked for: people come in together."""
 MOST_TOLD = 60
 """So many lanes are told to open pages at once; of more they had better ask for the whole."""
 ITS_OWN = ("lane", "places", "step")
@@ -45,19 +48,31 @@ class LiveRun:
         self._approvals: list[ApprovalRow] = []
         self._untold: set[str] = set()
         """Servers whose lanes became others since ``part`` was last asked for."""
+        self._asked = float("-inf")
+        self._packed: tuple[tuple[int, float], Packed] | None = None
+        """The whole of it, with the event and the moment as of which it was made."""
 
-    def row(self) -> RunRow:
+    def whole(self) -> Packed:
         """The run as it stands."""
+        self._asked = time.monotonic()
         with self._lock:
-            run = self._renew()
-            return self._with(run, self._lanes)
+            return self._pack(self._renew())
 
     def part(self) -> RunRow | None:
         """The same with only those lanes that are others than when it was asked for last; None if they are many."""
         with self._lock:
             run = self._renew()
             untold, self._untold = self._untold, set()
+            if time.monotonic() - self._asked < WANTED_S:
+                self._pack(run)
             return None if len(untold) > MOST_TOLD else self._with(run, untold)
+
+    def _pack(self, run: Run) -> Packed:
+        """Made once for all who ask before anything else happens."""
+        as_of = (self._event, self._made)
+        if self._packed is None or self._packed[0] != as_of:
+            self._packed = (as_of, pack(write_json(self._with(run, self._lanes))))
+        return self._packed[1]
 
     def _with(self, run: Run, names: Collection[str]) -> RunRow:
         lanes = [orjson.Fragment(lane) for name, lane in self._lanes.items() if name in names]
@@ -109,9 +124,9 @@ _lock = threading.Lock()
 _kept: dict[int, LiveRun] = {}
 
 
-def live_row(run: Run) -> RunRow:
-    """A run as it stands; of one under way only what has changed since somebody last looked is made."""
-    return _live(run).row() if run.state == Run.State.RUNNING else run_row(run)
+def live_answer(run: Run) -> Packed:
+    """A run under way as it stands: only what has changed since somebody last looked is made."""
+    return _live(run).whole()
 
 
 def tell_part(run: Run) -> RunRow | None:

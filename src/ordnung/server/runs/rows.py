@@ -199,9 +199,8 @@ OUTAGES = ("server reboot", "power cycle")
 def summary(run: Run, places: list[RunServer] | None = None) -> RunSummaryRow:
     """A run in one row."""
     places = list(run.servers.select_related("server")) if places is None else places
-    rounds = [step for place in places for step in place.rounds]
-    by_disc = any(place.rounds and _starts_disc(place.rounds[0]) for place in places)
-    writes = [write for step in rounds for write in step["writes"]]
+    planned = [_planned(place) for place in places]
+    by_disc = any(one.starts_disc for one in planned)
     return row_from(
         RunSummaryRow,
         run,
@@ -210,13 +209,44 @@ def summary(run: Run, places: list[RunServer] | None = None) -> RunSummaryRow:
         finished=sum(bool(p.ended) for p in places),
         failed=sum(p.ended == "failed" for p in places),
         asking=sum(is_asking(p) for p in places),
-        updates=sum(not write.get("sets_up") and write.get("disc") in (None, DiscPart.KIT) for write in writes),
-        outages=sum(step["reset"] in OUTAGES and not (by_disc and _starts_disc(step)) for step in rounds),
+        updates=sum(one.updates for one in planned),
+        outages=sum(one.outages - (one.into_disc if by_disc else 0) for one in planned),
         by_disc=by_disc,
-        restarts=sum(step["reset"] == "controller restart" for step in rounds),
+        restarts=sum(one.restarts for one in planned),
         proven=all(place.proven for place in places),
         gap=sum(place.gap for place in places),
     )
+
+
+@dataclass(frozen=True, slots=True)
+class _Planned:
+    """What the rounds of one server come to. ``into_disc``: outages into a disc, which are one with that out of it."""
+
+    rounds: list[Any]
+    updates: int
+    outages: int
+    into_disc: int
+    restarts: int
+    starts_disc: bool
+
+
+def _planned(place: RunServer) -> _Planned:
+    """Counted once for as long as these are its rounds: of a run under way they are asked for at every event."""
+    known: _Planned | None = place.__dict__.get("_planned")
+    if known is not None and known.rounds is place.rounds:
+        return known
+    writes = [write for step in place.rounds for write in step["writes"]]
+    away = [step for step in place.rounds if step["reset"] in OUTAGES]
+    found = _Planned(
+        rounds=place.rounds,
+        updates=sum(not write.get("sets_up") and write.get("disc") in (None, DiscPart.KIT) for write in writes),
+        outages=len(away),
+        into_disc=sum(map(_starts_disc, away)),
+        restarts=sum(step["reset"] == "controller restart" for step in place.rounds),
+        starts_disc=bool(place.rounds) and _starts_disc(place.rounds[0]),
+    )
+    place.__dict__["_planned"] = found
+    return found
 
 
 def _starts_disc(step: Mapping[str, Any]) -> bool:

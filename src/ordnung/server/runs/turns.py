@@ -9,6 +9,7 @@ import time
 from collections.abc import Mapping, Sequence
 from typing import Any
 
+from ordnung.core.night.recurring import find_zone
 from ordnung.core.turn import Span, Turn, WaveStand, bars_reset
 from ordnung.server.clock import now
 from ordnung.server.house.settings import house
@@ -45,9 +46,10 @@ def wave_begins(wave: Mapping[str, Any]) -> datetime.datetime | None:
 
 def wave_stands(run: Run, places: Sequence[RunServer] | None = None) -> tuple[WaveStand, ...]:
     """How each wave of a run stands, in order."""
-    place = zone()
+    if not run.waves:
+        return ()
     rows = list(run.servers.select_related("server")) if places is None else places
-    share = house().stop_share / 100
+    place, share = _told_by_house()
     return tuple(_stand(run, wave, [r for r in rows if r.wave == wave["name"]], place, share) for wave in run.waves)
 
 
@@ -58,8 +60,14 @@ ALL = "all"
 def whole_stand(run: Run, places: Sequence[RunServer]) -> WaveStand:
     """How a sheet without waves stands, as one: only that too many of it failed matters, and one is not too many."""
     wave: dict[str, object] = {"name": "", "wait_seconds": 0, "gate": "none"}
-    found = _stand(run, wave, places, zone(), house().stop_share / 100)
+    found = _stand(run, wave, places, *_told_by_house())
     return dataclasses.replace(found, opened=ALL in run.opened, failed=found.failed if found.failed > 1 else 0)
+
+
+def _told_by_house() -> tuple[datetime.tzinfo, float]:
+    """Its zone, and which share of a wave may fail."""
+    home = house()
+    return find_zone(home.zone), home.stop_share / 100
 
 
 def _stand(

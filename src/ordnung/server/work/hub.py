@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import json
 import time
 from collections.abc import AsyncIterator, Sequence
 from typing import Any, Protocol
@@ -20,6 +21,8 @@ Message = Told | tuple[None, str, Any]
 """What is given without a number is no event: it follows from those before it, and is not told again to a stream that
 comes back.
 """
+Spelled = tuple[int | None, str, bytes]
+"""A message as it is sent: spelled once, however many streams it goes to."""
 
 
 class Giver(Protocol):
@@ -43,6 +46,10 @@ MOST_REPLAYED = 500
 """Events that are told again to a stream that comes back; more are told as a gap."""
 WAIT_S = 15.0
 """After a failure to work out what open pages are given, so long they are not told again to ask for all of it."""
+TOGETHER_S = 0.1
+"""Events wait so long for what follows from them: each time that streams are woken costs as much as what is sent."""
+AT_ONCE = 20
+"""So many streams are told in one go; between, others get their turn: an answer would wait for hundreds of them."""
 POLL_S = 0.25
 """How soon an event of the engine reaches the browser at the latest; one indexed query each."""
 
@@ -50,14 +57,27 @@ POLL_S = 0.25
 GAP = "gap"
 
 
-def _put(queue: asyncio.Queue[Message | None], event: Message) -> None:
+def spell(message: Message) -> Spelled:
+    """A message as server-sent events have it (HTML, 9.2)."""
+    number, topic, body = message
+    if number is None:
+        text = f"event: {topic}\ndata: {body if isinstance(body, str) else json.dumps(body)}\n\n"
+    elif topic == GAP:
+        text = f"id: {number}\nevent: gap\ndata: {json.dumps(body)}\n\n"
+    else:
+        text = f"id: {number}\nevent: change\ndata: {json.dumps({'topic': topic, **body})}\n\n"
+    return number, topic, text.encode()
+
+
+def _put(queue: asyncio.Queue[Spelled | None], messages: Sequence[Spelled]) -> None:
     try:
-        queue.put_nowait(event)
+        for message in messages:
+            queue.put_nowait(message)
     except asyncio.QueueFull:
         _end(queue)
 
 
-def _end(queue: asyncio.Queue[Message | None]) -> None:
+def _end(queue: asyncio.Queue[Spelled | None]) -> None:
     while not queue.empty():
         queue.get_nowait()
     queue.put_nowait(None)
@@ -67,7 +87,7 @@ class Hub:
     """Reads once, tells many. Streams subscribe first and replay afterwards, so that nothing falls between."""
 
     def __init__(self) -> None:
-        self.queues: dict[asyncio.Queue[Message | None], str] = {}
+        self.queues: dict[asyncio.Queue[Spelled | None], str] = {}
         """Each with the session it belongs to, in the order in which they began."""
         self.stopped = asyncio.Event()
         self.last: int | None = None
@@ -82,15 +102,23 @@ class Hub:
         while not self.stopped.is_set():
             events = await _after(self.last)
             self.last = events[-1][0] if events else self.last
-            self._tell(events)
-            self._tell(await self._given(events))
+            given = asyncio.ensure_future(self._given(events))
+            if (await asyncio.wait({given}, timeout=TOGETHER_S))[0]:
+                await self._tell([*events, *given.result()])
+            else:
+                await self._tell(events)
+                await self._tell(await given)
             with contextlib.suppress(TimeoutError):
                 await asyncio.wait_for(self.stopped.wait(), POLL_S)
 
-    def _tell(self, messages: Sequence[Message]) -> None:
-        for message in messages:
-            for queue in list(self.queues):
-                _put(queue, message)
+    async def _tell(self, messages: Sequence[Message]) -> None:
+        """Tell every stream. One that begins meanwhile has what it missed by ``since``."""
+        spelled = [spell(message) for message in messages]
+        queues = list(self.queues) if spelled else []
+        for first in range(0, len(queues), AT_ONCE):
+            for queue in queues[first : first + AT_ONCE]:
+                _put(queue, spelled)
+            await asyncio.sleep(0)
 
     async def _given(self, events: Sequence[Told]) -> list[Message]:
         if self.giver is None:
@@ -128,9 +156,9 @@ class Hub:
                 _end(queue)
 
     @contextlib.asynccontextmanager
-    async def subscribe(self, session: str = "") -> AsyncIterator[asyncio.Queue[Message | None]]:
+    async def subscribe(self, session: str = "") -> AsyncIterator[asyncio.Queue[Spelled | None]]:
         """A queue of everything that comes from now on; None in it ends the stream."""
-        queue: asyncio.Queue[Message | None] = asyncio.Queue(MOST_WAITING)
+        queue: asyncio.Queue[Spelled | None] = asyncio.Queue(MOST_WAITING)
         own = [other for other, owner in self.queues.items() if owner == session]
         for other in own[: max(0, len(own) - MOST_STREAMS + 1)]:
             _end(other)

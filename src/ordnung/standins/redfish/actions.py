@@ -12,6 +12,7 @@ from ordnung.standins.redfish import managers, partitions, systems, updates
 from ordnung.standins.redfish.changes import add_account, add_subscription
 from ordnung.standins.redfish.quirks import apply_quirks
 from ordnung.standins.redfish.registries import message
+from ordnung.standins.redfish.seen import find_part
 from ordnung.standins.redfish.tree import SCHEMAS, V1, Resource, find_resource, link
 from ordnung.standins.redfish.wire import HEADERS, Handler, Reply, Request, as_reply, error, load, refuse
 
@@ -136,7 +137,7 @@ def _failed(name: str, args: list[str]) -> Reply:
 def initialize(device: Hardware, request: Request, body: Resource) -> Reply:
     """Set up a service partition anew (Volume.Initialize)."""
     slot = request.path.rstrip("/").rsplit("/", 3)[-3]
-    part = systems.find_part(device, slot, "store")
+    part = find_part(device, slot, "store")
     if part is None or not partitions.has_volumes(device):
         return error(404, "ResourceMissingAtURI", request.path)
     kind = body.get("InitializeType", partitions.KINDS[0])
