@@ -78,7 +78,6 @@ def test_a_journal_that_has_grown_is_carried_in_again_and_nothing_is_twice(house
 
 def test_what_can_not_be_taken_is_said_and_the_rest_is(house, tmp_path):
     stranger = dataclasses.replace(reading(), uuid="00000000-0000-0000-0000-00000000abcd", serial="NOBODY")
-    half = whole(reading("surge-03"), reading("surge-03"))[:5]
     nothing = whole(reading(), reading())[:1]
     raw = journal(tmp_path, whole(stranger, stranger))
     told = [row["told"] for row in carry(house, raw)["runs"]]
@@ -87,10 +86,18 @@ def test_what_can_not_be_taken_is_said_and_the_rest_is(house, tmp_path):
     (tmp_path / "journal.jsonl").unlink()
     raw = journal(tmp_path, nothing)
     assert "has read no server" in carry(house, raw)["runs"][0]["told"]
-    (tmp_path / "journal.jsonl").unlink()
-    raw = journal(tmp_path, half)
+
+
+def test_of_a_run_that_has_not_ended_what_was_read_counts_and_the_rest_when_it_has(house, tmp_path):
+    tape = whole(reading(bios="9.8"), reading(bios="9.9"))
+    raw = journal(tmp_path, tape[:5])
     (row,) = carry(house, raw)["runs"]
-    assert row["server"] == "surge-03" and "has not ended" in row["told"] and Run.objects.count() == 0
+    assert row["server"] == NAME and "has not ended" in row["told"] and Run.objects.count() == 0
+    assert row["told"].endswith("1 reading newer than the last one here") and version_now() == "9.8"
+    assert carry(house, raw)["runs"][0]["told"].endswith("; 0 readings newer than the last one here")
+    (tmp_path / "journal.jsonl").unlink()
+    (row,) = carry(house, journal(tmp_path, tape))["runs"]
+    assert row["run"] is not None and version_now() == "9.9"
 
 
 def test_a_server_that_is_in_a_run_here_is_left_to_that(house, tmp_path):

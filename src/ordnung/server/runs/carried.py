@@ -48,6 +48,8 @@ def carry_in_journal(journal: Journaled, source: str) -> list[CarriedRunRow]:
         why, row = _why_not(journal, opened, tape)
         if why or row is None:
             found.append(CarriedRunRow(server=row.name if row else opened.server, run=None, told=why))
+        elif journal.state(opened.run, opened.server).ended is None:
+            found.append(_take_readings(opened, tape, row))
         else:
             found.append(_take_up(opened, tape, row, source))
     taken = [row for row in found if row.run is not None]
@@ -59,7 +61,7 @@ def carry_in_journal(journal: Journaled, source: str) -> list[CarriedRunRow]:
 def _why_not(journal: Journaled, opened: OpenedRun, tape: Sequence[Entry]) -> tuple[str, Server | None]:
     """Why a run can't be taken up, empty when it can; and the server that it was on."""
     reading = next((entry.value.server for entry in tape if isinstance(entry.value, Read)), None)
-    when = f"the run of {opened.at:%d %b %Y %H:%M} UTC"
+    when = _when(opened)
     if reading is None:
         return f"{when} has read no server: nothing was done to any", None
     row = find_by_identity(reading.uuid, reading.serial)
@@ -68,11 +70,24 @@ def _why_not(journal: Journaled, opened: OpenedRun, tape: Sequence[Entry]) -> tu
         return f"{told}: add it, then bring the journal in again", None
     if TapeRow.objects.filter(server=row.name, seq=1, at=tape[0].at).exists():
         return f"{when} is on record already", row
-    if journal.state(opened.run, opened.server).ended is None:
-        return f"{when} has not ended: start the field kit again, and bring the journal when it has", row
     if RunServer.objects.filter(server=row, active=True).exists() or hasattr(row, "lease"):
         return f"{row.name} is in another run, or away, now: bring the journal in when that is over", row
     return "", row
+
+
+def _when(opened: OpenedRun) -> str:
+    return f"the run of {opened.at:%d %b %Y %H:%M} UTC"
+
+
+def _take_readings(opened: OpenedRun, tape: Sequence[Entry], row: Server) -> CarriedRunRow:
+    """Of a run that has not ended what was read counts; how it went is on record when it has."""
+    readings = _keep_readings([_of_this_house(entry.value, row) for entry in tape], row)
+    told = f"{_when(opened)} has not ended: start the field kit again, and bring the journal when it has"
+    return CarriedRunRow(server=row.name, run=None, told=f"{told}; {_tell_readings(readings)}")
+
+
+def _tell_readings(count: int) -> str:
+    return f"{count} reading{'' if count == 1 else 's'} newer than the last one here"
 
 
 def _take_up(opened: OpenedRun, tape: Sequence[Entry], row: Server, source: str) -> CarriedRunRow:
@@ -94,8 +109,7 @@ def _take_up(opened: OpenedRun, tape: Sequence[Entry], row: Server, source: str)
     readings = _keep_readings(values, row)
     tell("runs", id=run.pk)
     tell("work")
-    told = f"{len(tape)} entries, {readings} reading{'' if readings == 1 else 's'} newer than the last one here"
-    return CarriedRunRow(server=row.name, run=run.pk, told=told)
+    return CarriedRunRow(server=row.name, run=run.pk, told=f"{len(tape)} entries, {_tell_readings(readings)}")
 
 
 def _make_run(opened: OpenedRun, tape: Sequence[Entry], row: Server) -> Run:
