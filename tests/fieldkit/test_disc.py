@@ -53,7 +53,7 @@ class Aisle:
         return self.own
 
     def lead_to(self, interface):
-        return self.is_up
+        return interface.url if self.is_up else ""
 
     def handed(self):
         return self.user
@@ -307,7 +307,7 @@ def test_the_inner_link_has_the_address_that_smbios_gives_it(tmp_path):
     assert found == HostInterface(
         url="https://10.0.2.2:8443", mac=MAC, assignment=Assignment.STATIC, own="10.0.2.15/24", bootstraps=True
     )
-    assert bring_up_own(found, programs, sysfs)
+    assert bring_up_own(found, programs, sysfs) == found.url
     assert programs.ran == [
         ["ip", "link", "set", "usb0", "up"], ["ip", "address", "replace", "10.0.2.15/24", "dev", "usb0"],
     ]  # fmt: skip
@@ -317,7 +317,7 @@ def test_the_inner_link_has_the_address_that_smbios_gives_it(tmp_path):
     ("interface", "command"),
     [
         (HostInterface(url="https://169.254.0.17"), "ip address replace 169.254.0.18/16 dev usb0"),
-        (HostInterface(url="https://[fe80::1]"), "ip address replace fe80::2/64 dev usb0"),
+        (HostInterface(url="https://[fe80::1]"), "sleep 3"),
         (HostInterface(url="https://169.254.0.254"), "ip address replace 169.254.0.253/16 dev usb0"),
         (
             HostInterface(url="https://10.0.0.1", assignment=Assignment.DHCP),
@@ -335,6 +335,20 @@ def test_a_link_that_is_not_there_or_not_clear_is_left_alone(tmp_path):
     assert not bring_up_own(HostInterface(url="https://169.254.0.17"), programs, sysfs)
     assert programs.ran == []
     assert not bring_up_own(HostInterface(url="https://inner.name", mac=MAC), programs, sysfs)
+
+
+@pytest.mark.parametrize(
+    ("url", "told"),
+    [
+        ("https://[fe80::1]:8443", "https://[fe80::1%25usb0]:8443"),
+        ("https://[fd00::1]", "https://[fd00::1]"),
+        ("https://169.254.0.17", "https://169.254.0.17"),
+        ("https://inner.name", "https://inner.name"),
+    ],
+)
+def test_an_address_of_one_link_is_told_with_the_link(tmp_path, url, told):
+    sysfs = links(tmp_path, usb0=(MAC, True))
+    assert bring_up_own(HostInterface(url=url, own="fe80::2/64"), Programs(), sysfs) == told
 
 
 def test_a_controller_that_tells_the_address_of_its_own_end_is_found_over_usb(tmp_path):

@@ -59,3 +59,12 @@ def test_it_is_found_among_what_the_system_shows(tmp_path):
         (place / "raw").write_bytes(raw)
     (tmp_path / "firmware" / "dmi" / "entries" / "42-2").mkdir()
     assert find_own_controller(tmp_path) == "https://10.0.0.5:8443"
+
+
+def test_an_address_of_one_link_is_found_with_the_link(tmp_path):
+    for place in ("firmware/dmi/entries/42-0", "devices/usb1/inner0", "class/net/inner0"):
+        (tmp_path / place).mkdir(parents=True)
+    (tmp_path / "firmware/dmi/entries/42-0/raw").write_bytes(structure((4, record("fe80::1", 443))))
+    assert find_own_controller(tmp_path) == "https://[fe80::1]:443", "nobody says which link that is"
+    (tmp_path / "class/net/inner0/device").symlink_to(tmp_path / "devices/usb1/inner0")
+    assert find_own_controller(tmp_path) == "https://[fe80::1%25inner0]:443"

@@ -15,7 +15,7 @@ import ssl
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
-from urllib.parse import urlsplit
+from urllib.parse import unquote, urlsplit
 
 import aiohttp
 
@@ -163,7 +163,7 @@ class Client:
     async def _look(self, endpoint: Endpoint, context: ssl.SSLContext) -> bytes:
         """The certificate shown in a TLS handshake; the connection is closed without a word."""
         parts = urlsplit(endpoint.url)
-        host, port = parts.hostname or "", parts.port or 443
+        host, port = unquote(parts.hostname or ""), parts.port or 443
         async with asyncio.timeout(self.limits.connect_s):
             writer = await self._connect(await self.resolver.addresses(host, port), host, port, context)
         try:
@@ -176,14 +176,15 @@ class Client:
         self, addresses: list[str], host: str, port: int, context: ssl.SSLContext
     ) -> asyncio.StreamWriter:
         """A connection to the first address that takes one."""
+        named = host.partition("%")[0]
         for address in addresses[:-1]:
             try:
-                return (await asyncio.open_connection(address, port, ssl=context, server_hostname=host))[1]
+                return (await asyncio.open_connection(address, port, ssl=context, server_hostname=named))[1]
             except ssl.SSLError:
                 raise
             except OSError:
                 continue
-        return (await asyncio.open_connection(addresses[-1], port, ssl=context, server_hostname=host))[1]
+        return (await asyncio.open_connection(addresses[-1], port, ssl=context, server_hostname=named))[1]
 
 
 class HttpLine:
@@ -193,6 +194,9 @@ class HttpLine:
         self.client, self.endpoint, self.pin = client, endpoint, pin
         # One object for all requests: aiohttp keeps a connection only for the very same trust.
         self._trust = aiohttp.Fingerprint(bytes.fromhex(pin))
+        self._host = _host_header(endpoint.url)
+        # aiohttp takes the link of such an address as the system spells it, and not as addresses do (RFC 6874, 2).
+        self._base = endpoint.url.rstrip("/").replace("%25", "%", 1) if self._host else endpoint.url.rstrip("/")
 
     @property
     def limits(self) -> Limits:
@@ -219,8 +223,8 @@ class HttpLine:
         try:
             async with self.client.http.request(
                 method,
-                self.endpoint.url.rstrip("/") + path,
-                headers=headers,
+                self._base + path,
+                headers={**headers, **self._host},
                 ssl=self._trust,
                 timeout=aiohttp.ClientTimeout(total=limit, sock_connect=self.limits.connect_s),
                 allow_redirects=False,
@@ -248,6 +252,13 @@ class HttpLine:
                 raise MalformedError(f"an answer of more than {limit} bytes")
             pieces.append(piece)
         return b"".join(pieces)
+
+
+def _host_header(url: str) -> dict[str, str]:
+    """For an address of one link (RFC 4007): on which of ours means nothing to whoever is there (RFC 6874, 4)."""
+    parts = urlsplit(url)
+    address, zone, _ = (parts.hostname or "").partition("%")
+    return {"Host": f"[{address}]:{parts.port or 443}"} if zone else {}
 
 
 def map_errors(server: str, error: BaseException, *, acted: bool = False) -> ControllerError:

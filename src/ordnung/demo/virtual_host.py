@@ -55,9 +55,9 @@ class VirtualMachine:
         """As SMBIOS would tell it."""
         return HostInterface(url=self.url, bootstraps=True)
 
-    def lead_to(self, interface: HostInterface) -> bool:
+    def lead_to(self, interface: HostInterface) -> str:
         """It is there."""
-        return interface.url == self.url
+        return interface.url
 
     def handed(self) -> Handed | None:
         """As over IPMI."""

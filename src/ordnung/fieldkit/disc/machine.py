@@ -11,7 +11,7 @@ import sys
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Protocol
-from urllib.parse import urlsplit
+from urllib.parse import unquote, urlsplit
 
 from ordnung.fieldkit.disc.keeping import Kept, keep
 from ordnung.fieldkit.disc.network import bring_up_all, bring_up_own
@@ -51,8 +51,8 @@ class Machine(Protocol):
         """The host interface; None where there is none."""
         ...
 
-    def lead_to(self, interface: HostInterface) -> bool:
-        """Bring up the link that it describes; whether there is one and it came up."""
+    def lead_to(self, interface: HostInterface) -> str:
+        """Bring up the link that it describes; where it is reached over it, empty where it does not come up."""
         ...
 
     def handed(self) -> Handed | None:
@@ -103,7 +103,7 @@ class DiscMachine:
         """As SMBIOS describes it."""
         return find_host_interface()
 
-    def lead_to(self, interface: HostInterface) -> bool:
+    def lead_to(self, interface: HostInterface) -> str:
         """By its hardware address, or as the one link over USB."""
         return bring_up_own(interface, _run)
 
@@ -118,7 +118,7 @@ class DiscMachine:
     def certificate(self, url: str) -> str:
         """Whatever it shows: who asks compares it with what was told another way."""
         parts = urlsplit(url)
-        shown = ssl.get_server_certificate((parts.hostname or "", parts.port or 443), timeout=10)
+        shown = ssl.get_server_certificate((unquote(parts.hostname or ""), parts.port or 443), timeout=10)
         return hashlib.sha256(ssl.PEM_cert_to_DER_cert(shown)).hexdigest()
 
     def ordnung(self, arguments: Sequence[str]) -> int:

@@ -8,24 +8,13 @@ from collections.abc import Callable, Sequence
 from pathlib import Path
 from urllib.parse import urlsplit
 
-from ordnung.fieldkit.host.interface import Assignment, HostInterface
+from ordnung.fieldkit.host.interface import Assignment, HostInterface, over, own_link
 
 Run = Callable[[Sequence[str]], bool]
 LINK_WAIT_S = 6.0
+DOUBLE_S = "3"
+"""So long an IPv6 address can't be used yet: it is looked whether another has it (RFC 4862, 5.4)."""
 DHCP = ("udhcpc", "-n", "-q", "-t", "4", "-T", "2", "-s", "/sbin/dhcp", "-i")
-
-
-def own_link(interface: HostInterface, sysfs: Path) -> str:
-    """Which link leads to the own controller: by its hardware address, else the only one over USB; empty if unknown.
-
-    Some controllers tell the address of their own end of the link.
-    """
-    links = sorted(path for path in (sysfs / "class" / "net").glob("*") if path.name != "lo")
-    told = [path.name for path in links if interface.mac and _read(path / "address") == interface.mac]
-    if told:
-        return told[0]
-    over_usb = [path.name for path in links if "/usb" in str((path / "device").resolve())]
-    return over_usb[0] if len(over_usb) == 1 else ""
 
 
 def _read(path: Path) -> str:
@@ -35,15 +24,23 @@ def _read(path: Path) -> str:
         return ""
 
 
-def bring_up_own(interface: HostInterface, run: Run, sysfs: Path = Path("/sys")) -> bool:
-    """Give the link to the own controller its address; whether there is such a link and it went well."""
+def bring_up_own(interface: HostInterface, run: Run, sysfs: Path = Path("/sys")) -> str:
+    """Give the link to the own controller its address.
+
+    Returns:
+        Where the controller is reached over it; empty where there is no such link, or it did not go well.
+    """
     link = own_link(interface, sysfs)
     if not link or not run(["ip", "link", "set", link, "up"]):
-        return False
+        return ""
     if interface.assignment == Assignment.DHCP:
-        return run([*DHCP, link])
+        return over(link, interface.url) if run([*DHCP, link]) else ""
     own = interface.own or _beside(interface.url)
-    return bool(own) and run(["ip", "address", "replace", own, "dev", link])
+    if not own or not run(["ip", "address", "replace", own, "dev", link]):
+        return ""
+    if ":" in own:
+        run(["sleep", DOUBLE_S])
+    return over(link, interface.url)
 
 
 def _beside(url: str) -> str:

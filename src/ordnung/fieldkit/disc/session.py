@@ -205,9 +205,9 @@ class Session:
         found = self.machine.own_controller()
         if found is None:
             self.say("This server tells of no inner link to its controller.")
-        elif self.machine.lead_to(found):
+        elif url := self.machine.lead_to(found):
             self.say(f"This server's own controller: {found.url}")
-            return found
+            return dataclasses.replace(found, url=url)
         else:
             self.say(f"This server tells of an inner link to {found.url}, but it does not come up.")
         return None

@@ -10,6 +10,7 @@ import ipaddress
 from dataclasses import dataclass
 from enum import IntEnum
 from pathlib import Path
+from urllib.parse import urlsplit
 
 NETWORK_INTERFACE = 0x40
 """Interface type (DSP0134, 7.43): a network host interface, over a link inside the server."""
@@ -53,7 +54,7 @@ class HostInterface:
 def find_own_controller(root: Path = Path("/sys")) -> str | None:
     """The address of the Redfish service that the host interface names; None where there is none."""
     found = find_host_interface(root)
-    return found.url if found is not None else None
+    return over(own_link(found, root), found.url) if found is not None else None
 
 
 def find_host_interface(root: Path = Path("/sys")) -> HostInterface | None:
@@ -127,3 +128,33 @@ def _address(data: bytes) -> str | None:
     length = data[_HOST_LENGTH] if len(data) > _HOST_LENGTH else 0
     name = data[_HOST : _HOST + length].rstrip(b"\0").decode("ascii", "replace")
     return f"https://{name}:{port}" if name and name.replace("-", "").replace(".", "").isalnum() else None
+
+
+def own_link(interface: HostInterface, sysfs: Path) -> str:
+    """Which link leads to the own controller: by its hardware address, else the only one over USB; empty if unknown.
+
+    Some controllers tell the address of their own end of the link.
+    """
+    links = sorted(path for path in (sysfs / "class" / "net").glob("*") if path.name != "lo")
+    told = [path.name for path in links if interface.mac and _read(path / "address") == interface.mac]
+    if told:
+        return told[0]
+    over_usb = [path.name for path in links if "/usb" in str((path / "device").resolve())]
+    return over_usb[0] if len(over_usb) == 1 else ""
+
+
+def over(link: str, url: str) -> str:
+    """An address of one link is none without the link that it is on (RFC 4007; in addresses as RFC 6874 has it)."""
+    parts = urlsplit(url)
+    try:
+        is_of_link = ipaddress.ip_address(parts.hostname or "").is_link_local and "[" in parts.netloc
+    except ValueError:
+        is_of_link = False
+    return url.replace("]", f"%25{link}]", 1) if is_of_link and link else url
+
+
+def _read(path: Path) -> str:
+    try:
+        return path.read_text().strip().lower()
+    except OSError:
+        return ""
