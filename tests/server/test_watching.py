@@ -117,23 +117,19 @@ def test_of_very_many_lanes_a_page_had_better_ask_and_of_an_ended_run_nothing_is
     assert shown(night.pk)["state"] == "ended"
 
 
-def test_the_whole_is_made_once_for_all_who_come_in_and_only_while_they_do(house, night, monkeypatch):
+def test_the_whole_is_made_once_for_all_who_come_in_before_anything_happens(house, night, monkeypatch):
     made = []
     monkeypatch.setattr(live, "pack", lambda plain: made.append(plain) or pack(plain))
     run = Run.objects.get(pk=night.pk)
-    live.tell_part(run)
-    assert made == [], "nobody has asked"
     first = live_answer(run)
     assert live_answer(run) is first and len(made) == 1
     night.go_on(True)
+    assert shown(night.pk) == plain(night.pk) and len(made) == 2
     live.tell_part(run)
-    assert len(made) == 2, "ready before the next one asks"
-    assert live_answer(run).plain == made[1] and len(made) == 2 and shown(night.pk) == plain(night.pk)
-    monkeypatch.setattr(live, "WANTED_S", 0.0)
-    night.go_on(True)
-    live.tell_part(run)
-    assert len(made) == 2, "nobody comes in any more"
-    assert shown(night.pk) == plain(night.pk) and len(made) == 3
+    assert live_answer(run).plain == made[1] and len(made) == 2
+    monkeypatch.setattr(live, "KEPT_S", -1.0)
+    live_answer(run)
+    assert len(made) == 3, "what no event tells of is looked at every so often"
 
 
 def test_who_takes_it_compressed_gets_it_so(house, night):

@@ -25,8 +25,6 @@ from ordnung.server.work.models import Event
 
 KEPT_S = 60.0
 """Real seconds after which all lanes are made anew, for what no event tells of."""
-WANTED_S = 30.0
-"""Real seconds for which the whole is made ready at each event once it was asked for: people come in together."""
 MOST_TOLD = 60
 """So many lanes are told to open pages at once; of more they had better ask for the whole."""
 ITS_OWN = ("lane", "places", "step")
@@ -48,13 +46,14 @@ class LiveRun:
         self._approvals: list[ApprovalRow] = []
         self._untold: set[str] = set()
         """Servers whose lanes became others since ``part`` was last asked for."""
-        self._asked = float("-inf")
         self._packed: tuple[tuple[int, float], Packed] | None = None
         """The whole of it, with the event and the moment as of which it was made."""
 
     def whole(self) -> Packed:
         """The run as it stands."""
-        self._asked = time.monotonic()
+        known, is_fresh = self._packed, time.monotonic() - self._made <= KEPT_S
+        if known is not None and is_fresh and known[0] == (newest_event(), self._made):
+            return known[1]
         with self._lock:
             return self._pack(self._renew())
 
@@ -63,8 +62,6 @@ class LiveRun:
         with self._lock:
             run = self._renew()
             untold, self._untold = self._untold, set()
-            if time.monotonic() - self._asked < WANTED_S:
-                self._pack(run)
             return None if len(untold) > MOST_TOLD else self._with(run, untold)
 
     def _pack(self, run: Run) -> Packed:
