@@ -82,7 +82,7 @@ async def test_the_next_start_goes_there_once_and_is_taken_back(quirks):
         await controller.choose_start("store-tools")
     assert await starts(found) == {"store-diag": "possible", "store-drivers": None, "store-tools": "next"}
     facts = (await controller.read(lambda: NOW)).facts
-    assert (facts.next_start, facts.next_start_stays) == ("Service partition: update tools", False)
+    assert (facts.next_start, facts.next_start_stays) == ("the boot option Service partition: update tools", False)
     await controller.start_as_before()
     assert (await starts(found))["store-tools"] == "possible" and not [e for e in found.log if e["what"] == "reset"]
 
@@ -117,3 +117,10 @@ async def test_what_it_can_t_be_started_from_is_refused_and_nothing_changed(name
 
 async def test_one_that_does_not_show_what_was_chosen_is_not_offered():
     assert set((await starts(device(SYSTEM, "starts untold"))).values()) == {None}
+
+
+async def test_an_option_that_is_called_like_a_disc_is_none():
+    found = device()
+    found.patched["/redfish/v1/Systems/1/BootOptions/Boot0010"] = {"DisplayName": "Cd"}
+    await controller_of(found).choose_start("store-diag")
+    assert (await controller_of(found).read(lambda: NOW)).facts.next_start == "the boot option Cd"

@@ -167,7 +167,7 @@ def test_6_a_server_s_next_start_is_sent_to_its_own_diagnostics_and_taken_back(p
     panel.get_by_role("button", name="Send its next start to store-diag").press("Enter")
     expect(panel.get_by_text("the next start goes here")).to_be_visible(timeout=LONG)
     bars = panel.get_by_role("list", name="What will get in the way")
-    expect(bars).to_contain_text("its next start goes, once, to Service partition: diagnostics")
+    expect(bars).to_contain_text("its next start goes, once, to the boot option Service partition: diagnostics")
     check_axe(page, "light")
     panel.get_by_role("button", name="Take that back").click()
     expect(panel.get_by_text("the next start goes here")).to_have_count(0, timeout=LONG)

@@ -33,7 +33,9 @@ async def read_next_start(reader: Reader, found: Found) -> NextStart:
     target = as_text(boot.get("BootSourceOverrideTarget"))
     option = chosen_option(boot, await read_boot_options(reader, found.system)) if target in OF_OPTIONS else None
     stays = boot.get("BootSourceOverrideEnabled") == "Continuous"
-    return NextStart(target=(option_name(option) if option else None) or target, stays=stays, media=media)
+    name = option_name(option) if option is not None else None
+    # Never the bare name: an option may be called "Cd", and is no disc of ours for that.
+    return NextStart(target=f"the boot option {name}" if name else target, stays=stays, media=media)
 
 
 async def read_override(reader: Reader, system: Json) -> Json:
