@@ -88,8 +88,23 @@ def test_beside_a_run_of_it_none_is_sent_nor_where_one_began_since(house):
         assert status == 409 and "Night 1" in problem["detail"]
 
 
-def test_a_server_exchanged_for_another_is_left_as_it_is(house):
-    house.device.serial = "another"
+@pytest.mark.parametrize(
+    ("known", "why"),
+    [
+        ({"uuid": "11111111-2222-3333-4444-555555555555"}, "another server answers there: UUID"),
+        ({"uuid": None, "serial": "ANOTHER1"}, "another server answers there: serial"),
+        ({"uuid": None, "serial": None}, "nothing that it tells tells it from another server"),
+        ({"uuid": "00000000-0000-0000-0000-000000000000", "serial": ""}, "nothing that it tells"),
+    ],
+    ids=["by its UUID", "by its serial", "nothing is known of it", "placeholders alone"],
+)
+def test_a_server_that_is_not_surely_the_one_meant_is_left_as_it_is(house, known, why):
+    Server.objects.filter(name=NAME).update(**known)
     work = ask(house, "post", {"slot": "store-diag"})
-    assert work.state == "failed" and "another server answers there" in work.note
+    assert work.state == "failed" and why in work.note
     assert work.failures[0]["server"] == NAME and not [e for e in house.device.log if e["what"] == "changed"]
+
+
+def test_one_that_begins_to_tell_more_is_still_the_same(house):
+    Server.objects.filter(name=NAME).update(uuid=None, serial=house.device.serial.lower())
+    assert ask(house, "post", {"slot": "store-diag"}).state == "done" and start_of(house) == "next"

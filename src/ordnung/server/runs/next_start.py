@@ -7,11 +7,13 @@ from django.conf import settings
 
 from ordnung.controllers import ControllerError, Endpoint
 from ordnung.core.components import Server as ServerValue
+from ordnung.engine.discover import usable_serial, usable_uuid
 from ordnung.engine.starts import Demand, send_next_start, take_next_start_back
 from ordnung.server.engine_ports import EnginePorts
 from ordnung.server.fleet.models import Server
-from ordnung.server.fleet.readings import store_reading, value_of
+from ordnung.server.fleet.readings import value_of
 from ordnung.server.problems import Problem
+from ordnung.server.runs.adapters import keep_reading
 from ordnung.server.runs.models import RunServer
 from ordnung.server.work.models import Work
 from ordnung.server.work.orders import ask_for
@@ -50,7 +52,7 @@ async def do_start(work: Work, ports: EnginePorts) -> None:
         await sync_to_async(bump)(work, failures=[failure])
         await sync_to_async(fail)(work, f"{name}: {error.detail}")
         return
-    await sync_to_async(store_reading)(reading, pin)
+    await sync_to_async(keep_reading)(reading, pin)
     note = "it starts as it usually does" if slot is None else "nothing was reset: it waits for whoever restarts it"
     await sync_to_async(succeed)(work, note, done=1)
 
@@ -59,11 +61,15 @@ def _prepare(name: str) -> tuple[Endpoint, Demand]:
     row = Server.objects.get(name=name)
     if RunServer.objects.filter(server=row, active=True).exists():
         raise ControllerError(name, "said no", "a run of it has begun since")
-    uuid, serial = row.uuid, row.serial
+    known = {"UUID": usable_uuid(row.uuid), "serial": usable_serial(row.serial)}
 
     def is_meant(seen: ServerValue) -> None:
-        if (uuid, serial) != (seen.uuid, seen.serial):
-            detail = f"another server answers there: serial {seen.serial}, known is {serial}"
+        told = {"UUID": usable_uuid(seen.uuid), "serial": usable_serial(seen.serial)}
+        word = next((word for word in known if known[word] and told[word]), None)
+        if word is None:
+            raise ControllerError(name, "said no", "nothing that it tells tells it from another server")
+        if known[word] != told[word]:
+            detail = f"another server answers there: {word} {told[word]}, known is {known[word]}"
             raise ControllerError(name, "said no", detail)
 
     return row.endpoint(), is_meant
