@@ -14,6 +14,7 @@ from pathlib import Path
 
 import pytest
 from asgiref.sync import sync_to_async
+from django.db import connection
 
 from ordnung.formats.siteclock import keeper, read_kept, start_clock
 from ordnung.server.engine_lock import EngineRunsError, take_engine_lock
@@ -186,6 +187,34 @@ async def test_streams_end_with_their_session_and_a_session_has_few_of_them():
         hub.stop()
         assert await asyncio.wait_for(other.get(), 5) is None
     await task
+
+
+@pytest.mark.django_db(transaction=True)
+async def test_while_events_can_not_be_read_there_are_no_streams_and_then_nothing_is_missed(monkeypatch):
+    """A page whose line is up would be still, and look well."""
+    monkeypatch.setattr(hub_module, "AGAIN_S", 0.02)
+    hub = Hub()
+    await sync_to_async(name_events)("work_event", "elsewhere")
+    task = asyncio.create_task(hub.run())
+    async with hub.subscribe() as early:
+        assert await asyncio.wait_for(early.get(), 5) is None
+    await sync_to_async(name_events)("elsewhere", "work_event")
+    while hub.last is None:
+        await asyncio.sleep(0.01)
+    async with hub.subscribe() as late:
+        await sync_to_async(name_events)("work_event", "elsewhere")
+        assert await asyncio.wait_for(late.get(), 5) is None
+    await sync_to_async(name_events)("elsewhere", "work_event")
+    async with hub.subscribe() as again:
+        event = await sync_to_async(tell)("work", id=7)
+        assert (await asyncio.wait_for(again.get(), 5))[0] == event.pk
+    hub.stop()
+    await task
+
+
+def name_events(old: str, new: str) -> None:
+    with connection.cursor() as cursor:
+        cursor.execute(f"ALTER TABLE {old} RENAME TO {new}")
 
 
 @pytest.mark.django_db(transaction=True)

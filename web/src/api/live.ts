@@ -2,6 +2,7 @@ import { useEffect, useState } from "react";
 
 import type { Forecast, Me, Run, Site } from "./client";
 import { lately, type Step, type Told, withTold } from "./lanes";
+import { hear, type Heard } from "./line";
 import { client, me, site } from "./queries";
 import { stream } from "./stream";
 import stale from "./stale.json";
@@ -76,53 +77,50 @@ class Renewal {
 const since = (): number => client.getQueryData<Me>(me.queryKey)?.event ?? 0;
 
 function follow(setUp: (up: boolean) => void): () => void {
-  const source = new EventSource(`/api/v1/events?after=${since()}`);
   const renewal = new Renewal();
   let down: number | undefined, all: number | undefined;
-  const askAll = () => {
-    all ??= window.setTimeout(() => {
-      all = undefined;
-      void client.invalidateQueries();
-    }, spread());
-  };
-  const on = <T>(kind: string, act: (told: T, id: number) => void) =>
-    source.addEventListener(kind, (event: MessageEvent<string>) =>
-      act(JSON.parse(event.data) as T, Number(event.lastEventId)),
-    );
-  on<Event>("change", (told, id) => {
+  const change = (told: Event, id: number) => {
     if (told.topic === "step") return tell(told.run, { event: id, step: told });
     const keys = STALE[told.topic] ?? [];
     renewal.ask(told.topic === "runs" && comesByItself(told.id) ? keys.filter((key) => key !== "run") : keys);
-  });
-  on<Run>("lanes", (part) => tell(part.id, { event: part.event, part }));
-  for (const key of FRAME) on(key, (body) => void give(key, body));
-  on<{ run: number; forecast: Forecast }>("foretold", ({ run, forecast }) =>
-    client.setQueriesData<Forecast>({ queryKey: ["forecast", run, "running"] }, (known) => known && forecast),
-  );
-  on("stale", () => renewal.ask(["run"]));
-  on<{ missed: number | null; given: string[] }>("begun", ({ missed, given }) => {
+  };
+  const begun = ({ missed, given }: { missed: number | null; given: string[] }) => {
     stream.begin(given);
     if (missed === null) return;
     renewal.ask(FRAME.filter((key) => !given.includes(key)));
     lately.missed(missed);
     const runs = client.getQueriesData<Run>({ queryKey: ["run"] });
     if (runs.some(([, run]) => run && lately.isOld(run))) renewal.ask(["run"]);
-  });
-  on("gap", askAll);
-  source.addEventListener("open", () => {
-    window.clearInterval(down);
-    down = undefined;
-    setUp(true);
-  });
-  source.addEventListener("error", () => {
-    setUp(false);
-    down ??= window.setInterval(() => renewal.ask(FRAME), DOWN_MS);
+  };
+  const gap = () => {
+    all ??= window.setTimeout(() => {
+      all = undefined;
+      void client.invalidateQueries();
+    }, spread());
+  };
+  const heard: Heard = {
+    change,
+    begun,
+    gap,
+    lanes: (part: Run) => tell(part.id, { event: part.event, part }),
+    foretold: ({ run, forecast }: { run: number; forecast: Forecast }) =>
+      client.setQueriesData<Forecast>(
+        { queryKey: ["forecast", run, "running"] },
+        (known) => known && forecast,
+      ),
+    stale: () => renewal.ask(["run"]),
+  };
+  for (const key of FRAME) heard[key] = (body: unknown) => void give(key, body);
+  const leave = hear(since(), heard, (up) => {
+    setUp(up);
+    if (!up) down ??= window.setInterval(() => renewal.ask(FRAME), DOWN_MS);
+    else down = void window.clearInterval(down);
   });
   return () => {
+    leave();
     renewal.end();
     window.clearTimeout(all);
     window.clearInterval(down);
-    source.close();
   };
 }
 

@@ -50,6 +50,8 @@ TOGETHER_S = 0.1
 """Events wait so long for what follows from them: each time that streams are woken costs as much as what is sent."""
 AT_ONCE = 20
 """So many streams are told in one go; between, others get their turn: an answer would wait for hundreds of them."""
+AGAIN_S = 1.0
+"""When the events can't be read, every stream is ended, and they are read again so much later."""
 POLL_S = 0.25
 """How soon an event of the engine reaches the browser at the latest; one indexed query each."""
 
@@ -96,20 +98,34 @@ class Hub:
         self._failed = -WAIT_S
 
     async def run(self) -> None:
-        """Follow the events until stopped."""
+        """Follow the events until stopped.
+
+        While they can't be read, there are no streams either: a page whose line is up would be still and look well.
+        """
         self.loop = asyncio.get_running_loop()
-        self.last = await _newest()
         while not self.stopped.is_set():
-            events = await _after(self.last)
-            self.last = events[-1][0] if events else self.last
-            given = asyncio.ensure_future(self._given(events))
-            if (await asyncio.wait({given}, timeout=TOGETHER_S))[0]:
-                await self._tell([*events, *given.result()])
-            else:
-                await self._tell(events)
-                await self._tell(await given)
+            pause = POLL_S
+            try:
+                await self._look()
+            except Exception:
+                log.exception("events can't be read; open pages are told that the line is down")
+                self._end_all()
+                pause = AGAIN_S
             with contextlib.suppress(TimeoutError):
-                await asyncio.wait_for(self.stopped.wait(), POLL_S)
+                await asyncio.wait_for(self.stopped.wait(), pause)
+
+    async def _look(self) -> None:
+        """Tell what came since the last look."""
+        if self.last is None:
+            self.last = await _newest()
+        events = await _after(self.last)
+        self.last = events[-1][0] if events else self.last
+        given = asyncio.ensure_future(self._given(events))
+        if (await asyncio.wait({given}, timeout=TOGETHER_S))[0]:
+            await self._tell([*events, *given.result()])
+        else:
+            await self._tell(events)
+            await self._tell(await given)
 
     async def _tell(self, messages: Sequence[Message]) -> None:
         """Tell every stream. One that begins meanwhile has what it missed by ``since``."""
@@ -142,6 +158,9 @@ class Hub:
 
     def _stop(self) -> None:
         self.stopped.set()
+        self._end_all()
+
+    def _end_all(self) -> None:
         for queue in self.queues:
             _end(queue)
 
