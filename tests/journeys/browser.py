@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import re
 import time
+from collections import deque
 from collections.abc import Iterator
 from contextlib import contextmanager
 from typing import Any
@@ -52,6 +53,8 @@ def open_page(browser: Browser) -> Iterator[Page]:
     page.on("request", lambda r: page.waiting.setdefault(r, time.monotonic()))
     page.on("requestfinished", lambda r: page.waiting.pop(r, None))
     page.on("requestfailed", lambda r: page.waiting.pop(r, None))
+    page.sent = deque(maxlen=12)
+    page.on("response", lambda r: page.sent.append(r) if r.request.method != "GET" else None)
     OPEN.append(page)
     yield page
     OPEN.remove(page)
@@ -88,11 +91,12 @@ def throw_away(api: Api, page: Page, draft: int) -> None:
 
 
 def tell_open_pages() -> str:
-    """What the open pages show, and which requests they wait for: read when a journey has failed."""
+    """What the open pages show, and what they have sent and which requests they wait for: read when a journey has failed."""
     lines = []
     for page in OPEN:
         lines += [f"{page.url}: {'; '.join(page.trouble) or 'no trouble'}"]
         lines += [f"  waits {time.monotonic() - at:.0f} s for {r.method} {r.url}" for r, at in page.waiting.items()]
+        lines += [f"  sent {r.request.method} {r.url}: {r.status}" for r in page.sent]
         lines += [page.inner_text("body", timeout=5000)[:4000]]
     return "\n".join(lines)
 

@@ -349,6 +349,26 @@ def test_7_a_refused_image_is_told_and_the_server_left_as_it_was(demo):
     control(demo.control, "/servers/surge-03/faults?kind=image+refused", method="DELETE")
 
 
+def test_8_a_command_refused_is_told_and_a_line_that_a_proxy_answered_comes_back(page, demo):
+    """What stands between a page and its server is played by the browser's own network."""
+    sign_in(page, demo, "/floor")
+    problem = {"type": "ordnung:records-out", "status": 503, "detail": "Nothing of this request was kept."}
+    page.route("**/api/v1/surveys", lambda route: route.fulfill(status=503, json=problem))
+    page.keyboard.press("/")
+    page.keyboard.type("read all")
+    page.keyboard.press("Enter")
+    told = page.get_by_role("alert").filter(has_text="Not done")
+    expect(told).to_contain_text("Nothing of this request was kept.")
+    told.get_by_role("button", name="Seen").click()
+    expect(told).to_have_count(0)
+    page.route("**/api/v1/events*", lambda route: route.fulfill(status=502, body="bad gateway"), times=1)
+    page.reload()
+    line = page.get_by_role("status", name="Work under way")
+    expect(line).to_contain_text("The line to Ordnung is down.")
+    expect(line).not_to_contain_text("The line to Ordnung is down.")
+    page.trouble[:] = [t for t in page.trouble if "503" not in t and "502" not in t]
+
+
 def test_8_hold_keeps_a_run_from_its_next_step(demo):
     api = Api(demo.web, demo.password)
     run = api.post("runs", {"servers": ["surge-03"]})

@@ -1,10 +1,16 @@
-import { keepPreviousData, QueryClient, queryOptions } from "@tanstack/react-query";
+import { keepPreviousData, MutationCache, QueryClient, queryOptions } from "@tanstack/react-query";
 
 import { api, setToken, take, takePage } from "./client";
+import { tellRefused } from "./refused";
 import { stream } from "./stream";
 
 /** The one cache of what was asked of the server. */
 export const client = new QueryClient({
+  mutationCache: new MutationCache({
+    onError: (error, _variables, _context, mutation) => {
+      if (mutation.meta?.aloud) tellRefused(error.message);
+    },
+  }),
   defaultOptions: { queries: { staleTime: 30_000, refetchOnWindowFocus: false, retry: 1 } },
 });
 

@@ -4,6 +4,7 @@ import TextField from "@mui/material/TextField";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
+import { ask } from "../api/refused";
 import { revisions as revisionsQuery } from "../api/queries";
 import { compared, revision as revisionQuery } from "./queries";
 import { day } from "../shell/format";
@@ -42,7 +43,7 @@ export function Revisions({ number, start }: { number: number; start: (wanted: P
                   {r.number === number ? "; holds now" : ""}
                 </Text>
                 {r.number !== number && (
-                  <Press type="button" onClick={() => void take(r.number)}>
+                  <Press type="button" onClick={() => ask(take(r.number))}>
                     Begin a draft from r{r.number}
                   </Press>
                 )}

@@ -5,6 +5,7 @@ import { useState } from "react";
 
 import { api, type BroughtIn, type Issue, sendFile, type Source, take } from "../api/client";
 import { site as siteQuery } from "../api/queries";
+import { ALOUD } from "../api/refused";
 import { keys as keysQuery, sources as sourcesQuery } from "./queries";
 import { FileButton } from "../shell/FileButton";
 import { ago, count, month } from "../shell/format";
@@ -77,6 +78,7 @@ function SourceLine({ source: s, look }: { source: Source; look: () => void }) {
   const queries = useQueryClient();
   const now = Date.parse(useQuery(siteQuery).data?.now ?? new Date().toISOString());
   const forget = useMutation({
+    meta: ALOUD,
     mutationFn: () => take(api.DELETE("/api/v1/catalog-sources/{id}", { params: { path: { id: s.id } } })),
     onSuccess: () => queries.invalidateQueries({ queryKey: ["sources"] }),
   });
@@ -243,6 +245,7 @@ function Keys() {
     },
   });
   const remove = useMutation({
+    meta: ALOUD,
     mutationFn: (id: number) => take(api.DELETE("/api/v1/trusted-keys/{id}", { params: { path: { id } } })),
     onSuccess: renew,
   });

@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
 
 import { api, type Baseline, type DraftEffect, take } from "../api/client";
+import { ALOUD } from "../api/refused";
 import { effect as effectQuery } from "./queries";
 import { asDocument, isSame, ofRevision, startOf, type Proposal } from "./draft";
 
@@ -47,6 +48,7 @@ export function useDraft(data: Baseline): DraftState {
     isSuccess,
     variables,
   } = useMutation({
+    meta: ALOUD,
     mutationFn: ({ next, last }: { next: Proposal; last: boolean }) =>
       take(api.PUT("/api/v1/baseline/draft", { body: { ...asDocument(next), basis }, keepalive: last })),
   });
@@ -61,6 +63,7 @@ export function useDraft(data: Baseline): DraftState {
     return () => window.removeEventListener("pagehide", leave);
   }, [edited, kept, keep]);
   const forget = useMutation({
+    meta: ALOUD,
     mutationFn: () => take(api.DELETE("/api/v1/baseline/draft")),
     onSuccess: () => queries.invalidateQueries({ queryKey: ["baseline"] }),
   });

@@ -6,6 +6,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 
 import { api, type Changes, type Reading, type ServerDetail, take } from "../api/client";
+import { ALOUD } from "../api/refused";
 import { changes as changesQuery, readings as readingsQuery } from "./queries";
 import { clock, count, day } from "../shell/format";
 import { More } from "../ui/More";
@@ -18,6 +19,7 @@ import { Row, Stack, Text } from "../ui/layout";
 export function LostParts({ server }: { server: ServerDetail }) {
   const queries = useQueryClient();
   const seen = useMutation({
+    meta: ALOUD,
     mutationFn: () =>
       take(api.POST("/api/v1/servers/{name}/lost/seen", { params: { path: { name: server.name } } })),
     onSuccess: () => queries.invalidateQueries(),

@@ -2,6 +2,7 @@ import Box from "@mui/material/Box";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 
 import { api, type Component, type ServerDetail, take } from "../api/client";
+import { ALOUD } from "../api/refused";
 import { server as serverQuery } from "./queries";
 import { ago, clock, count, day, month } from "../shell/format";
 import { Act } from "../ui/Act";
@@ -83,6 +84,7 @@ function Failed({ server }: { server: ServerDetail }) {
   const queries = useQueryClient();
   const { failure, seen_pin: seen } = server;
   const trust = useMutation({
+    meta: ALOUD,
     mutationFn: async (pin: string) => {
       await take(
         api.POST("/api/v1/servers/{name}/trust", { params: { path: { name: server.name } }, body: { pin } }),

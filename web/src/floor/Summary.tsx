@@ -2,6 +2,7 @@ import Box from "@mui/material/Box";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 
 import { api, take } from "../api/client";
+import { ALOUD } from "../api/refused";
 import { lost as lostQuery, named } from "./queries";
 import { CAUSES } from "./causes";
 import { count } from "../shell/format";
@@ -168,7 +169,7 @@ function Hindered({ spots }: { spots: Spot[] }) {
 
 /** What is told and can be done when several servers are selected. */
 export function Several({ spots }: { spots: Spot[] }) {
-  const reach = useMutation({ mutationFn: () => tryReach(spots.map((s) => s.name)) });
+  const reach = useMutation({ meta: ALOUD, mutationFn: () => tryReach(spots.map((s) => s.name)) });
   const outages = spots.reduce((sum, s) => sum + s.outages, 0);
   return (
     <Stack gap={1.5} start>

@@ -14,6 +14,7 @@ import { Table } from "../ui/Table";
 import { Tag } from "../ui/Tag";
 import { Spoken, Title } from "../ui/text";
 import { useBarred } from "../api/rights";
+import { ALOUD } from "../api/refused";
 import { useSiteNow } from "../shell/time";
 import { ink } from "../theme/theme";
 import { Facts } from "../ui/Facts";
@@ -169,6 +170,7 @@ function More({ person, change }: { person: Person; change: ReturnType<typeof us
   const queries = useQueryClient();
   const [password, setPassword] = useState("");
   const end = useMutation({
+    meta: ALOUD,
     mutationFn: () =>
       take(api.DELETE("/api/v1/people/{name}/sessions", { params: { path: { name: person.name } } })),
     onSuccess: () => queries.invalidateQueries({ queryKey: ["people"] }),

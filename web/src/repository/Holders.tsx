@@ -5,6 +5,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { api, type SealState, sendFile, take } from "../api/client";
+import { ALOUD } from "../api/refused";
 import { seal as sealQuery, trustedRoots } from "./queries";
 import { FileButton } from "../shell/FileButton";
 import { count } from "../shell/format";
@@ -187,7 +188,11 @@ function Draft({ wanted, renew }: { wanted: NonNullable<SealState["draft"]>; ren
     mutationFn: (file: File) => sendFile("/api/v1/seal/draft", file),
     onSettled: renew,
   });
-  const drop = useMutation({ mutationFn: () => take(api.DELETE("/api/v1/seal/draft")), onSettled: renew });
+  const drop = useMutation({
+    meta: ALOUD,
+    mutationFn: () => take(api.DELETE("/api/v1/seal/draft")),
+    onSettled: renew,
+  });
   return (
     <Stack
       role="status"
@@ -230,6 +235,7 @@ function Accepted() {
   const queries = useQueryClient();
   const { data = [] } = useQuery(trustedRoots);
   const drop = useMutation({
+    meta: ALOUD,
     mutationFn: (id: number) => take(api.DELETE("/api/v1/trusted-roots/{id}", { params: { path: { id } } })),
     onSuccess: () => queries.invalidateQueries({ queryKey: ["repositories"] }),
   });

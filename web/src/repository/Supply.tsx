@@ -7,6 +7,7 @@ import { api, take } from "../api/client";
 import { site as siteQuery } from "../api/queries";
 import { places as placesQuery, store as storeQuery } from "./queries";
 import { waysBack } from "../api/waysBack";
+import { ALOUD } from "../api/refused";
 import { ago, count, size } from "../shell/format";
 import { Act } from "../ui/Act";
 import { ActionBar } from "../ui/ActionBar";
@@ -44,10 +45,12 @@ function Places() {
     },
   });
   const trust = useMutation({
+    meta: ALOUD,
     mutationFn: (id: number) => take(api.POST("/api/v1/fetch-places/{id}", { params: { path: { id } } })),
     onSuccess: renew,
   });
   const drop = useMutation({
+    meta: ALOUD,
     mutationFn: (id: number) => take(api.DELETE("/api/v1/fetch-places/{id}", { params: { path: { id } } })),
     onSuccess: renew,
   });
@@ -162,7 +165,7 @@ function Store() {
   const queries = useQueryClient();
   const { data } = useQuery(storeQuery);
   const renew = () => queries.invalidateQueries({ queryKey: ["repositories", "store"] });
-  const look = useMutation({ mutationFn: () => take(api.POST("/api/v1/store")) });
+  const look = useMutation({ meta: ALOUD, mutationFn: () => take(api.POST("/api/v1/store")) });
   const clear = useMutation({ mutationFn: () => take(api.POST("/api/v1/store/clear")), onSuccess: renew });
   if (!data) return null;
   return (

@@ -7,6 +7,7 @@ import { useState } from "react";
 
 import { api, type Repository, type RepositoryHead, sendFile, take, type Written } from "../api/client";
 import { site as siteQuery } from "../api/queries";
+import { ALOUD } from "../api/refused";
 import { fetches as fetchesQuery, reaching, signatures as signaturesQuery } from "./queries";
 import { FileButton } from "../shell/FileButton";
 import { ago, count, size, someNames } from "../shell/format";
@@ -250,6 +251,7 @@ function Reach({ repository: r }: { repository: Repository }) {
   const { data = [] } = useQuery(reaching(r.id));
   const known = data.filter((g) => g.way !== "unknown").flatMap((g) => g.servers);
   const ask = useMutation({
+    meta: ALOUD,
     mutationFn: () => take(api.POST("/api/v1/reach", { body: { servers: known, failed: false } })),
   });
   return (

@@ -8,6 +8,7 @@ import { useNavigate } from "react-router";
 
 import { api, take } from "../api/client";
 import { advisories, baseline, repositories, runs } from "../api/queries";
+import { ask } from "../api/refused";
 import { floor } from "../waterline/spots";
 import { type Fits, type Found, indexOf } from "./found";
 import { PLACES } from "./Places";
@@ -29,19 +30,19 @@ function useIndex(): (line: string) => Fits {
         group: "Do",
         label: "Read all servers",
         hint: "survey",
-        go: () => void take(api.POST("/api/v1/surveys", { body: { failed: false } })),
+        go: () => ask(take(api.POST("/api/v1/surveys", { body: { failed: false } }))),
       },
       {
         group: "Do",
         label: "Read again what failed",
         hint: "servers whose last reading failed",
-        go: () => void take(api.POST("/api/v1/surveys", { body: { failed: true } })),
+        go: () => ask(take(api.POST("/api/v1/surveys", { body: { failed: true } }))),
       },
       {
         group: "Do",
         label: "Try the way from all controllers",
         hint: "who reaches the repository",
-        go: () => void take(api.POST("/api/v1/reach", { body: { failed: false } })),
+        go: () => ask(take(api.POST("/api/v1/reach", { body: { failed: false } }))),
       },
       {
         group: "Do",
@@ -53,7 +54,7 @@ function useIndex(): (line: string) => Fits {
         group: "Do",
         label: "Look for new catalogs",
         hint: "at all sources",
-        go: () => void take(api.POST("/api/v1/catalog-sources/fetch", { body: {} })),
+        go: () => ask(take(api.POST("/api/v1/catalog-sources/fetch", { body: {} }))),
       },
       {
         group: "Do",
@@ -101,7 +102,7 @@ function useIndex(): (line: string) => Fits {
         group: "Do",
         label: "Look over the store",
         hint: "hash every payload",
-        go: () => void take(api.POST("/api/v1/store")),
+        go: () => ask(take(api.POST("/api/v1/store"))),
       },
       {
         group: "Do",

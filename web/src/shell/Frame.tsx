@@ -19,6 +19,7 @@ import { KeptSelection } from "./KeptSelection";
 import { later } from "./later";
 import { Places } from "./Places";
 import { useSiteNow } from "./time";
+import { RefusedLine } from "./RefusedLine";
 import { WorkBar } from "./WorkBar";
 
 const KeysDialog = later(async () => (await import("./KeysDialog")).KeysDialog);
@@ -170,6 +171,7 @@ export function Frame() {
           <Outlet />
         </KeptSelection>
       </Box>
+      <RefusedLine />
       <WorkBar open={sheet === "work"} setOpen={(open) => setSheet(open ? "work" : null)} live={live} />
       <Find open={sheet === "find"} close={() => setSheet(null)} />
       <KeysDialog open={sheet === "keys"} close={() => setSheet(null)} />

@@ -8,6 +8,7 @@ import { Link } from "react-router";
 
 import { api, take, type Work } from "../api/client";
 import { site, work, workPage } from "../api/queries";
+import { ask } from "../api/refused";
 import { ink } from "../theme/theme";
 import { Key } from "../ui/Key";
 import { unseenOf, useCalls } from "./calls";
@@ -100,7 +101,7 @@ function Item({ w, now }: { w: Work; now: number }) {
           color="inherit"
           variant="outlined"
           aria-label={`Seen: ${w.title}`}
-          onClick={() => void seen(w.id)}
+          onClick={() => ask(seen(w.id))}
           size="row"
           sx={{ flex: "none" }}
         >
@@ -164,8 +165,9 @@ export function WorkBar({
           </Text>
         )}
         {/* A phone has room for one thing: what needs a person comes first there. */}
-        <Box sx={{ minWidth: 0, display: { xs: toSee ? "none" : "block", sm: "block" } }}>
-          {live && !trouble && (main ? <Item key={main.id} w={main} now={now} /> : "Nothing is under way.")}
+        <Box sx={{ minWidth: 0, display: { xs: toSee || trouble ? "none" : "block", sm: "block" } }}>
+          {live && main && <Item key={main.id} w={main} now={now} />}
+          {live && !main && !trouble && "Nothing is under way."}
         </Box>
         <CallsLink open={toSee} />
         {others && (
@@ -223,7 +225,7 @@ function WorkDetail({ w, now }: { w: Work; now: number }) {
       ))}
       {w.state === "failed" && !w.seen && (
         <Box>
-          <Button variant="outlined" onClick={() => void seen(w.id)}>
+          <Button variant="outlined" onClick={() => ask(seen(w.id))}>
             Seen
           </Button>
         </Box>
