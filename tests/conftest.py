@@ -15,7 +15,8 @@ import pytest
 from hypothesis import HealthCheck, settings
 from xdist.scheduler import LoadFileScheduling
 
-os.environ.setdefault("ORDNUNG_HOME", tempfile.mkdtemp(prefix="ordnung-test-home-"))
+HOME = tempfile.TemporaryDirectory(prefix="ordnung-test-home-")
+os.environ.setdefault("ORDNUNG_HOME", HOME.name)
 os.environ.setdefault("ORDNUNG_SECRET", "not-a-secret-but-long-enough-for-tests")
 os.environ.setdefault("ORDNUNG_NETWORKS", "127.20.0.0/16")
 os.environ.setdefault("ORDNUNG_SIGN_IN_RATE", "1000/min")
@@ -55,6 +56,10 @@ def mirror_folder(tmp_path_factory) -> Path:
     from tests.simulation.world import small_mirror
 
     return small_mirror(tmp_path_factory.mktemp("mirror"))
+
+
+def pytest_unconfigure() -> None:
+    HOME.cleanup()
 
 
 NIGHTS_A_GROUP = 15

@@ -36,25 +36,32 @@ def _try(job: tuple[int, str]) -> tuple[int, str, tuple[str, ...], int]:
 @click.option("--workers", default=2, show_default=True)
 def main(runs: int, first: int, seed: int | None, workers: int) -> None:
     """Play random nights and say which broke an invariant."""
-    mirror = small_mirror(Path(tempfile.mkdtemp(prefix="ordnung-soak-")))
-    if seed is not None:
-        click.echo(play(seed, mirror))
-        return
+    with tempfile.TemporaryDirectory(prefix="ordnung-soak-") as folder:
+        mirror = small_mirror(Path(folder))
+        if seed is not None:
+            click.echo(play(seed, mirror))
+            return
+        sys.exit(1 if _play_all(mirror, range(first, first + runs), workers) else 0)
+
+
+def _play_all(mirror: Path, seeds: range, workers: int) -> int:
+    """How many of them broke an invariant; said as they go."""
     began, broken, lives = time.monotonic(), 0, 0
     endings: collections.Counter[str] = collections.Counter()
     with ProcessPoolExecutor(workers) as pool:
-        jobs = ((number, str(mirror)) for number in range(first, first + runs))
+        jobs = ((number, str(mirror)) for number in seeds)
         for done, (_, error, ended, lived) in enumerate(pool.map(_try, jobs, chunksize=8)):
             if done and done % TOLD_EVERY == 0:
-                click.echo(f"{done} of {runs} nights, {broken} broken, {time.monotonic() - began:.0f} s")
+                click.echo(f"{done} of {len(seeds)} nights, {broken} broken, {time.monotonic() - began:.0f} s")
             endings.update(ended)
             lives += lived
             if error:
                 broken += 1
                 click.echo(error[:600])
     told = ", ".join(f"{count} {how}" for how, count in endings.most_common())
-    click.echo(f"{runs} nights, {lives} lives of the engine: {told}; {broken} broken; {time.monotonic() - began:.0f} s")
-    sys.exit(1 if broken else 0)
+    took = time.monotonic() - began
+    click.echo(f"{len(seeds)} nights, {lives} lives of the engine: {told}; {broken} broken; {took:.0f} s")
+    return broken
 
 
 if __name__ == "__main__":
