@@ -10,7 +10,7 @@ import pytest
 
 from ordnung.engine.entries import Ended
 from ordnung.engine.journal_lines import OpenedRun
-from ordnung.engine.ports import TapeConflictError
+from ordnung.engine.ports import RecordsOutError, TapeConflictError
 from ordnung.engine.run import carry_out_run
 from ordnung.fieldkit.journal import FileJournal, JournalBusyError
 from ordnung.formats.errors import FormatError
@@ -100,6 +100,8 @@ def test_what_can_t_be_written_leaves_the_file_as_it_was(tmp_path, monkeypatch):
         monkeypatch.setattr(os, "pwrite", lambda file, raw, at: pwrite(file, raw[:7], at))
         with pytest.raises(OSError, match="no room for the journal"):
             journal.open_run(OPENED)
+        with pytest.raises(RecordsOutError, match="no room for the journal"):
+            run(journal.append("1", "other", 1, PLACE))
         monkeypatch.undo()
         assert path.read_bytes() == before
         journal.open_run(OPENED)

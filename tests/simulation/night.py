@@ -1,5 +1,6 @@
 """One random night: several runs at once over random servers with faults and manners, groups and pairs, holds and stops,
-every way of bringing a payload, and an engine that dies at random moments. Afterwards every invariant is asserted.
+every way of bringing a payload, an engine that dies at random moments and a disk that fails. Afterwards every
+invariant is asserted.
 
 ``python -m tests.simulation.soak --seed N`` replays one.
 """
@@ -84,6 +85,7 @@ async def _play(seed: int, mirror: Path) -> Night:
     groups = {d.name: chance.choice(("pair", "pair", "ring", "")) for d in devices}
     limits = AwayLimits(groups={"pair": 1, "ring": 2}, at_once=chance.choice((1, 2, 8)))
     house = House(clock, devices, mirror, limits)
+    house.disk = random.Random(f"disk {seed}")
     house.protocols = chance.choice((("HTTPS", "HTTP"), ("HTTP",), ()))
     house.patience = Patience(
         place_s=1200.0, may_force=chance.random() < 0.3, poll_s=chance.choice((10.0, 40.0, 40.0)), answer_s=1800.0
@@ -247,10 +249,12 @@ async def _live(
         backs: of the one run that takes back, what of each server goes back to which version.
     """
     for life in range(1, MAX_LIVES + 1):
-        house.journal.count = 0
+        house.journal.count = house.journal.failures = 0
         last = life == MAX_LIVES
         house.journal.crash_before = None if last else chance.choice((None, None, chance.randint(1, 60)))
         house.journal.crash_after = None if last else chance.choice((None, None, chance.randint(1, 60)))
+        house.journal.out_before = house.disk.choice((None, None, None, house.disk.randint(1, 80)))
+        house.journal.out_after = house.disk.choice((None, None, None, house.disk.randint(1, 80)))
         try:
             async with asyncio.TaskGroup() as group:
                 meddling = group.create_task(_meddle(chance, house))

@@ -18,7 +18,7 @@ from ordnung.core.rules import FIXED_RULES
 from ordnung.core.turn import bars_reset, may_turn
 from ordnung.engine.entries import Entry, PlaceTaken
 from ordnung.engine.hand import Hand
-from ordnung.engine.ports import Help, HelpState, NoPlaceError, Ready, TapeConflictError
+from ordnung.engine.ports import Help, HelpState, NoPlaceError, Ready, RecordsOutError, TapeConflictError
 from ordnung.engine.run import RunServer
 from ordnung.engine.tape import advance
 from ordnung.engine.tape_state import TapeState
@@ -44,7 +44,10 @@ class Crashed(BaseException):
 
 
 class MemoryJournal:
-    """Tapes in memory. ``crash_before`` and ``crash_after`` kill the engine just before or after the n-th entry."""
+    """Tapes in memory. ``crash_before`` and ``crash_after`` kill the engine just before or after the n-th entry.
+
+    With ``out_before`` and ``out_after`` the disk fails there instead, for a few questions; after, it was written.
+    """
 
     def __init__(self, clock: VirtualClock, limits: AwayLimits | None = None) -> None:
         self.clock, self.limits = clock, limits or AwayLimits()
@@ -52,8 +55,20 @@ class MemoryJournal:
         self.states = {}
         self.turns = {}
         self.count, self.crash_before, self.crash_after = 0, None, None
+        self.out_before, self.out_after, self.failures = None, None, 0
+
+    def demand(self) -> None:
+        """Raise RecordsOutError while the disk fails."""
+        if self.failures:
+            self.failures -= 1
+            raise RecordsOutError("database or disk is full")
+
+    def fail(self) -> None:
+        self.failures = 5
+        self.demand()
 
     async def load(self, run, server):
+        self.demand()
         return list(self.tapes.get((run, server), ()))
 
     @property
@@ -61,6 +76,7 @@ class MemoryJournal:
         return [state.place for state in self.states.values() if state.place is not None]
 
     async def append(self, run, server, seq, value):
+        self.demand()
         tape = self.tapes.setdefault((run, server), [])
         before = self.states.get((run, server), TapeState())
         if seq != len(tape) + 1:
@@ -75,11 +91,15 @@ class MemoryJournal:
         self.count += 1
         if self.count == self.crash_before:
             raise Crashed
+        if self.count == self.out_before:
+            self.fail()
         entry = Entry(seq=seq, at=self.clock.now(), value=value)
         self.states[run, server] = advance(before, entry)
         tape.append(entry)
         if self.count == self.crash_after:
             raise Crashed
+        if self.count == self.out_after:
+            self.fail()
         return entry
 
 
@@ -160,7 +180,13 @@ class House:
     def fetch(self, uri: str) -> bytes:
         return self.files[uri.rsplit("/", 1)[-1]].read_bytes()
 
+    def demand_records(self) -> None:
+        """What people are told and what they order is kept where the tapes are."""
+        if isinstance(self.journal, MemoryJournal):
+            self.journal.demand()
+
     async def step(self, run, server, state, detail, percent):
+        self.demand_records()
         self.told.append((server, state, detail))
         for hear in self.listeners:
             hear(server, state, detail)
@@ -173,6 +199,7 @@ class House:
         return f"trouble-{len(self.troubles)}"
 
     async def order(self, run, server):
+        self.demand_records()
         return self.orders.get(server, "go")
 
     async def bars_reset(self, run, server):

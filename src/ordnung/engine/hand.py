@@ -74,6 +74,11 @@ class Hand:
         """Whether a component belongs to other systems too: the controller they are all behind."""
         return self.endpoint.system is not None and component.kind == "controller"
 
+    def begin_anew(self, state: TapeState) -> None:
+        """Know what the tape tells and nothing else, as after a death of the engine."""
+        self.state, self.troubled_since, self.judged = state, None, None
+        self.seen_on_disc, self.losses_before = False, None
+
     # Tape and talk
 
     async def note(self, value: TapeEntry) -> Entry:

@@ -69,7 +69,7 @@ class Journal(Protocol):
     """Append-only tapes, and what follows from them: who holds which place.
 
     ``append`` returns only when the entry, everything derived from it and the event that tells of it would survive
-    a power cut: all of it or nothing.
+    a power cut: all of it or nothing. Both raise RecordsOutError while tapes can't be read or written.
     """
 
     async def load(self, run: str, server: str) -> list[Entry]: ...
@@ -86,6 +86,13 @@ class Journal(Protocol):
 
 class TapeConflictError(Exception):
     """Someone else writes on this tape: two engines at work on one server. Stop at once."""
+
+
+class RecordsOutError(Exception):
+    """What Ordnung keeps can't be read or written just now: no room, a lock, a disk that fails.
+
+    What was to be kept counts only if it can be read afterwards. Nothing is sent to a device meanwhile.
+    """
 
 
 class NoPlaceError(Exception):
@@ -137,7 +144,10 @@ class Baseline(Protocol):
 
 
 class Reporter(Protocol):
-    """Report of everything worth showing that does not stand on a tape; never asked. Must not block long."""
+    """Report of everything worth showing that does not stand on a tape; never asked. Must not block long.
+
+    What is kept by it may raise RecordsOutError, as may all of ``Helpers`` and ``Orders``.
+    """
 
     async def step(self, run: str, server: str, state: str, detail: str, percent: int | None) -> None: ...
     async def reading(self, run: str, server: Server, pin: str) -> None: ...

@@ -8,21 +8,27 @@ Rules that hold whatever happens:
 - no outage before the site's limits let it begin, and its work is elsewhere where its group wants that;
 - reading may be repeated, writing and resetting may not.
 
-Cancelling the coroutine leaves the tape as it is; running it again goes on from there.
+Cancelling the coroutine leaves the tape as it is; running it again goes on from there. While tapes can't be written,
+nothing is sent, and then it goes on from the tape too (docs/adr/0037-records-out.md).
 """
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Awaitable, Callable
+
+import structlog
 
 from ordnung.controllers import ControllerError
 from ordnung.engine import errand_steps, look_steps, place_steps, remedy_steps, reset_steps, write_steps
 from ordnung.engine.entries import Ending, Reason
 from ordnung.engine.hand import Hand
+from ordnung.engine.ports import RecordsOutError
 from ordnung.engine.tape import Step, fold, next_step
 from ordnung.engine.tape_state import TapeState
 from ordnung.engine.world import StepFailedError, StoppedError
 
+log = structlog.get_logger()
 STEPS: dict[Step, Callable[[Hand], Awaitable[None]]] = {
     Step.PLACE: place_steps.take_place,
     Step.READ: look_steps.read,
@@ -48,14 +54,27 @@ async def carry_out(hand: Hand) -> TapeState:
     Raises:
         TapeConflictError: another engine works on this server.
     """
-    hand.state = fold(await hand.world.journal.load(hand.run, hand.name))
     try:
-        await _go_on(hand)
+        while True:
+            try:
+                hand.begin_anew(fold(await hand.world.journal.load(hand.run, hand.name)))
+                await _go_on(hand)
+                break
+            except RecordsOutError as error:
+                await _wait_for_records(hand, error)
     finally:
         if hand.world.site.writing.get(hand.endpoint.url) == hand.name:
             del hand.world.site.writing[hand.endpoint.url]
     await hand.world.controllers.let_go(hand.endpoint)
     return hand.state
+
+
+async def _wait_for_records(hand: Hand, error: RecordsOutError) -> None:
+    """What stood in memory may not be what is kept: until that can be told, nothing is done, and nobody is to blame."""
+    log.warning("what is kept can't be read or written", run=hand.run, server=hand.name, why=str(error))
+    with contextlib.suppress(RecordsOutError):
+        await hand.show("waiting", f"Ordnung can't keep what it does ({error}); nothing is sent, trying again")
+    await hand.pause(whole=True)
 
 
 async def _go_on(hand: Hand) -> None:
@@ -75,6 +94,11 @@ async def _go_on(hand: Hand) -> None:
 async def give_up(hand: Hand, error: Exception) -> None:
     """An error of our own ends this server, marked for a person; its tape is read anew, whatever stood in memory."""
     number = await hand.world.reporter.trouble(hand.run, hand.name, error)
-    hand.state = fold(await hand.world.journal.load(hand.run, hand.name))
-    if hand.state.ended is None:
-        await hand.end(Ending.FAILED, Reason.OWN_ERROR, error=type(error).__name__, id=number)
+    while True:
+        try:
+            hand.begin_anew(fold(await hand.world.journal.load(hand.run, hand.name)))
+            if hand.state.ended is None:
+                await hand.end(Ending.FAILED, Reason.OWN_ERROR, error=type(error).__name__, id=number)
+            return
+        except RecordsOutError as out:
+            await _wait_for_records(hand, out)

@@ -7,6 +7,7 @@ is done.
 
 from __future__ import annotations
 
+import contextlib
 import fcntl
 import json
 import os
@@ -18,7 +19,7 @@ from ordnung.core.away import AwayLimits, may_begin
 from ordnung.engine.entries import Entry, PlaceTaken, TapeEntry
 from ordnung.engine.entry_codec import VERSION, write_entry
 from ordnung.engine.journal_lines import FORMAT, Journaled, OpenedRun
-from ordnung.engine.ports import Clock, NoPlaceError, TapeConflictError
+from ordnung.engine.ports import Clock, NoPlaceError, RecordsOutError, TapeConflictError
 from ordnung.engine.tape import advance
 from ordnung.engine.tape_state import TapeState
 from ordnung.formats.errors import FormatError
@@ -94,7 +95,7 @@ class FileJournal:
         Raises:
             TapeConflictError: its number is taken.
             NoPlaceError: a place was to be taken that the limits don't allow.
-            OSError: it could not be written; the file is as it was before.
+            RecordsOutError: it could not be written; what counts in the file is what counted before.
         """
         before = self.state(run, server)
         if before.seq != seq - 1:
@@ -108,7 +109,10 @@ class FileJournal:
         after = advance(before, entry)
         kind, body = write_entry(value)
         line = {"run": run, "server": server, "seq": seq, "at": entry.at.isoformat(), "version": VERSION}
-        self._write({**line, "kind": kind, "body": body})
+        try:
+            self._write({**line, "kind": kind, "body": body})
+        except OSError as error:
+            raise RecordsOutError(f"{self.path}: {error.strerror or error}") from error
         self._kept.keep(run, server, entry, after)
         self.heard(entry)
         return entry
@@ -117,12 +121,14 @@ class FileJournal:
         """One line at the end of what counts; whatever a failed write left behind it is gone."""
         raw = json.dumps(line, ensure_ascii=True, separators=(",", ":")).encode() + b"\n"
         try:
+            os.ftruncate(self._file, self._end)
             written = os.pwrite(self._file, raw, self._end)
             if written != len(raw):
                 raise OSError(28, "no room for the journal", str(self.path))
             os.fsync(self._file)
         except OSError:
-            os.ftruncate(self._file, self._end)
+            with contextlib.suppress(OSError):  # else the next write does it first
+                os.ftruncate(self._file, self._end)
             raise
         self._end += len(raw)
 

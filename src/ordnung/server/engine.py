@@ -8,6 +8,7 @@ was under way is taken over only once its owner is provably gone.
 from __future__ import annotations
 
 import asyncio
+import contextlib
 import inspect
 import os
 import signal
@@ -27,6 +28,7 @@ from django.conf import settings  # noqa: E402
 from django.db.models import Q  # noqa: E402
 
 from ordnung.controllers import Client, RedfishControllers  # noqa: E402
+from ordnung.engine.ports import RecordsOutError  # noqa: E402
 from ordnung.formats.authorities import Authorities  # noqa: E402
 from ordnung.server.audit.heads import sign_daily  # noqa: E402
 from ordnung.server.clock import now  # noqa: E402
@@ -43,6 +45,7 @@ from ordnung.server.runs.derived import rebuild_all  # noqa: E402
 from ordnung.server.runs.journal import DatabaseJournal  # noqa: E402
 from ordnung.server.runs.models import Run  # noqa: E402
 from ordnung.server.runs.months import note_day  # noqa: E402
+from ordnung.server.runs.records import are_records_out, ask_records  # noqa: E402
 from ordnung.server.vault import purpose_key  # noqa: E402
 from ordnung.server.work.models import Work  # noqa: E402
 from ordnung.server.work.progress import fail  # noqa: E402
@@ -50,6 +53,8 @@ from ordnung.store import PayloadProcess  # noqa: E402
 
 POLL_S = 0.2
 """Real seconds between looks for new work; one indexed query each."""
+RECORDS_S = 5.0
+"""Real seconds after which what the database could not answer is asked again."""
 CHORES_S = 60.0
 """Real seconds between looks for what has fallen due."""
 log = structlog.get_logger()
@@ -75,16 +80,32 @@ def left_over() -> list[Work]:
 
 
 async def carry_out(work: Work, ports: EnginePorts) -> None:
-    """Do one work; whatever goes wrong is told on it and never stops the engine."""
+    """Do one work; whatever goes wrong is told on it and never stops the engine.
+
+    While the database can't be read or written, it is begun anew after a while, as after a death of the engine.
+    """
+    while True:
+        try:
+            return await _try(work, ports)
+        except Exception as error:
+            if not are_records_out(error):
+                raise
+            log.exception("what is kept can't be read or written", work=work.pk, kind=work.kind)
+        await asyncio.sleep(RECORDS_S)
+
+
+async def _try(work: Work, ports: EnginePorts) -> None:
     try:
         await jobs[work.kind](work, ports)
     except Exception as error:
+        if are_records_out(error):
+            raise
         log.exception("work failed", work=work.pk, kind=work.kind)
         message = (
             f"Ordnung met an error of its own: {type(error).__name__}: {error}. Nothing more was sent to a device; "
             "started again, Ordnung goes on where this stopped."
         )
-        await sync_to_async(fail)(work, message)
+        await ask_records(fail, work, message)
 
 
 async def serve(stopped: asyncio.Event) -> None:
@@ -102,13 +123,16 @@ async def serve(stopped: asyncio.Event) -> None:
         tasks = {asyncio.create_task(carry_out(work, ports)) for work in await sync_to_async(left_over)()}
         chores = asyncio.create_task(_do_chores())
         while not stopped.is_set():
-            for work in await sync_to_async(claim)():
-                tasks.add(asyncio.create_task(carry_out(work, ports)))
-            tasks = {task for task in tasks if not task.done()}
+            pause = POLL_S
             try:
-                await asyncio.wait_for(stopped.wait(), POLL_S)
-            except TimeoutError:
-                continue
+                for work in await ask_records(claim):
+                    tasks.add(asyncio.create_task(carry_out(work, ports)))
+            except RecordsOutError as error:
+                log.warning("no new work can be looked for", why=str(error))
+                pause = RECORDS_S
+            tasks = {task for task in tasks if not task.done()}
+            with contextlib.suppress(TimeoutError):
+                await asyncio.wait_for(stopped.wait(), pause)
         for task in (*tasks, chores):
             task.cancel()
         await asyncio.gather(*tasks, chores, return_exceptions=True)

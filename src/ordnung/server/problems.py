@@ -9,6 +9,7 @@ from typing import Any
 
 import structlog
 from django.core.exceptions import DisallowedHost, PermissionDenied, RequestDataTooBig
+from django.db import OperationalError
 from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
 from rest_framework import exceptions
 from rest_framework.response import Response
@@ -55,7 +56,14 @@ def forbidden(request: HttpRequest, reason: str = "", exception: Exception | Non
 
 
 def server_error(request: HttpRequest) -> HttpResponse:
-    """An error of our own, with the id by which the log has it."""
+    """An error of our own, with the id by which the log has it; or what is kept can't be read or written just now."""
+    error = sys.exc_info()[1]
+    if isinstance(error, OperationalError):
+        log.error("the database can't be read or written", path=request.path, why=str(error))
+        message = f"Ordnung can't read or write its records just now ({error}). Nothing of this request was kept."
+        answer = problem_response("records-out", message, 503)
+        answer.headers["Retry-After"] = "10"
+        return answer
     number = secrets.token_hex(4)
     log.error("request failed by an error of our own", id=number, path=request.path, exc_info=sys.exc_info())
     message = f"Ordnung met an error of its own; the log has it under {number}. Nothing of this request was kept."

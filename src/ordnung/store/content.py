@@ -53,10 +53,13 @@ class Collected:
 
 
 class ContentStore:
-    """A folder of files named by their SHA-256. Half-fetched ones lie in ``partial`` until whole."""
+    """A folder of files named by their SHA-256. Half-fetched ones lie in ``partial`` until whole.
 
-    def __init__(self, folder: Path) -> None:
-        self.root = folder
+    ``spared`` bytes of its disk are for others: it takes in nothing that would leave less free.
+    """
+
+    def __init__(self, folder: Path, spared: int = 0) -> None:
+        self.root, self.spared = folder, spared
         self.root = folder
         self.folder, self.partial, self.holds = folder / "content", folder / "partial", folder / "holds"
         for place in (self.folder, self.partial, self.holds):
@@ -75,14 +78,14 @@ class ContentStore:
         return self.partial / sha256
 
     def room(self) -> int:
-        """Bytes that are free where the store lies."""
-        return shutil.disk_usage(self.root).free
+        """Bytes that are free for the store where it lies."""
+        return max(0, shutil.disk_usage(self.root).free - self.spared)
 
     def want_room(self, size: int, name: str) -> None:
         """Say beforehand that something can't fit. Raises RepositoryError (no room)."""
         free = self.room()
         if size > free:
-            what = f"it needs {size} bytes, {free} are free on the disk of the store; nothing was begun"
+            what = f"it needs {size} bytes, {free} are free for the store on its disk; nothing was begun"
             raise RepositoryError("no room", name, what)
 
     def adopt(self, sha256: str, name: str) -> Path:

@@ -11,7 +11,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from ordnung.server.api.site import SHOWN, engine_trouble, site_row, works_by_urgency
+from ordnung.server.api.site import SHOWN, site_row, site_trouble, works_by_urgency
 from ordnung.server.runs.calls import CALLS
 from ordnung.server.runs.live import tell_part
 from ordnung.server.runs.models import Run
@@ -99,7 +99,7 @@ class Giver:
         if time.monotonic() - self._looked < LOOK_S:
             return False
         self._looked, before = time.monotonic(), self._trouble
-        self._trouble = engine_trouble()
+        self._trouble = site_trouble()
         return self._trouble != before
 
 

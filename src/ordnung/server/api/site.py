@@ -30,6 +30,7 @@ from ordnung.server.people.sessions import is_open
 from ordnung.server.repositories.models import Repository
 from ordnung.server.repositories.rows import SOON
 from ordnung.server.rights.rights import Right, rights_of
+from ordnung.server.room import room_trouble
 from ordnung.server.runs.models import Run
 from ordnung.server.shapes import shape
 from ordnung.server.work.events import tell
@@ -113,9 +114,14 @@ def site_row() -> SiteRow:
         running=Run.objects.filter(state=Run.State.RUNNING).count(),
         runs=Run.objects.filter(state=Run.State.ENDED).count(),
         window=opening_row(opening) if (opening := next_opening()) is not None else None,
-        trouble=engine_trouble(),
+        trouble=site_trouble(),
         watching=len(HUB.queues),
     )
+
+
+def site_trouble() -> str:
+    """What is wrong with the site itself, in words; empty while nothing is."""
+    return " ".join(filter(None, (room_trouble(), engine_trouble())))
 
 
 def engine_trouble() -> str:

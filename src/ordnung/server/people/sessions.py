@@ -5,11 +5,14 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
+import structlog
 from django.conf import settings
 from django.contrib.auth import logout
 from django.contrib.auth.base_user import AbstractBaseUser
 from django.contrib.auth.models import User
+from django.contrib.sessions.backends.base import UpdateError
 from django.contrib.sessions.models import Session
+from django.db import OperationalError
 from django.http import HttpRequest, HttpResponseBase
 from django.utils import timezone
 
@@ -17,6 +20,7 @@ from ordnung.server.clock import now as clock_now
 from ordnung.server.rights.rights import Right, rights_of
 from ordnung.server.work.hub import HUB
 
+log = structlog.get_logger()
 BEGAN, SEEN = "began", "seen"
 """In real seconds: sessions end by these, however fast the site's clock runs."""
 BEGAN_AT, SEEN_AT, WHERE, AGENT = "began_at", "seen_at", "where", "agent"
@@ -46,7 +50,18 @@ class SessionEnds:
         if now - seen > settings.SESSION_IDLE.total_seconds() or now - began > settings.SESSION_LONGEST.total_seconds():
             logout(request)
         elif now - seen > EVERY_S and getattr(view, "is_stream", False) is False:
-            request.session.update({SEEN: now, SEEN_AT: clock_now().isoformat()})
+            _touch(request, {SEEN: now, SEEN_AT: clock_now().isoformat()})
+
+
+def _touch(request: HttpRequest, seen: dict[str, object]) -> None:
+    """Note that it is in use. Who only looks may do so too while nothing can be kept."""
+    request.session.update(seen)
+    try:
+        request.session.save()
+    except UpdateError as error:
+        if isinstance(error.__context__, OperationalError):
+            log.warning("that a session is in use can't be kept", why=str(error.__context__))
+            request.session.modified = False
 
 
 def begin_session(request: HttpRequest, where: str) -> None:

@@ -10,13 +10,14 @@ from ordnung.repository import SealBook, SealedCarrier
 from ordnung.repository.sealed import open_sealed
 from ordnung.server.clock import now
 from ordnung.server.repositories.models import Repository
+from ordnung.server.room import LEAST
 from ordnung.server.vault import purpose_key
 from ordnung.store import ContentStore
 
 
 def open_store() -> ContentStore:
-    """The store of this site."""
-    return ContentStore(Path(settings.HOME) / "payloads")
+    """The store of this site. It leaves room for the records of what is under way."""
+    return ContentStore(Path(settings.HOME) / "payloads", spared=LEAST)
 
 
 def open_book() -> SealBook:

@@ -9,7 +9,6 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 import structlog
-from asgiref.sync import sync_to_async
 from django.db import transaction
 from django.db.models import Q
 
@@ -24,6 +23,7 @@ from ordnung.server.clock import now
 from ordnung.server.fleet.readings import store_reading
 from ordnung.server.runs.leases import return_if_proved
 from ordnung.server.runs.models import Run, RunServer
+from ordnung.server.runs.records import ask_records
 from ordnung.server.runs.turns import window_bars_reset
 from ordnung.server.work.events import tell
 
@@ -50,7 +50,7 @@ class DatabaseReporter:
         ):
             return
         self.last[run, server] = (state, detail, percent)
-        await sync_to_async(self._step)(run, server, state, detail, percent, before is None or before[0] != state)
+        await ask_records(self._step, run, server, state, detail, percent, before is None or before[0] != state)
 
     def _step(self, run: str, server: str, state: str, detail: str, percent: int | None, is_new: bool) -> None:
         values: dict[str, Any] = {"state": state, "detail": detail, "percent": percent}
@@ -61,7 +61,7 @@ class DatabaseReporter:
 
     async def reading(self, run: str, server: ServerValue, pin: str) -> None:
         """A reading made on the way is kept like any other."""
-        await sync_to_async(keep_reading)(server, pin)
+        await ask_records(keep_reading, server, pin)
 
     async def trouble(self, run: str, server: str, error: Exception) -> str:
         """An error of our own, with its traceback in the log under the id that is returned."""
@@ -80,7 +80,7 @@ class DatabaseOrders:
         """The run's order where that is to stop or to hold, else what was ordered for this server."""
         asked, whole, own = self._known.get(run, (0.0, "", {}))
         if time.monotonic() - asked > ORDER_S:
-            whole, own = await sync_to_async(self._order)(run)
+            whole, own = await ask_records(self._order, run)
             self._known[run] = (time.monotonic(), whole, own)
         mine = own.get(server, Order.GO)
         return mine if whole == Order.GO or (whole == Order.HOLD and mine in ENDS) else whole
@@ -92,18 +92,18 @@ class DatabaseOrders:
 
     async def bars_reset(self, run: str, server: str) -> str:
         """Why no reset may begin now by the sheet's windows."""
-        return await sync_to_async(window_bars_reset)(int(run))
+        return await ask_records(window_bars_reset, int(run))
 
     async def overrides(self, run: str, server: str) -> Mapping[str, str]:
         """Checks that a person has overridden for a server, with the reasons."""
-        return await sync_to_async(self._overrides)(run, server)
+        return await ask_records(self._overrides, run, server)
 
     def _overrides(self, run: str, server: str) -> dict[str, str]:
         return dict(RunServer.objects.values_list("overrides", flat=True).get(run_id=int(run), server__name=server))
 
     async def reply(self, run: str, server: str) -> Reply | None:
         """What a person answered to the question that a server waits with."""
-        return await sync_to_async(self._reply)(run, server)
+        return await ask_records(self._reply, run, server)
 
     def _reply(self, run: str, server: str) -> Reply | None:
         place = RunServer.objects.get(run_id=int(run), server__name=server)

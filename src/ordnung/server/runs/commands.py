@@ -12,6 +12,7 @@ from ordnung.server.assessment.current import current_assessment
 from ordnung.server.audit.recording import record
 from ordnung.server.clock import is_near, now
 from ordnung.server.problems import Problem
+from ordnung.server.room import demand_room
 from ordnung.server.runs.approvals import demand_approval
 from ordnung.server.runs.by_disc import demand_disc
 from ordnung.server.runs.documents import keep_revision
@@ -29,9 +30,10 @@ def start_run(run: Run, person: str) -> None:
 
     Raises:
         Problem: a payload is not packed, its repository's seal has ended, its disc is gone, its window is over, the
-            house wants it approved or another person to start it, it was started already, or one of its servers is in
-            another run.
+            house wants it approved or another person to start it, it was started already, one of its servers is in
+            another run, or there is no room for its records.
     """
+    demand_room()
     missing = what_is_missing(run)
     if missing:
         first, more = missing[0], f" and {len(missing) - 1} more" if len(missing) > 1 else ""

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from asgiref.sync import sync_to_async
-
 from ordnung.core.errands import Errand, ErrandKind, tell_errand
 from ordnung.engine.ports import Help, HelpState
 from ordnung.server.house.hook_line import HookAnswer
 from ordnung.server.house.hooks import ask, make_message
 from ordnung.server.house.models import Hook
 from ordnung.server.runs.models import RunServer
+from ordnung.server.runs.records import ask_records
 
 TYPES = {
     ErrandKind.MOVE_OFF: "work.move-off",
@@ -27,20 +26,17 @@ class DatabaseHelpers:
 
     async def helper(self, run: str, server: str, errand: Errand) -> str:
         """The hook that an errand goes to; empty where a person ticks it."""
-        hook = await sync_to_async(_hook_of)(int(run), server, errand.kind)
+        hook = await ask_records(_hook_of, int(run), server, errand.kind)
         return hook.name if hook is not None else ""
 
     async def ask(self, run: str, server: str, errand: Errand, key: str) -> Help:
         """Ask for it, or how far it is. Whom it was put before first stays asked: that stands in the row."""
-        place = await RunServer.objects.select_related("server", "server__group").aget(
-            run_id=int(run), server__name=server
-        )
+        place, hook = await ask_records(_asked_of, int(run), server)
         if place.errand_key == key and place.ticked_by:
             return Help(state=HelpState.DONE, by=place.ticked_by, note=place.tick_note)
         of = (place.errand or {}).get("of", "")
         if not of:
             return Help(state=HelpState.PENDING)
-        hook = await Hook.objects.filter(name=of).afirst()
         if hook is None:
             return Help(state=HelpState.SILENT, note=f"there is no hook {of} any more")
         group = place.server.group.name if place.server.group else ""
@@ -57,6 +53,12 @@ class DatabaseHelpers:
         if found.status == 202 and found.look_at:
             self._look_at[key] = found.look_at
         return _help_of(found, of)
+
+
+def _asked_of(run: int, server: str) -> tuple[RunServer, Hook | None]:
+    """A server's row, and the hook that its errand was put before."""
+    place = RunServer.objects.select_related("server", "server__group").get(run_id=run, server__name=server)
+    return place, Hook.objects.filter(name=(place.errand or {}).get("of", "")).first()
 
 
 def _hook_of(run: int, server: str, kind: ErrandKind) -> Hook | None:

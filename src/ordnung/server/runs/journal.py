@@ -6,7 +6,6 @@ from __future__ import annotations
 
 import threading
 
-from asgiref.sync import sync_to_async
 from django.db import IntegrityError, transaction
 
 from ordnung.core.away import AwayLimits, may_begin
@@ -21,6 +20,7 @@ from ordnung.server.fleet.models import Group
 from ordnung.server.house.settings import at_once, house
 from ordnung.server.runs.derived import derived_of, healing_places, load_tape, taken_places, write_derived
 from ordnung.server.runs.models import TapeEntry as TapeRow
+from ordnung.server.runs.records import ask_records
 from ordnung.server.runs.turns import Turns
 from ordnung.server.work.events import tell, tell_place
 
@@ -42,7 +42,7 @@ class DatabaseJournal:
 
     async def load(self, run: str, server: str) -> list[Entry]:
         """The tape so far."""
-        return await sync_to_async(load_tape)(int(run), server)
+        return await ask_records(load_tape, int(run), server)
 
     async def append(self, run: str, server: str, seq: int, value: TapeEntry) -> Entry:
         """Add one entry, durably.
@@ -50,8 +50,9 @@ class DatabaseJournal:
         Raises:
             TapeConflictError: its number is taken.
             NoPlaceError: a place was to be taken and the sheet or the site's limits don't allow it now.
+            RecordsOutError: the database can't be written just now.
         """
-        return await sync_to_async(self.append_now)(run, server, seq, value)
+        return await ask_records(self.append_now, run, server, seq, value)
 
     def append_now(self, run: str, server: str, seq: int, value: TapeEntry) -> Entry:
         """As ``append``, for code that may block."""
