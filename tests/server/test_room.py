@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+import errno
 import os
+import subprocess
+import sys
 import time
+from pathlib import Path
 
 import pytest
 from django.contrib.sessions.models import Session
@@ -17,6 +21,7 @@ from ordnung.server.people.sessions import SEEN
 from ordnung.server.repositories.payloads import open_store
 from ordnung.server.runs.derived import find_differences
 from ordnung.server.runs.models import Run
+from ordnung.server.supervisor import Child, Supervisor
 from ordnung.server.work.models import Work
 from ordnung.standins.hardware import writes_of
 from ordnung.store import RepositoryError
@@ -108,6 +113,49 @@ def test_who_looks_may_look_on_and_who_acts_is_told_that_nothing_was_kept(web):
             cursor.execute("PRAGMA query_only = OFF")
     assert web.get("/api/v1/floor").status_code == 200
     assert time.time() - Session.objects.get().get_decoded()[SEEN] < 60
+
+
+LOGGING = """
+import logging, structlog
+from ordnung.server.logs import configure_logs
+configure_logs()
+structlog.get_logger().warning("of ours")
+logging.getLogger("a library").warning("of theirs")
+print("went on", flush=True)
+"""
+
+
+def test_a_line_of_the_log_that_finds_no_room_stops_nothing():
+    with Path("/dev/full").open("w") as full:
+        done = subprocess.run([sys.executable, "-c", LOGGING], stderr=full, stdout=subprocess.PIPE, text=True)
+    assert done.stdout == "went on\n"
+
+
+def test_a_supervisor_whose_folder_can_not_be_written_to_watches_on(tmp_path):
+    (tmp_path / "logs" / "engine.log").mkdir(parents=True)  # can't be opened as a file
+    (tmp_path / "engine.new").symlink_to("/dev/full")
+    supervisor, ticks = Supervisor(tmp_path, {}), []
+
+    def tick() -> None:
+        ticks.append(len(ticks))
+        if len(ticks) == 3:
+            supervisor.stopping = True
+        raise OSError(errno.ENOSPC, "No space left on device")
+
+    supervisor.ticks.append(tick)
+    child = Child(
+        "engine",
+        ("this",),
+        supervisor._spawn(("this",), tmp_path / "logs" / "engine.log"),
+        tmp_path / "none",
+        False,
+        0.0,
+    )
+    supervisor.children.append(child)
+    child.process.wait()
+    supervisor.watch()
+    supervisor.stop()
+    assert ticks == [0, 1, 2] and child.again_at is not None
 
 
 @pytest.mark.parametrize(

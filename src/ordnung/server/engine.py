@@ -169,7 +169,8 @@ async def _main() -> None:
         asyncio.get_running_loop().add_signal_handler(number, stopped.set)
     ready = os.environ.get("ORDNUNG_ENGINE_READY")
     if ready:
-        Path(ready).write_text(str(os.getpid()))
+        with contextlib.suppress(OSError):  # only the first start is waited for
+            Path(ready).write_text(str(os.getpid()))
     await serve(stopped)
 
 

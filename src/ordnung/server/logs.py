@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import contextlib
 import logging
 import sys
 from collections.abc import MutableMapping
-from typing import Any
+from typing import Any, TextIO, cast
 
 import structlog
 
@@ -31,14 +32,32 @@ def redact(_: Any, __: str, event: MutableMapping[str, Any]) -> MutableMapping[s
     return event
 
 
+class Lines:
+    """Where lines go. One that finds no room is lost: what was about to be logged goes on."""
+
+    def __init__(self, stream: TextIO) -> None:
+        self.stream = stream
+
+    def write(self, text: str) -> None:
+        """Add some text."""
+        with contextlib.suppress(OSError):
+            self.stream.write(text)
+
+    def flush(self) -> None:
+        """Let it be read."""
+        with contextlib.suppress(OSError):
+            self.stream.flush()
+
+
 def configure_logs(level: int = logging.WARNING) -> None:
     """Structured logs for this process, its libraries' included."""
+    lines = cast(TextIO, Lines(sys.stderr))
     structlog.configure(
         processors=[*_STEPS, redact, structlog.processors.JSONRenderer()],
         wrapper_class=structlog.make_filtering_bound_logger(level),
-        logger_factory=structlog.PrintLoggerFactory(sys.stderr),
+        logger_factory=structlog.PrintLoggerFactory(lines),
     )
-    handler = logging.StreamHandler(sys.stderr)
+    handler = logging.StreamHandler(lines)
     handler.setFormatter(
         structlog.stdlib.ProcessorFormatter(
             foreign_pre_chain=_STEPS,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import ctypes
 import os
 import signal
@@ -17,6 +18,7 @@ from collections.abc import Callable, Mapping
 from contextlib import closing
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import BinaryIO
 
 WAIT_S = 60.0
 STOP_S = 8.0
@@ -87,7 +89,7 @@ class Supervisor:
         return child
 
     def _spawn(self, command: tuple[str, ...], log: Path) -> subprocess.Popen[bytes]:
-        with log.open("ab") as out:
+        with _open_log(log) as out:
             return subprocess.Popen(
                 [sys.executable, "-m", *command],
                 env={**os.environ, **self.environment},
@@ -120,7 +122,8 @@ class Supervisor:
             for child in self.children:
                 self._look_after(child)
             for tick in self.ticks:
-                tick()
+                with contextlib.suppress(OSError):  # a disk that is full for a while ends nothing; it is done next time
+                    tick()
             time.sleep(0.2)
 
     def _look_after(self, child: Child) -> None:
@@ -141,11 +144,15 @@ class Supervisor:
         self.write_state(child, f"{_tell_end(child)} It is started again in {pause:g} s.")
 
     def write_state(self, child: Child, trouble: str) -> None:
-        """Tell the web process how a child is: a file with its trouble in words, empty while it works."""
+        """Tell the web process how a child is: a file with its trouble in words, empty while it works.
+
+        Where there is no room for that, the web process tells of the room itself.
+        """
         path = self.home / f"{child.name}.trouble"
         temporary = path.with_suffix(".new")
-        temporary.write_text(trouble)
-        temporary.replace(path)
+        with contextlib.suppress(OSError):
+            temporary.write_text(trouble)
+            temporary.replace(path)
 
     def _on_signal(self, _number: int, _frame: object) -> None:
         self.stopping = True
@@ -163,6 +170,14 @@ class Supervisor:
             except subprocess.TimeoutExpired:
                 child.process.kill()
                 child.process.wait()
+
+
+def _open_log(log: Path) -> BinaryIO:
+    """Where a child's output goes; nowhere, while its file can't be opened: better without a log than not at all."""
+    try:
+        return log.open("ab")
+    except OSError:
+        return Path(os.devnull).open("ab")
 
 
 def _tell_end(child: Child) -> str:
