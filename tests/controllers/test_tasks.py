@@ -6,7 +6,9 @@ import pytest
 
 from ordnung.controllers import Outcome
 from ordnung.controllers.answers import Answer
-from ordnung.controllers.tasks import read_accepted, view_monitor, view_task
+from ordnung.controllers.client import Endpoint, Limits
+from ordnung.controllers.session import Session
+from ordnung.controllers.tasks import list_tasks, read_accepted, view_monitor, view_task
 
 TASK = "/redfish/v1/TaskService/Tasks/7"
 MONITOR = "/redfish/v1/TaskMonitors/7"
@@ -94,3 +96,47 @@ def test_what_a_task_is_for_and_whose_it_is():
     for odd in ("{", "[1]", '{"Targets": 7}', 7, None):
         assert view_task(TASK, task("Running", Payload={"JsonBody": odd})).targets == ()
     assert view_task(TASK, task("Running", Payload=7, Messages=[7, None], Name=3)).name == "3"
+
+
+class Service:
+    """A line to a service that keeps one task and its monitor."""
+
+    endpoint, pin, limits = Endpoint(name="s", url="https://s.example", user="", password=""), "", Limits()
+
+    def __init__(self, kept, status) -> None:
+        tasks = "/redfish/v1/TaskService"
+        self.told = {
+            "/redfish/v1/": answer(200, {"Tasks": {"@odata.id": tasks}}),
+            tasks: answer(200, {"Tasks": {"@odata.id": f"{tasks}/Tasks"}}),
+            f"{tasks}/Tasks": answer(200, {"Members": [{"@odata.id": TASK}]}),
+            TASK: answer(200, kept),
+            MONITOR: answer(status),
+        }
+        self.asked = []
+
+    async def ask(self, method, path, headers, body=None, *, acted=False):
+        assert method == "GET"
+        self.asked.append(path)
+        return self.told[path]
+
+
+@pytest.mark.parametrize(
+    ("kept", "status", "outcome", "is_asked"),
+    [
+        (task(TaskMonitor=MONITOR), 202, Outcome.RUNNING, True),
+        (task(TaskMonitor=MONITOR), 204, Outcome.DONE, True),
+        (task(TaskMonitor=MONITOR), 400, Outcome.FAILED, True),
+        (task(TaskMonitor=MONITOR), 404, Outcome.UNTOLD, True),
+        (task("Running", TaskMonitor=MONITOR), 404, Outcome.RUNNING, False),
+        (task("Completed", TaskMonitor=MONITOR), 202, Outcome.DONE, False),
+        (task(TaskMonitor=MONITOR, EndTime="2026"), 202, Outcome.UNTOLD, False),
+        (task(), 202, Outcome.UNTOLD, False),
+    ],
+)
+async def test_a_task_in_the_list_that_does_not_tell_how_it_stands_has_a_monitor_that_does(
+    kept, status, outcome, is_asked
+):
+    """Somebody else's: whoever looks whether anything is being written has no answer of its own to go by."""
+    service = Service(kept, status)
+    (found,) = await list_tasks(Session(service))
+    assert found.outcome is outcome and (MONITOR in service.asked) is is_asked

@@ -128,12 +128,17 @@ async def test_a_disc_lost_half_way_leaves_a_whole_server_in_its_own_system(hous
     assert state.state.place is None, "it is back: its place is free"
 
 
-async def test_a_write_that_stalls_under_the_kit_is_never_reset(house):
-    house.devices[NAME].faults.append(Fault("task stalls", "bios"))
+@pytest.mark.parametrize("quirks", [(), ("no task state",), ("no task state", "empty 202")], ids=str)
+@pytest.mark.parametrize("is_lost", [False, True], ids=["the kit waits for it", "the kit is gone"])
+async def test_a_write_that_stalls_under_the_kit_is_never_reset(house, quirks, is_lost):
+    """Whoever asked for it: where the task does not tell how it stands, its monitor does."""
+    house.devices[NAME].quirks |= set(quirks)
+    house.devices[NAME].faults.append(Fault("task stalls", "bmc" if is_lost else "bios"))
+    house.devices[NAME].faults += [Fault("media lost")] * is_lost
     state = await carry_out(house, NAME)
     assert state.ended == "failed" and "disc may still be" in state.reason, state.reason
     assert "killed a write" not in done(house) and state.state.place is not None
-    assert house.devices[NAME].media, "what runs on it is left alone"
+    assert bool(house.devices[NAME].media) is not is_lost, "what runs on it is left alone"
 
 
 @pytest.mark.parametrize("order", ["stop", "leave out"])

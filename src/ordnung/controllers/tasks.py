@@ -86,14 +86,23 @@ def _with(view: TaskView, outcome: Outcome, message: str | None = None) -> TaskV
 
 
 async def list_tasks(session: Session) -> list[TaskView] | None:
-    """All tasks the controller knows; None where it keeps no list of them."""
+    """All tasks the controller knows; None where it keeps no list of them. One that does not tell how it stands may
+    have a monitor that does, whoever began it.
+    """
     root = await session.get(ROOT)
     service = await session.find(link_of(root.get("Tasks"))) or {}
     listed = link_of(service.get("Tasks"))
     if listed is None or await session.find(listed) is None:
         return None
     bodies = await session.members(listed)
-    return [view_task(link_of(body) or "", body) for body in bodies]
+    return [await _listed(session, body) for body in bodies]
+
+
+async def _listed(session: Session, body: Json) -> TaskView:
+    view, monitor = view_task(link_of(body) or "", body), as_path(body.get("TaskMonitor"))
+    if monitor is None or view.outcome is not Outcome.UNTOLD or body.get("EndTime"):
+        return view
+    return view_monitor(monitor, await session.look(monitor), view) or view
 
 
 def view_task(uri: str, task: Json) -> TaskView:
