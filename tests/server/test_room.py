@@ -10,6 +10,7 @@ import time
 from pathlib import Path
 
 import pytest
+from asgiref.sync import sync_to_async
 from django.contrib.sessions.models import Session
 from django.db import OperationalError, connection
 
@@ -34,8 +35,21 @@ from tests.simulation.clock import run
 def make_full() -> None:
     """The database may not grow any more over this line: SQLite says so itself, as on a full disk."""
     with connection.cursor() as cursor:
+        cursor.execute("VACUUM")  # else what other tests left free would be filled first
         cursor.execute("PRAGMA page_count")
         cursor.execute(f"PRAGMA max_page_count = {cursor.fetchone()[0]}")
+
+
+def make_line_anew() -> None:
+    """Of the thread that works with the database."""
+    connection.close()
+
+
+@pytest.fixture
+def line_made_anew():
+    """Nothing of a full disk is left for others, also where it was not noticed."""
+    yield
+    run(sync_to_async(make_line_anew)())
 
 
 class FullJournal(CrashingJournal):
@@ -54,7 +68,7 @@ class FullJournal(CrashingJournal):
 
 
 @pytest.mark.django_db(transaction=True)
-def test_a_disk_that_is_full_for_a_while_ends_no_server_and_doubles_nothing(mirror_folder, settings):
+def test_a_disk_that_is_full_for_a_while_ends_no_server_and_doubles_nothing(mirror_folder, settings, line_made_anew):
     steady = Site(mirror_folder, ["surge-03"], settings)
     made = steady.start("surge-03")
     run(carry_out(steady.house.hand("surge-03", str(made.pk))))
@@ -70,6 +84,7 @@ def test_a_disk_that_is_full_for_a_while_ends_no_server_and_doubles_nothing(mirr
         assert writes_of(trial.house.devices["surge-03"].log) == wanted, full
         assert not trial.house.troubles and not find_differences([made])
         refused += trial.house.journal.refused
+        run(sync_to_async(make_line_anew)())
     assert refused, "the disk was never full"
 
 

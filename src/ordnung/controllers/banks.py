@@ -22,7 +22,7 @@ async def choose_bank(session: Session, slot: str, version: str) -> None:
         path = link_of(owner)
         if chosen is None or path is None:
             raise ControllerError(session.endpoint.name, "said no", f"no bank of {slot} holds {version} any more")
-        await session.act(path, {"Links": {"ActiveSoftwareImage": {"@odata.id": chosen}}}, "PATCH")
+        await session.change(path, owner, {"Links": {"ActiveSoftwareImage": {"@odata.id": chosen}}})
         return
     raise ControllerError(session.endpoint.name, "said no", f"it does not let the bank of {slot} be chosen")
 

@@ -17,6 +17,7 @@ from ordnung.controllers.answers import (
     MalformedError,
     as_dict,
     as_path,
+    as_text,
     error_text,
     follow_members,
     link_of,
@@ -30,6 +31,9 @@ ROOT = "/redfish/v1/"
 _SESSIONS = "/redfish/v1/SessionService/Sessions"
 _NO_SESSIONS = (404, 405, 410, 501)
 _MAX_REDIRECTS = 3
+_NOT_ON_THAT = (412, 428)
+"""The state that a change names is not the present one; or it names none and has to."""
+ANY = "*"
 
 
 class Line(Protocol):
@@ -156,6 +160,31 @@ class Session:
         self._judge(answer, path)
         return answer
 
+    async def change(self, path: str, found: Json, body: Json) -> Answer:
+        """Change properties of a resource (PATCH) that was decided upon as it was ``found``.
+
+        A change names the state it is made on (``If-Match``; DSP0266, "ETags"). One that is refused for that (412, 428)
+        was certainly not made: it is sent again while what is to be changed is as it was found, in the end on whatever
+        state there is, for services whose tags are others with each reading.
+
+        Raises:
+            LostAnswerError: it may have been made: ask the device before anything else.
+            ControllerError: it was certainly not made; also where somebody else has changed the same meanwhile.
+        """
+        tag = as_text(found.get("@odata.etag"))
+        for next_tag in (None, ANY, ""):
+            answer = await self._ask("PATCH", path, body, acted=True, match=tag)
+            if answer.status not in _NOT_ON_THAT or next_tag == "":
+                break
+            fresh = await self.look(path)
+            self._judge(fresh, path)
+            if any(fresh.body.get(name) != found.get(name) for name in body):
+                message = "somebody else has changed the same meanwhile; nothing was changed"
+                raise ControllerError(self.endpoint.name, "said no", message)
+            tag = next_tag or fresh.header("ETag") or as_text(fresh.body.get("@odata.etag")) or ANY
+        self._judge(answer, path)
+        return answer
+
     # Signing in and out
 
     async def sign_in(self) -> None:
@@ -223,10 +252,12 @@ class Session:
             except (ControllerError, TimeoutError):
                 return
 
-    async def _ask(self, method: str, path: str, body: Body | None = None, *, acted: bool = False) -> Answer:
+    async def _ask(
+        self, method: str, path: str, body: Body | None = None, *, acted: bool = False, match: str | None = None
+    ) -> Answer:
         """One request with our credentials; when the session was forgotten, once more with a new one."""
         token = self.token
-        answer = await self.line.ask(method, path, self._headers(body), body, acted=acted)
+        answer = await self.line.ask(method, path, self._headers(body, match), body, acted=acted)
         if answer.status != 401 or token is None or not isinstance(body, dict | bytes | None):
             return answer
         async with self._signing:
@@ -234,10 +265,10 @@ class Session:
                 self.token = None
                 self.losses += 1
                 await self.sign_in()
-        return await self.line.ask(method, path, self._headers(body), body, acted=acted)
+        return await self.line.ask(method, path, self._headers(body, match), body, acted=acted)
 
-    def _headers(self, body: Body | None) -> dict[str, str]:
-        headers = _headers()
+    def _headers(self, body: Body | None, match: str | None = None) -> dict[str, str]:
+        headers = _headers() if match is None else {**_headers(), "If-Match": match}
         if self.token is not None:
             headers["X-Auth-Token"] = self.token
         elif self.basic is not None:

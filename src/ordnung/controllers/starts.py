@@ -50,7 +50,7 @@ def chosen_option(override: Json, options: Sequence[Json]) -> Json | None:
 async def choose_start(session: Session, slot: str) -> None:
     """Send the next start, once, to a service partition. Nothing is reset. Asked for twice it is the same.
 
-    Raises as ``Session.act``; ControllerError also where the server can't be started from it.
+    Raises as ``Session.change``; ControllerError also where the server can't be started from it.
     """
     system = await own_system(session)
     service = await read_service(session)
@@ -61,7 +61,8 @@ async def choose_start(session: Session, slot: str) -> None:
     choice = _choice(system, option) if option is not None else None
     if choice is None:
         raise ControllerError(session.endpoint.name, "said no", f"it can't be told to start from {slot}")
-    await session.act(path_of(session, system), {"Boot": {"BootSourceOverrideEnabled": "Once", **choice}}, "PATCH")
+    boot = {"BootSourceOverrideEnabled": "Once", **choice}
+    await session.change(path_of(session, system), system, {"Boot": boot})
 
 
 def _option_for(options: Sequence[Json], entry: Json) -> Json | None:

@@ -27,6 +27,6 @@ def path_of(session: Session, system: Json) -> str:
 
 
 async def start_as_before(session: Session, system: Json) -> None:
-    """Have a server start as it usually does, from its next start on. Raises as ``Session.act``."""
+    """Have a server start as it usually does, from its next start on. Raises as ``Session.change``."""
     boot = {"BootSourceOverrideEnabled": "Disabled", "BootSourceOverrideTarget": "None"}
-    await session.act(path_of(session, system), {"Boot": boot}, "PATCH")
+    await session.change(path_of(session, system), system, {"Boot": boot})

@@ -36,7 +36,7 @@ async def insert_disc(session: Session, uris: Mapping[str, str]) -> Accepted:
     _demand_start(session, system)
     await _demand_host(session, system)
     boot = {"BootSourceOverrideEnabled": STAYS, "BootSourceOverrideTarget": TARGET}
-    await session.act(path_of(session, system), {"Boot": boot}, "PATCH")
+    await session.change(path_of(session, system), system, {"Boot": boot})
     if _holds(slot, uris):
         return Accepted(finished=True)
     action = _action(slot, "InsertMedia")

@@ -90,6 +90,9 @@ QUIRKS: dict[str, str] = {
     "starts untold": "where its starts are sent is done and not shown",
     "media at manager": "its virtual media are told with the manager, as older services do",
     "no user handed out": "its inner link hands out no user to what runs on its server",
+    "wants its tag": "a change that does not name the state it is made on is refused",
+    "tags untold": "what can be changed tells no tag in its body",
+    "tags change": "the tag of what can be changed is another with each reading",
     "zero uuid": "its UUID is nothing but zeros",
 }
 """What the standard allows or real controllers do: no fault, but to be borne. Set by seed or by hand."""

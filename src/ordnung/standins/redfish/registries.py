@@ -41,6 +41,7 @@ REGISTRIES: dict[str, Registry] = {
             "QueryParameterValueTypeError": ("The value %1 for the query parameter %2 is of a different type than the parameter can accept.", "Warning", _CHECK),
             "QueryParameterOutOfRange": ("The value %1 for the query parameter %2 is out of range %3.", "Warning", _CHECK),
             "PreconditionFailed": ("The ETag supplied did not match the current ETag of the resource.", "Critical", "Read the resource again and try with its present ETag."),
+            "PreconditionRequired": ("A precondition header or annotation is required to change this resource.", "Critical", "Read the resource again and name its present ETag."),
             "ServiceTemporarilyUnavailable": ("The service is temporarily unavailable. Retry in %1 seconds.", "Critical", "Wait for the indicated time and try again."),
             "ResourceInUse": ("The change to the requested resource failed because the resource is in use or in transition.", "Warning", "Remove the condition and resubmit the request."),
             "InsufficientStorage": ("Insufficient storage or memory available to complete the request.", "Critical", "Free some room and resubmit the request."),

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import base64
 import binascii
+import itertools
 import re
 
 from ordnung.standins.hardware import Hardware
@@ -123,11 +124,11 @@ class Service:
             shown = apply_query(device, found, request.query)
         except QueryError as refused:
             return error(refused.status, refused.key, *refused.arguments)
-        return self._show(request, found, shown, path)
+        return self._show(device, request, found, shown, path)
 
-    def _show(self, request: Request, found: Resource, shown: Resource, path: str) -> Reply:
-        tag = etag(found)
-        if writable(path) is not None:
+    def _show(self, device: Hardware, request: Request, found: Resource, shown: Resource, path: str) -> Reply:
+        tag = _tag(device, found)
+        if writable(path) is not None and "tags untold" not in device.quirks:
             shown = {"@odata.id": shown["@odata.id"], "@odata.etag": tag, **shown}
         headers = {
             "ETag": tag,
@@ -188,7 +189,9 @@ class Service:
     def _patch(self, device: Hardware, request: Request, path: str, body: Resource) -> Reply:
         found = find_resource(device, path) or {}
         match = request.headers.get("if-match")
-        if match is not None and match not in ("*", etag(found)):
+        if match is None and "wants its tag" in device.quirks:
+            return error(428, "PreconditionRequired")
+        if match is not None and match not in ("*", _tag(device, found)):
             return error(412, "PreconditionFailed")
         good, notes = sort_changes(found, body, writable(path) or {})
         if body and not good and not notes:  # only OData annotations: nothing was to be changed (DSP0266, PATCH)
@@ -205,6 +208,16 @@ class Service:
         if notes:
             shown["@Message.ExtendedInfo"] = notes
         return as_reply(shown, headers={"ETag": etag(after)})
+
+
+_TAGS = itertools.count()
+
+
+def _tag(device: Hardware, found: Resource) -> str:
+    """The tag of a resource as it is shown just now."""
+    if "tags change" not in device.quirks:
+        return etag(found)
+    return f'"{next(_TAGS)}"'
 
 
 # Who asks
