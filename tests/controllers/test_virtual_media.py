@@ -27,7 +27,9 @@ def boot(device):
     return found.get("BootSourceOverrideEnabled", "Disabled"), found.get("BootSourceOverrideTarget", "None")
 
 
-async def test_it_goes_in_and_out_and_twice_is_the_same(device):
+@pytest.mark.parametrize("quirks", [(), ("media plain",), ("media by change",), ("media by change", "wants its tag")])
+async def test_it_goes_in_and_out_and_twice_is_the_same(device, quirks):
+    device.quirks |= set(quirks)
     controller = controller_of(device)
     assert await controller.has_disc(URIS) == (False, False)
     for _ in range(2):

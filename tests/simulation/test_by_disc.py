@@ -75,6 +75,10 @@ async def test_it_is_not_taken_out_of_a_start_that_the_kit_has_asked_for(house):
     "quirk",
     [
         "media at manager",
+        "media by change",
+        "media plain",
+        "tags change",
+        "wants its tag",
         "start half told",
         "no boot progress",
         "no reset time",

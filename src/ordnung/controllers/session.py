@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import asyncio
 import base64
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from typing import Protocol
 
 from ordnung.controllers.answers import (
@@ -149,15 +149,19 @@ class Session:
 
     # Changing
 
-    async def act(self, path: str, body: Body, method: str = "POST") -> Answer:
+    async def act(self, path: str, body: Body, *, method: str = "POST", bears: Collection[int] = ()) -> Answer:
         """Send something that changes the device; sent once, never repeated here.
+
+        Args:
+            bears: statuses of a refusal that the caller knows what to do about.
 
         Raises:
             LostAnswerError: it may have been acted upon: ask the device before anything else.
             ControllerError: it was certainly not acted upon.
         """
         answer = await self._ask(method, path, body, acted=True)
-        self._judge(answer, path)
+        if answer.status not in bears:
+            self._judge(answer, path)
         return answer
 
     async def change(self, path: str, found: Json, body: Json) -> Answer:

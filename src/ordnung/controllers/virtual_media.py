@@ -1,4 +1,7 @@
-"""A disc in a server's virtual media, and its starts sent there: ``VirtualMedia.InsertMedia`` and the boot override."""
+"""A disc in a server's virtual media, and its starts sent there: ``VirtualMedia.InsertMedia`` and the boot override.
+
+A service without that action has ``Image`` and ``Inserted`` changed instead (VirtualMedia schema; all before 1.2).
+"""
 
 from __future__ import annotations
 
@@ -6,7 +9,7 @@ from collections.abc import Mapping
 from urllib.parse import urlsplit
 
 from ordnung.controllers.answers import Json, as_dict, as_list, as_path, as_text, is_true, link_of
-from ordnung.controllers.errors import ControllerError
+from ordnung.controllers.errors import ControllerError, LostAnswerError
 from ordnung.controllers.session import Session
 from ordnung.controllers.systems import own_system, path_of, start_as_before
 from ordnung.controllers.tasks import read_accepted
@@ -39,12 +42,23 @@ async def insert_disc(session: Session, uris: Mapping[str, str]) -> Accepted:
     await session.change(path_of(session, system), system, {"Boot": boot})
     if _holds(slot, uris):
         return Accepted(finished=True)
-    action = _action(slot, "InsertMedia")
-    target = as_path(action.get("target"))
-    if target is None:
-        raise _refused(session, "it lets no disc be inserted")
-    body = {"Image": _uri(session, action, uris), "Inserted": True, "WriteProtected": True}
-    return read_accepted(await session.act(target, body))
+    return await _insert(session, slot, _uri(session, _action(slot, "InsertMedia"), uris))
+
+
+async def _insert(session: Session, slot: Json, uri: str) -> Accepted:
+    target, path = as_path(_action(slot, "InsertMedia").get("target")), link_of(slot)
+    image = {"Image": uri}
+    if target is not None:
+        answer = await session.act(target, {**image, "Inserted": True, "WriteProtected": True}, bears=(400,))
+        # What was refused was certainly not done. Both have these values where they are not given (InsertMedia), and
+        # some services take nothing that they need not take.
+        return read_accepted(answer if answer.status != 400 else await session.act(target, image))
+    try:
+        return read_accepted(await session.change(path or "", slot, {**image, "Inserted": True}))
+    except LostAnswerError:
+        raise
+    except ControllerError as error:
+        raise _refused(session, f"it lets no disc be inserted ({error.detail})") from None
 
 
 async def eject_disc(session: Session, uris: Mapping[str, str]) -> Accepted:
@@ -54,9 +68,11 @@ async def eject_disc(session: Session, uris: Mapping[str, str]) -> Accepted:
     """
     system = await _start_as_before(session)
     slot = next((one for one in await _slots(session, system) if _holds(one, uris)), None)
-    target = as_path(_action(slot or {}, "EjectMedia").get("target"))
-    if target is None:
+    if slot is None:
         return Accepted(finished=True)
+    target = as_path(_action(slot, "EjectMedia").get("target"))
+    if target is None:
+        return read_accepted(await session.change(link_of(slot) or "", slot, {"Image": None, "Inserted": False}))
     return read_accepted(await session.act(target, {}))
 
 

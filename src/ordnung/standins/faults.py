@@ -89,6 +89,8 @@ QUIRKS: dict[str, str] = {
     "starts by path": "its next start can be sent to a boot option by its device path, and not by its reference",
     "starts untold": "where its starts are sent is done and not shown",
     "media at manager": "its virtual media are told with the manager, as older services do",
+    "media by change": "a disc is inserted by changing its virtual media; there is no action for it",
+    "media plain": "to insert a disc it takes the image and nothing else",
     "no user handed out": "its inner link hands out no user to what runs on its server",
     "wants its tag": "a change that does not name the state it is made on is refused",
     "tags untold": "what can be changed tells no tag in its body",

@@ -45,6 +45,18 @@ def comes_up(device: Hardware) -> None:
         device.host.start(device, str(image))
 
 
+def takes_disc(device: Hardware, image: str) -> None:
+    """A disc is inserted."""
+    device.media = {"Image": image}
+    device.note("media inserted", image=image)
+
+
+def gives_disc(device: Hardware) -> None:
+    """It is taken out."""
+    device.media = {}
+    device.note("media ejected")
+
+
 def loses_disc(device: Hardware) -> None:
     """The line to the image breaks: the disc is gone from under what runs on it."""
     device.media = {}

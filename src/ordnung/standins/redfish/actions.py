@@ -6,6 +6,7 @@ import json
 from collections.abc import Callable
 
 from ordnung.standins import partitions as set_up
+from ordnung.standins import virtual_host
 from ordnung.standins.hardware import Hardware
 from ordnung.standins.parts import Task
 from ordnung.standins.redfish import managers, partitions, systems, updates
@@ -214,17 +215,17 @@ def insert_media(device: Hardware, request: Request, body: Resource) -> Reply:
     image = body.get("Image")
     if not isinstance(image, str):
         return error(400, "ActionParameterMissing", "InsertMedia", "Image")
+    if "media plain" in device.quirks and len(body) > 1:
+        return error(400, "ActionParameterUnknown", "InsertMedia", next(name for name in body if name != "Image"))
     if device.media:
         return error(409, "ResourceInUse")
-    device.media = {"Image": image}
-    device.note("media inserted", image=image)
+    virtual_host.takes_disc(device, image)
     return Reply(status=204, headers=dict(HEADERS))
 
 
 def eject_media(device: Hardware, request: Request, body: Resource) -> Reply:
     """VirtualMedia.EjectMedia."""
-    device.media = {}
-    device.note("media ejected")
+    virtual_host.gives_disc(device)
     return Reply(status=204, headers=dict(HEADERS))
 
 

@@ -8,7 +8,7 @@ import secrets
 from collections.abc import Callable
 from typing import Any
 
-from ordnung.standins import banks
+from ordnung.standins import banks, virtual_host
 from ordnung.standins.hardware import Hardware
 from ordnung.standins.parts import PRIVILEGES, Account, Part
 from ordnung.standins.redfish.registries import message
@@ -42,6 +42,7 @@ WRITABLE: tuple[tuple[str, dict[str, Any]], ...] = (
     ("Systems/1", {"AssetTag": _text, "Boot": _BOOT}),
     ("Systems/1/Bios", _IMAGE),
     ("Managers/1", _IMAGE),
+    ("Systems/1/VirtualMedia/CD1", {"Image": lambda value: value is None or isinstance(value, str), "Inserted": _flag}),
     ("Chassis/1", {"AssetTag": _text}),
     ("SessionService", {"SessionTimeout": lambda v: isinstance(v, int) and 30 <= v <= 86400}),
     ("EventService/Subscriptions/[^/]+", {"Context": _text}),
@@ -95,6 +96,8 @@ _BANKED = {"Managers/1": "controller", "Systems/1/Bios": "bios"}
 
 def object_to(device: Hardware, path: str, good: Resource) -> list[Resource]:
     """What speaks against the good part of a PATCH on this very device."""
+    if path.endswith(_MEDIA) and "media by change" not in device.quirks:
+        return [message("PropertyNotWritable", name, related=name) for name in good]
     target = good.get("Boot", {}).get("BootSourceOverrideTarget")
     if target is not None and target not in boot_targets(device):
         name = "BootSourceOverrideTarget"
@@ -124,12 +127,26 @@ def change(device: Hardware, path: str, good: Resource) -> None:
             _change_account(device, number, good)
         case ["EventService", "Subscriptions", number]:
             device.subscriptions[number].update(good)
+        case ["Systems", "1", "VirtualMedia", _]:
+            _change_media(device, good)
+            return
         case ["Systems", "1"] if "AssetTag" in good:
             device.asset_tag = good.pop("AssetTag")
             merge(device.patched.setdefault(path, {}), copy.deepcopy(good))
         case _:
             merge(device.patched.setdefault(path, {}), copy.deepcopy(good))
     device.note("changed", path=path, names=sorted(good))
+
+
+_MEDIA = "/VirtualMedia/CD1"
+
+
+def _change_media(device: Hardware, good: Resource) -> None:
+    """An image is inserted as it is set, unless it says that it is not to be."""
+    if good.get("Image") and good.get("Inserted", True):
+        virtual_host.takes_disc(device, good["Image"])
+    elif device.media:
+        virtual_host.gives_disc(device)
 
 
 _FIELDS = {"UserName": "user", "Password": "password", "RoleId": "role", "Enabled": "enabled", "Locked": "locked"}

@@ -34,6 +34,7 @@ REGISTRIES: dict[str, Registry] = {
             "PropertyValueNotInList": ("The value %1 for the property %2 is not in the list of acceptable values.", "Warning", _CHECK),
             "PropertyMissing": ("The property %1 is a required property and must be included in the request.", "Warning", _CHECK),
             "ActionParameterMissing": ("The action %1 requires the parameter %2 to be present in the request body.", "Critical", _CHECK),
+            "ActionParameterUnknown": ("The action %1 was submitted with the invalid parameter %2.", "Warning", _CHECK),
             "ActionParameterValueNotInList": ("The value %1 for the parameter %2 in the action %3 is not in the list of acceptable values.", "Warning", _CHECK),
             "MalformedJSON": ("The request body submitted was malformed JSON and could not be parsed by the receiving service.", "Critical", _CHECK),
             "UnrecognizedRequestBody": ("The service detected a malformed request body that it was unable to interpret.", "Critical", _CHECK),

@@ -238,7 +238,9 @@ def virtual_media(device: Hardware) -> Resource:
         "ConnectedVia": "URI" if image else "NotConnected",
         "WriteProtected": True,
         "TransferMethod": "Stream" if image else None,
-        "Actions": {
+        "Actions": {}
+        if "media by change" in device.quirks
+        else {
             "#VirtualMedia.InsertMedia": {"target": f"{base}/VirtualMedia.InsertMedia"},
             "#VirtualMedia.EjectMedia": {"target": f"{base}/VirtualMedia.EjectMedia"},
         },
