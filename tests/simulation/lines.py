@@ -20,14 +20,22 @@ SERVICE = Service()
 
 
 class InProcessLine:
-    """What ``HttpLine`` is over HTTPS. ``fetch`` gives a device the bytes behind a URI it was told to pull."""
+    """What ``HttpLine`` is over HTTPS. ``fetch`` gives a device the bytes behind a URI it was told to pull.
+
+    ``is_cut``: whether the way to all controllers is down just now.
+    """
 
     pin, limits = PIN, Limits()
 
-    def __init__(self, device: Hardware, endpoint: Endpoint, fetch: Callable[[str], bytes] | None = None) -> None:
-        self.device, self.endpoint, self.fetch = device, endpoint, fetch
+    def __init__(
+        self, device: Hardware, endpoint: Endpoint, fetch: Callable[[str], bytes] | None = None,
+        is_cut: Callable[[], bool] = lambda: False,
+    ) -> None:  # fmt: skip
+        self.device, self.endpoint, self.fetch, self.is_cut = device, endpoint, fetch, is_cut
 
     async def ask(self, method, path, headers, body=None, *, acted=False) -> Answer:
+        if self.is_cut():
+            raise ControllerError(self.endpoint.name, "unreachable", "no route to host")
         if self.device.is_away:
             raise ControllerError(self.endpoint.name, "refused", "the connection was refused")
         at, _, query = path.partition("?")
@@ -68,8 +76,11 @@ def _spell(body) -> tuple[bytes, dict[str, bytes] | None]:
 class InProcessControllers:
     """The engine's port over devices by name; a session is kept as over HTTPS."""
 
-    def __init__(self, devices: dict[str, Hardware], fetch: Callable[[str], bytes] | None = None) -> None:
-        self.devices, self.fetch = devices, fetch
+    def __init__(
+        self, devices: dict[str, Hardware], fetch: Callable[[str], bytes] | None = None,
+        is_cut: Callable[[], bool] = lambda: False,
+    ) -> None:  # fmt: skip
+        self.devices, self.fetch, self.is_cut = devices, fetch, is_cut
         self.sessions: dict[str, Session] = {}
 
     @asynccontextmanager
@@ -79,7 +90,7 @@ class InProcessControllers:
             device = device.beside
         session = self.sessions.get(endpoint.name)
         if session is None:
-            session = Session(InProcessLine(device, endpoint, self.fetch))
+            session = Session(InProcessLine(device, endpoint, self.fetch, self.is_cut))
             await session.sign_in()
             self.sessions[endpoint.name] = session
         yield RedfishController(session)

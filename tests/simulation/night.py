@@ -85,6 +85,10 @@ async def _play(seed: int, mirror: Path) -> Night:
     groups = {d.name: chance.choice(("pair", "pair", "ring", "")) for d in devices}
     limits = AwayLimits(groups={"pair": 1, "ring": 2}, at_once=chance.choice((1, 2, 8)))
     house = House(clock, devices, mirror, limits)
+    way = random.Random(f"way {seed}")
+    if way.random() < WAY_DOWN:
+        begins = way.uniform(0, 8000)
+        house.cuts = ((begins, begins + way.choice((120, 2400, 9000))),)
     house.disk = random.Random(f"disk {seed}")
     house.protocols = chance.choice((("HTTPS", "HTTP"), ("HTTP",), ()))
     house.patience = Patience(
@@ -131,6 +135,8 @@ async def _play(seed: int, mirror: Path) -> Night:
 
 
 SYSTEM = "/redfish/v1/Systems/1"
+WAY_DOWN = 0.1
+"""Of the nights, in which for a while no controller is reached."""
 CHOSEN = 0.05
 """Servers whose next start somebody has sent elsewhere: a reboot of ours would start that."""
 STORES = 0.3

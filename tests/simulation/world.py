@@ -127,13 +127,17 @@ class House:
         self.desk = WorkDesk(lambda: self.clock.t)
         self.moves, self.ticks, self.remedies, self.exceptions = {}, {}, dict(USUAL), ()
         self.patience, self.disc_at_hand = Patience(), True
-        self.files = {}
+        self.files, self.cuts = {}, ()
         self.born()
 
     def born(self) -> None:
         """A new life of the engine: what was only in memory is gone."""
-        self.controllers = InProcessControllers(self.devices, self.fetch)
+        self.controllers = InProcessControllers(self.devices, self.fetch, self.is_cut)
         self.site = Site()
+
+    def is_cut(self) -> bool:
+        """Whether the way to all controllers is down: ``cuts`` are the spans, in seconds since the start."""
+        return any(begin <= (self.clock.now() - START).total_seconds() < end for begin, end in self.cuts)
 
     def world(self) -> World:
         return World(

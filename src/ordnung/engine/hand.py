@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import datetime
-from collections.abc import Awaitable, Callable, Mapping, Sequence
-from contextlib import AbstractAsyncContextManager
+from collections.abc import AsyncIterator, Awaitable, Callable, Mapping, Sequence
+from contextlib import asynccontextmanager
 from dataclasses import dataclass, field
 from typing import TypeVar
 
@@ -19,7 +19,7 @@ from ordnung.core.orders import ENDS, Order
 from ordnung.core.route import Route, plan_route, plan_way_back
 from ordnung.core.sheet import PlannedRound, name_payloads
 from ordnung.core.unattended import leave_reboots
-from ordnung.engine.entries import Deferred, Ended, Ending, Entry, Reason, TapeEntry, Warned, WriteUnsent
+from ordnung.engine.entries import Deferred, Ended, Ending, Entry, Reason, ResetKind, TapeEntry, Warned, WriteUnsent
 from ordnung.engine.ports import Controller
 from ordnung.engine.tape import MAX_DEFERRALS, advance
 from ordnung.engine.tape_state import TapeState
@@ -27,6 +27,9 @@ from ordnung.engine.telling import tell_reason
 from ordnung.engine.world import LASTING, StepFailedError, StoppedError, Ticket, World
 
 T = TypeVar("T")
+SILENT = ("unreachable", "too slow")
+"""Causes by which nothing came back: one that refuses a connection is there."""
+NOBODY = "no controller answers: the way to them is down; nothing is sent, and what is waited for does not count"
 
 
 @dataclass(slots=True)
@@ -109,9 +112,24 @@ class Hand:
 
     # The device
 
-    def open(self) -> AbstractAsyncContextManager[Controller]:
-        """Its controller, signed in."""
-        return self.world.controllers.open(self.endpoint)
+    @asynccontextmanager
+    async def open(self) -> AsyncIterator[Controller]:
+        """Its controller, signed in. Whether it answers tells of the way there, unless it is being restarted itself."""
+        answered = True
+        try:
+            async with self.world.controllers.open(self.endpoint) as controller:
+                yield controller
+        except ControllerError as error:
+            answered = error.cause not in SILENT
+            raise
+        finally:
+            pending = self.state.open_reset
+            if pending is None or pending.kind is ResetKind.SERVER_REBOOT:
+                self.world.site.contact.note(self.endpoint.url, self.world.clock.now(), answered=answered)
+
+    def is_way_down(self) -> bool:
+        """Whether no controller answers: then what is waited for does not count against this one."""
+        return self.world.site.contact.is_down(self.world.clock.now())
 
     async def patiently(self, ask: Callable[[Controller], Awaitable[T]], limit_s: float) -> T:
         """Ask something that changes nothing, again and again until it is answered or the limit is over."""
@@ -123,6 +141,9 @@ class Hand:
             except ControllerError as error:
                 if is_lasting(error):
                     raise
+                if self.is_way_down():
+                    end = self.until(limit_s)
+                    await self.show("waiting", NOBODY)
                 if clock.now() >= end:
                     minutes = round(limit_s / 60)
                     raise StepFailedError(
@@ -148,6 +169,8 @@ class Hand:
         Only reached while no intent is open: whatever the step was about to do was not sent.
         """
         now = self.world.clock.now()
+        if self.is_way_down():
+            self.troubled_since = now
         self.troubled_since = self.troubled_since or now
         gone = (now - self.troubled_since).total_seconds()
         if is_lasting(error) or gone > self.world.patience.contact_s:

@@ -180,6 +180,8 @@ async def await_return(hand: Hand) -> None:
                 continue
             untold = f"; counted as running in {round(left / 60)} min" if seen_at is not None and left > 0 else ""
             await hand.show("returning", f"{pending.kind}: {tell_boot(marker.boot)}{untold}")
+        if hand.is_way_down():
+            end = hand.until(hand.world.patience.back_s)
         if hand.world.clock.now() >= end and not _is_asking(hand):
             _give_up(hand, found[0] if found else None)
         await hand.pause(whole=found is not None and found[1].is_blind)
@@ -221,7 +223,7 @@ async def _look_once(hand: Hand) -> tuple[Marker, ResetLook] | None:
             raise
         untold = pending.marker.controller is None and pending.marker.uptime_s is None
         is_dark = pending.kind is not ResetKind.SERVER_REBOOT and error.cause in ("unreachable", "refused", "too slow")
-        if is_dark and untold:
+        if is_dark and untold and not hand.is_way_down():
             await _note_seen(hand, ResetLook(acted=Evidence.CONNECTION))
         return None
 

@@ -10,6 +10,7 @@ from enum import StrEnum
 
 from ordnung.core.away import Refusal
 from ordnung.core.turn import NotYet
+from ordnung.engine.contact import Contact
 from ordnung.engine.entries import Reason, Remedy
 from ordnung.engine.ports import Baseline, Clock, Controllers, Helpers, Journal, Orders, Payloads, Reporter
 
@@ -114,11 +115,12 @@ class Ticket:
 
 @dataclass(slots=True)
 class Site:
-    """What all runs of one engine share: who waits for a turn, and which controller is being written to."""
+    """What all runs of one engine share: who waits for a turn, which controller is being written to, who answers."""
 
     line: list[Ticket] = field(default_factory=list)
     writing: dict[str, str] = field(default_factory=dict)
     """Controllers (by URL) with a write of ours under way, and for which server."""
+    contact: Contact = field(default_factory=Contact)
     _locks: dict[str, asyncio.Lock] = field(default_factory=dict)
 
     def controller(self, url: str) -> asyncio.Lock:
