@@ -247,7 +247,7 @@ def test_an_answer_for_all_is_made_once_until_an_event_of_its_makes_it_another()
 
 
 def foreseen(run):
-    return json.loads(outlook.outlook(run))
+    return json.loads(outlook.outlook(run).plain)
 
 
 def test_a_forecast_is_worked_out_for_all_who_look_and_anew_after_an_order(house, night, monkeypatch):

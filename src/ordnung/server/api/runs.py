@@ -5,7 +5,6 @@ from __future__ import annotations
 import datetime
 from dataclasses import dataclass
 
-import orjson
 from django.http import HttpResponse
 from django.shortcuts import get_object_or_404
 from drf_spectacular.types import OpenApiTypes
@@ -90,9 +89,9 @@ class RunView(APIView):
 
 class RunForecastView(APIView):
     @extend_schema(responses=shape(ForecastRow))
-    def get(self, request: Request, pk: int) -> Response:
+    def get(self, request: Request, pk: int) -> HttpResponse:
         """When a run will probably be over, what delays it most, and what it costs against updating one by one."""
-        return Response(orjson.Fragment(outlook(get_object_or_404(Run, pk=pk))))
+        return outlook(get_object_or_404(Run, pk=pk)).answer(request._request)
 
 
 class RunStartView(APIView):

@@ -15,6 +15,7 @@ from django.db import connection
 from django.db.models import Q
 
 from ordnung.server.audit.recording import UNDONE
+from ordnung.server.compression import Packed, pack
 from ordnung.server.reckoning import reckon
 from ordnung.server.runs.models import Run
 from ordnung.server.runs.night import forecast_row
@@ -30,8 +31,8 @@ OLDEST_S = 60.0
 
 @dataclass(frozen=True, slots=True)
 class _Kept:
-    told: bytes
-    """As it is sent: tens of kilobytes that are spelled once for all."""
+    told: Packed
+    """As it is sent: tens of kilobytes that are spelled and compressed once for all."""
     since: int
     """The last event that moved it, when it was worked out."""
     made: float
@@ -46,10 +47,10 @@ _kept: dict[int, _Kept] = {}
 _locks: dict[int, threading.Lock] = {}
 
 
-def outlook(run: Run) -> bytes:
+def outlook(run: Run) -> Packed:
     """When a run will probably be over, as JSON (``ForecastRow``); of one under way as it was some seconds ago."""
     if run.state != Run.State.RUNNING:
-        return write_json(forecast_row(run))
+        return pack(write_json(forecast_row(run)))
     _asked[run.pk] = time.monotonic()
     return _present(run)
 
@@ -60,10 +61,10 @@ def wanted() -> list[tuple[int, bytes]]:
     for pk in [pk for pk, at in _asked.items() if at < oldest]:
         del _asked[pk]
     runs = Run.objects.filter(pk__in=list(_asked), state=Run.State.RUNNING)
-    return [(run.pk, _present(run)) for run in runs]
+    return [(run.pk, _present(run).plain) for run in runs]
 
 
-def _present(run: Run) -> bytes:
+def _present(run: Run) -> Packed:
     known, since = _kept.get(run.pk), _last_move(run)
     age = time.monotonic() - known.made if known is not None else OLDEST_S
     if known is None or known.since != since or age >= OLDEST_S:
@@ -75,8 +76,8 @@ def _present(run: Run) -> bytes:
     return known.told
 
 
-def _work_out(run: Run, since: int) -> bytes:
-    told = reckon(_of, run.pk)
+def _work_out(run: Run, since: int) -> Packed:
+    told = pack(reckon(_of, run.pk))
     _kept[run.pk] = _Kept(told, since, time.monotonic())
     return told
 
