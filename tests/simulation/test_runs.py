@@ -110,52 +110,6 @@ async def test_a_level_server_is_skipped_and_never_touched(house):
     assert state.ended == "skipped" and not writes_of(house.devices["surge-02"].log)
 
 
-@pytest.mark.exhaustive
-@pytest.mark.parametrize("when", ["before", "after"])
-async def test_a_crash_at_any_journal_position_loses_and_doubles_nothing(house, mirror, when):
-    steady = VirtualClock()
-    reference = House(steady, demo_hardware(steady.seconds), mirror)
-    await carry_out(reference, "surge-07")
-    positions = reference.journal.count
-    wanted = written(reference, "surge-07")
-    assert positions > 25
-    for position in range(1, positions + 1):
-        clock = VirtualClock()
-        trial = House(clock, demo_hardware(clock.seconds), mirror)
-        trial.patience = Patience(poll_s=40.0)
-        setattr(trial.journal, f"crash_{when}", position)
-        with pytest.raises(Crashed):
-            await carry_out(trial, "surge-07")
-        clock.t += 45  # the engine is started again a while later
-        trial.born()
-        state = await carry_out(trial, "surge-07")
-        assert state.ended == "level", (position, state.reason)
-        assert written(trial, "surge-07") == wanted, position
-        resets = [e["kind"] for e in trial.devices["surge-07"].log if e["what"] == "reset"]
-        assert resets == ["controller restart", "server reboot", "server reboot"], position
-        check_device(trial, "surge-07")
-
-
-@pytest.mark.exhaustive
-@pytest.mark.parametrize("when", ["before", "after"])
-async def test_a_disk_that_fails_at_any_position_is_waited_for_and_nothing_is_doubled(house, mirror, when):
-    """The journal can't be written, or it was and nobody was told: the same engine goes on when it can be read again."""
-    await carry_out(house, "surge-07")
-    wanted = written(house, "surge-07")
-    for position in range(1, house.journal.count + 1):
-        clock = VirtualClock()
-        trial = House(clock, demo_hardware(clock.seconds), mirror)
-        trial.patience = Patience(poll_s=40.0)
-        setattr(trial.journal, f"out_{when}", position)
-        state = await carry_out(trial, "surge-07")
-        assert state.ended == "level", (position, state.reason)
-        assert written(trial, "surge-07") == wanted, position
-        resets = [e["kind"] for e in trial.devices["surge-07"].log if e["what"] == "reset"]
-        assert resets == ["controller restart", "server reboot", "server reboot"], position
-        check_device(trial, "surge-07")
-        assert not trial.troubles, position
-
-
 @pytest.mark.parametrize("on", ["update", "reset"])
 async def test_a_lost_answer_is_looked_up_not_repeated(house, on):
     house.devices["surge-07"].faults.append(Fault("answer lost", on=on, times=2))

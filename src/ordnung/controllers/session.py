@@ -34,6 +34,8 @@ _MAX_REDIRECTS = 3
 _NOT_ON_THAT = (412, 428)
 """The state that a change names is not the present one; or it names none and has to."""
 ANY = "*"
+_CHANGES = 3
+"""On the state that was found, on the present one, and on any."""
 
 
 class Line(Protocol):
@@ -176,16 +178,17 @@ class Session:
             ControllerError: it was certainly not made; also where somebody else has changed the same meanwhile.
         """
         tag = as_text(found.get("@odata.etag"))
-        for next_tag in (None, ANY, ""):
+        for attempt in range(1, _CHANGES + 1):
             answer = await self._ask("PATCH", path, body, acted=True, match=tag)
-            if answer.status not in _NOT_ON_THAT or next_tag == "":
+            if answer.status not in _NOT_ON_THAT or attempt == _CHANGES:
                 break
             fresh = await self.look(path)
             self._judge(fresh, path)
             if any(fresh.body.get(name) != found.get(name) for name in body):
                 message = "somebody else has changed the same meanwhile; nothing was changed"
                 raise ControllerError(self.endpoint.name, "said no", message)
-            tag = next_tag or fresh.header("ETag") or as_text(fresh.body.get("@odata.etag")) or ANY
+            told = fresh.header("ETag") or as_text(fresh.body.get("@odata.etag"))
+            tag = told if told and attempt == 1 else ANY
         self._judge(answer, path)
         return answer
 
