@@ -62,6 +62,10 @@ class Hand:
     """Whether this very process has seen that its starts go to the disc: only then it tells that they don't."""
     losses_before: int | None = None
     """How often its controller had forgotten our session when a reset was asked for by this very process."""
+    dark_since: datetime.datetime | None = None
+    """Since when it has not answered after a reset that this very process asked for or waits for."""
+    is_dark_with_all: bool = False
+    """Whether the way to all was down meanwhile: then its silence proves nothing."""
 
     @property
     def name(self) -> str:
@@ -81,6 +85,7 @@ class Hand:
         """Know what the tape tells and nothing else, as after a death of the engine."""
         self.state, self.troubled_since, self.judged = state, None, None
         self.seen_on_disc, self.losses_before = False, None
+        self.dark_since, self.is_dark_with_all = None, False
 
     # Tape and talk
 

@@ -34,6 +34,8 @@ from ordnung.engine.telling import tell_boot, tell_question
 from ordnung.engine.world import StepFailedError
 
 GRACEFUL = "GracefulRestart"
+OTHERS_ASKED_S = 120.0
+"""Within this, every other controller of a run that is not away itself has been asked again; the site's seconds."""
 
 
 async def reset(hand: Hand) -> None:
@@ -122,6 +124,7 @@ async def _send(hand: Hand, controller: Controller, kind: ResetKind) -> None:
     marker = await controller.marker()
     await hand.note(ResetIntent(kind=kind, marker=marker, type=offer.type))
     hand.losses_before, hand.judged = controller.losses, None
+    hand.dark_since, hand.is_dark_with_all = None, False
     try:
         await controller.reset(offer)
     except LostAnswerError:
@@ -217,15 +220,32 @@ async def _look_once(hand: Hand) -> tuple[Marker, ResetLook] | None:
     assert pending is not None
     try:
         async with hand.open() as controller:
-            return await _look(hand, controller)
+            marker, look = await _look(hand, controller)
     except ControllerError as error:
         if is_lasting(error):
             raise
         untold = pending.marker.controller is None and pending.marker.uptime_s is None
         is_dark = pending.kind is not ResetKind.SERVER_REBOOT and error.cause in ("unreachable", "refused", "too slow")
-        if is_dark and untold and not hand.is_way_down():
+        if is_dark and untold and _proves_reset(hand, is_over=False):
             await _note_seen(hand, ResetLook(acted=Evidence.CONNECTION))
         return None
+    if hand.dark_since is not None:
+        if look.acted is None and _proves_reset(hand, is_over=True):
+            look = ResetLook(acted=Evidence.CONNECTION)
+        hand.dark_since, hand.is_dark_with_all = None, False
+    return marker, look
+
+
+def _proves_reset(hand: Hand, *, is_over: bool) -> bool:
+    """Whether the silence of a controller that tells nothing of its restarts proves one.
+
+    Not if the way to all was down meanwhile, which is known once the others have been asked too.
+    """
+    now = hand.world.clock.now()
+    hand.dark_since = hand.dark_since or now
+    hand.is_dark_with_all = hand.is_dark_with_all or hand.is_way_down()
+    is_known = is_over or (now - hand.dark_since).total_seconds() >= OTHERS_ASKED_S
+    return is_known and not hand.is_dark_with_all
 
 
 async def _look(hand: Hand, controller: Controller) -> tuple[Marker, ResetLook]:

@@ -11,7 +11,7 @@ from ordnung.server.problems import Problem
 
 MIB = 2**20
 LOW = 1024 * MIB
-"""With less the page says so: a night of a hundred servers keeps some hundred MiB of readings."""
+"""With less the page says so, while there is time to make room."""
 LEAST = 256 * MIB
 """With less no run is started, and no payload is fetched: what is left is for the records of what is under way."""
 

@@ -33,6 +33,7 @@ FAULTS: dict[str, str] = {
     "link cut": "the line to the repository breaks during a pull",
     # resets
     "stays away": "the controller is away `seconds` longer",
+    "restart ignored": "a restart of the controller is accepted and does not come to pass",
     "boot hangs": "the server stands still in its power-on self-test",
     "boot order ignored": "the next start goes to its own system, whatever was chosen for it",
     "media lost": "the disc that it was started from is gone once the next write has begun",
@@ -120,6 +121,7 @@ def random_faults(seed: int, count: int) -> list[Fault]:
     """Faults for a soak: never one that needs a person to clear it before a server answers again."""
     chance = random.Random(seed)
     left_out = {"password changed", "part gone", "write fails", "task lies", "boot order ignored", "media lost"}
+    left_out |= {"restart ignored"}
     kinds = sorted(set(FAULTS) - LASTING - left_out - set(CHANGING))
     found = []
     for _ in range(count):

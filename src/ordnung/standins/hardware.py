@@ -345,6 +345,9 @@ class Hardware:
 
     def restart_controller(self) -> None:
         """Manager.Reset: the controller is away for a time, sessions are gone."""
+        if self.take_fault("restart ignored"):
+            self.note("restart ignored")
+            return
         for system in (self, self.beside):
             if system is not None:
                 system._cut_writes("controller restart")
