@@ -76,6 +76,7 @@ def told(server) -> list[dict]:
     return sorted(({n: getattr(c, n) for n in names} for c in server.components), key=lambda f: f["slot"])
 
 
+@pytest.mark.exhaustive
 @given(seed=st.integers(0, 10**6), quirks=st.sets(st.sampled_from(sorted(QUIRKS)), max_size=3))
 def test_a_reading_of_a_random_stand_in_is_its_hardware(seed, quirks):
     (place,) = random_places(1, seed, MODELS)
@@ -87,6 +88,7 @@ def test_a_reading_of_a_random_stand_in_is_its_hardware(seed, quirks):
     assert server.facts.expands == (device.generation == "newest" and "expand broken" not in quirks)
 
 
+@pytest.mark.exhaustive
 @pytest.mark.parametrize("quirk", QUIRKS)
 @pytest.mark.parametrize("name", ["surge-07", "gauge-01", "watch-03", "sump-01", "vault-03"])
 def test_each_manner_of_real_controllers_is_borne(quirk, name):
@@ -237,6 +239,7 @@ shapes = st.recursive(
 )  # fmt: skip
 
 
+@pytest.mark.exhaustive
 @given(st.dictionaries(st.sampled_from(["/s", "/u", "/f", "/c", "/m"]), st.dictionaries(
     st.sampled_from(["Members", "FirmwareInventory", "Actions", "Storage", "Bios", "Id", "Version", "Status", "DateTime"]), shapes, max_size=5,
 )))  # fmt: skip

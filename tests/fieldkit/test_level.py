@@ -214,6 +214,10 @@ def test_an_order_is_done_on_its_server_unasked_and_nothing_else(packed, tmp_pat
     assert code == 0, out + err
     written = {slot for slot, _ in writes_of(packed.device(name).log)}
     assert written == {slot for slot, _ in parse_order(order.read_bytes()).writes}, "raid-1 was not ordered"
+    code, out, _ = level(packed, tmp_path / "again", "--order", order, name=name)
+    assert code == 0 and "Nothing to send." in out
+    word = next(one.context for one in packed.device(name).sessions.values() if " idle " in one.context)
+    assert "raid-1 stays: " in word, "whoever ordered it finds out why nothing was done"
     code, _, err = level(packed, tmp_path / "w", "--order", order, "--only", "bios", name=name)
     assert code == 2 and "--order says what is done" in err
 
@@ -225,6 +229,9 @@ def test_what_is_not_the_payload_that_was_ordered_is_not_sent(packed, tmp_path):
     order = write_orders(packed, tmp_path, name, writes=writes)
     code, out, err = level(packed, tmp_path / "w", "--order", order, name=name)
     assert code == 1 and "not what was approved" in out + err and not writes_of(packed.device(name).log)
+    (word,) = [one.context for one in packed.device(name).sessions.values() if one.context]
+    begins = f"ordnung.word/1 {parse_order(order.read_bytes()).mark} idle {name} is "
+    assert word.startswith(begins) and "not what was approved" in word, "whoever ordered it finds out why"
 
 
 def spawn(live, work, *more, name):

@@ -6,13 +6,17 @@ import asyncio
 import dataclasses
 import itertools
 
-from ordnung.controllers import ControllerError
+from ordnung.controllers import ControllerError, Word
 from ordnung.core.away import AwayPlace
 from ordnung.core.baseline import leave_out
 from ordnung.core.sheet import DiscPart
 from ordnung.engine.entries import Entry, Plan, TapeEntry
 from ordnung.engine.run import RunServer, carry_out_run
+from ordnung.engine.tape import fold
+from ordnung.engine.telling import tell_reason
 from ordnung.engine.world import Choice, Patience, Site
+from ordnung.fieldkit.one_server import GOOD
+from ordnung.formats.order import mark_of
 from ordnung.standins.hardware import Hardware
 from tests.simulation.lines import InProcessControllers
 from tests.simulation.world import House, MemoryJournal
@@ -61,8 +65,12 @@ class KitHost:
         endpoint = self.house.endpoint(device.name)
         lane = RunServer(endpoint=endpoint, place=AwayPlace(server=device.name), approved=order, on_disc=True)
         await carry_out_run(run, [lane], world)
+        state = fold(tape)
+        word = Word(text=tell_reason(state.ended.reason, state.ended.facts), is_idle=state.is_idle)
         try:
             async with world.controllers.open(endpoint) as controller:
+                if state.ended.ending not in GOOD:
+                    await controller.leave_word(mark_of("the house", device.name), word)
                 await controller.leave_disc()
         except ControllerError:
             pass  # seen after a while

@@ -14,7 +14,7 @@ from ordnung.standins.faults import Fault
 from ordnung.standins.hardware import writes_of
 from ordnung.standins.scenario import PLACES, demo_hardware
 from tests.simulation.kit_host import KitHost
-from tests.simulation.test_runs import carry_out, check_device, written
+from tests.simulation.one_server import carry_out, check_device, written
 from tests.simulation.world import Crashed, House, VirtualClock
 
 NAME, SMALL = "surge-07", "surge-05"
@@ -71,6 +71,7 @@ async def test_it_is_not_taken_out_of_a_start_that_the_kit_has_asked_for(house):
     assert all(any(a < up <= b for up in ups) for a, b in itertools.pairwise(resets))
 
 
+@pytest.mark.exhaustive
 @pytest.mark.parametrize(
     "quirk",
     [
@@ -100,6 +101,21 @@ async def test_where_starts_can_be_sent_to_a_disc_only_once_nothing_is_done(hous
     state = await carry_out(house, NAME)
     assert state.ended == "failed" and "more than once" in state.reason, state.reason
     assert "reset" not in done(house) and is_left_as_it_was(house)
+
+
+async def test_where_nothing_is_told_of_starts_nothing_is_done(house):
+    """Whether it went to the disc, and out of it again, could not be seen: it would be left with the disc in."""
+    house.devices[NAME].quirks |= {"no reset time", "no boot progress"}
+    state = await carry_out(house, NAME)
+    assert state.ended == "failed" and "tells nothing of its server's starts" in state.reason, state.reason
+    assert done(house) == []
+
+
+async def test_where_no_disc_is_served_nothing_is_done(house):
+    house.protocols = ()
+    state = await carry_out(house, NAME)
+    assert state.ended == "failed" and "no disc can be fetched from here" in state.reason, state.reason
+    assert done(house) == []
 
 
 async def test_an_image_that_was_altered_is_not_inserted(house):
@@ -143,6 +159,19 @@ async def test_a_write_that_stalls_under_the_kit_is_never_reset(house, quirks, i
     assert state.ended == "failed" and "disc may still be" in state.reason, state.reason
     assert "killed a write" not in done(house) and state.state.place is not None
     assert bool(house.devices[NAME].media) is not is_lost, "what runs on it is left alone"
+
+
+@pytest.mark.parametrize(
+    "quirks", [("no task list",), ("no task list", "no session context"), ("bare 202", "no task list")]
+)
+async def test_a_write_that_stalls_where_no_tasks_are_listed_is_never_reset(house, quirks):
+    house.devices[NAME].quirks |= {*quirks, "empty 202"}
+    house.devices[NAME].faults += [Fault("task stalls", "bios")] * 3
+    state = await carry_out(house, NAME)
+    assert state.ended == "failed" and "can't be seen" in state.reason and "disc may still be" in state.reason, (
+        state.reason
+    )
+    assert "killed a write" not in done(house) and state.state.place is not None
 
 
 @pytest.mark.parametrize("order", ["stop", "leave out"])
@@ -191,3 +220,13 @@ async def test_a_crash_at_any_position_loses_and_doubles_nothing(mirror_folder, 
         assert written(trial, SMALL) == wanted and done(trial, SMALL).count("reset") == resets, position
         check_device(trial, SMALL)
         assert is_left_as_it_was(trial, SMALL), position
+
+
+@pytest.mark.parametrize("quirk", ["", "no session context", "strict sign-in", "basic only"])
+async def test_why_the_kit_has_ended_is_told_where_its_controller_keeps_a_word(house, quirk):
+    house.devices[NAME].quirks |= {quirk} - {""}
+    house.devices[NAME].faults += [Fault("write fails", "bios")] * 3
+    state = await carry_out(house, NAME)
+    assert state.ended == "failed" and "has ended without bringing it to" in state.reason, state.reason
+    assert ("It said: bios" in state.reason) is (not quirk), state.reason
+    assert is_left_as_it_was(house)

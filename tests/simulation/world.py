@@ -25,6 +25,7 @@ from ordnung.engine.tape_state import TapeState
 from ordnung.engine.world import USUAL, Patience, Site, World
 from ordnung.formats.catalog import parse_catalog
 from ordnung.formats.folder_catalog import Heading, build_catalog
+from ordnung.formats.order import mark_of
 from ordnung.formats.pldm import parse_package
 from ordnung.standins import makers
 from ordnung.standins.hardware import Hardware
@@ -237,7 +238,7 @@ class House:
         moves = self.moves.get(name, Moves())
         return Hand(
             run=run, endpoint=self.endpoint(name), world=self.world(), place=place, back=back, moves=moves,
-            by_disc=self.by_disc,
+            by_disc=self.by_disc, order_mark=mark_of("the house", name),
         )  # fmt: skip
 
     def lane(self, name: str, group: str | None = None, back=None) -> RunServer:
@@ -251,6 +252,7 @@ class House:
             back=back,
             unattended=self.unattended,
             by_disc=self.by_disc,
+            order_mark=mark_of("the house", name),
         )
 
 

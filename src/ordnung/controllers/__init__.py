@@ -4,7 +4,7 @@ from ordnung.controllers.client import Client, Endpoint, Limits
 from ordnung.controllers.controller import RedfishController, RedfishControllers
 from ordnung.controllers.errors import CAUSES, ControllerError, LostAnswerError
 from ordnung.controllers.reset import ResetOffer
-from ordnung.controllers.types import SYSTEM_BEGINS, Accepted, Marker, Outcome, Reach, TaskView
+from ordnung.controllers.types import SYSTEM_BEGINS, Accepted, Marker, Outcome, Reach, TaskView, Word
 
 __all__ = [
     "CAUSES",
@@ -22,4 +22,5 @@ __all__ = [
     "RedfishControllers",
     "ResetOffer",
     "TaskView",
+    "Word",
 ]

@@ -60,7 +60,7 @@ def parse_body(raw: bytes, status: int) -> Json:
     if not raw.strip():
         return {}
     try:
-        body = json.loads(raw, strict=False, parse_constant=_refuse_constant)
+        body = _DECODER.decode(raw.decode(json.detect_encoding(raw), "surrogatepass"))
         if not isinstance(body, dict):
             raise MalformedError("not a JSON object")
         # What opens no more often can't nest deeper: most answers need no second look.
@@ -76,6 +76,9 @@ def parse_body(raw: bytes, status: int) -> Json:
 
 def _refuse_constant(name: str) -> float:
     raise MalformedError(f"{name} is no number")
+
+
+_DECODER = json.JSONDecoder(strict=False, parse_constant=_refuse_constant)
 
 
 def _cleaned(value: Any) -> Any:

@@ -10,13 +10,13 @@ from contextlib import AbstractAsyncContextManager, asynccontextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
-from ordnung.controllers import banks, partitions, reset, starts, survey, systems, tasks, update, virtual_media
+from ordnung.controllers import banks, partitions, reset, starts, survey, systems, tasks, update, virtual_media, word
 from ordnung.controllers.client import Client, Endpoint
 from ordnung.controllers.errors import ControllerError
 from ordnung.controllers.probe import send_probe
 from ordnung.controllers.reset import ResetOffer
 from ordnung.controllers.session import Session
-from ordnung.controllers.types import Accepted, Marker, Reach, TaskView
+from ordnung.controllers.types import Accepted, Marker, Reach, TaskView, Word
 from ordnung.core.components import Server
 
 
@@ -83,6 +83,14 @@ class RedfishController:
     async def has_disc(self, uris: Mapping[str, str]) -> tuple[bool, bool]:
         """Whether our disc is inserted, and whether its starts go to a disc."""
         return await virtual_media.has_disc(self._session, uris)
+
+    async def leave_word(self, mark: str, left: Word) -> bool:
+        """Leave a word for whoever else signs in; whether it is shown."""
+        return await word.leave_word(self._session, mark, left)
+
+    async def find_word(self, mark: str) -> Word | None:
+        """The word that was left under a mark; None where there is none."""
+        return await word.find_word(self._session, mark)
 
     async def task(self, task: str | None, monitor: str | None) -> TaskView | None:
         """How a piece of work stands, or None when it is forgotten."""

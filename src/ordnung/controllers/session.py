@@ -93,12 +93,16 @@ class Session:
         self._judge(answer, path)
         return answer.body
 
-    async def members(self, path: str | None) -> list[Json]:
-        """The members of a collection, each read; those that stand inline are taken as given."""
+    async def listed(self, path: str | None) -> list[str | Json]:
+        """The members of a collection as it lists them: by their paths, or those that stand inline."""
         try:
-            found = await follow_members(self.find, path, self.line.limits.members)
+            return await follow_members(self.find, path, self.line.limits.members)
         except MalformedError as error:
             raise ControllerError(self.endpoint.name, "malformed answer", str(error)) from None
+
+    async def members(self, path: str | None) -> list[Json]:
+        """The members of a collection, each read; those that stand inline are taken as given."""
+        found = await self.listed(path)
         bodies = [member if isinstance(member, dict) else await self.find(member) for member in found]
         return [body for body in bodies if body is not None]
 
@@ -194,23 +198,26 @@ class Session:
 
     # Signing in and out
 
-    async def sign_in(self) -> None:
+    async def sign_in(self, context: str = "") -> None:
         """Open a session, or use the credentials with each request where the controller offers no sessions.
+
+        Args:
+            context: what the session is to be seen with (``Context``; Session schema, 1.5).
 
         Raises:
             ControllerError: the credentials are refused (signed out), or nothing usable answers.
         """
         if not self.endpoint.user:
             return
-        path = await self._find_sessions()
-        answer = await self._post_credentials(path) if path is not None else None
+        path = await self.find_sessions()
+        answer = await self._post_credentials(path, context) if path is not None else None
         if answer is None or answer.status in _NO_SESSIONS:
             pair = f"{self.endpoint.user}:{self.endpoint.password}".encode()
             self.basic = f"Basic {base64.b64encode(pair).decode()}"
             return
         self.token, self.location = answer.header("X-Auth-Token"), as_path(answer.header("Location"))
 
-    async def _find_sessions(self) -> str | None:
+    async def find_sessions(self) -> str | None:
         """Where the service root, which is open to everyone, says that sessions are; None: it offers none.
 
         A service is asked nowhere else: what a stranger gets at a path that isn't there may look like a refusal.
@@ -224,8 +231,10 @@ class Session:
         found = link_of(as_dict(root.body.get("Links")).get("Sessions"))
         return found or (_SESSIONS if link_of(root.body.get("SessionService")) else None)
 
-    async def _post_credentials(self, path: str) -> Answer:
+    async def _post_credentials(self, path: str, context: str) -> Answer:
         credentials = {"UserName": self.endpoint.user, "Password": self.endpoint.password}
+        if context:
+            credentials["Context"] = context
         answer = await self._ask_patiently("POST", path, credentials)
         name = self.endpoint.name
         if answer.status in (400, 401, 403):

@@ -8,6 +8,15 @@ from enum import StrEnum
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class Word:
+    """What was left with a controller for whoever else signs in."""
+
+    text: str
+    is_idle: bool
+    """Nothing that whoever left it has asked for is under way, for certain."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Reach:
     """How a controller can be fed. ``pulls`` lists protocols in upper case."""
 

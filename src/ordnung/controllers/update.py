@@ -38,14 +38,27 @@ async def read_service(session: Session) -> Json:
 def stands_for(entry: Json, slot: str) -> bool:
     """Whether a member of an inventory stands for a slot: by its Id or the end of its path."""
     path = link_of(entry)
-    return path is not None and (as_text(entry.get("Id")) == slot or path.rstrip("/").rsplit("/", 1)[-1] == slot)
+    return path is not None and (as_text(entry.get("Id")) == slot or _ends_in(path, slot))
+
+
+def _ends_in(path: str, slot: str) -> bool:
+    return path.rstrip("/").rsplit("/", 1)[-1] == slot
 
 
 async def target_of(session: Session, slot: str) -> str:
-    """The inventory member that stands for a slot. Raises ControllerError when it is gone."""
+    """The inventory member that stands for a slot. Raises ControllerError when it is gone.
+
+    The list of an inventory mostly tells already which it is; its members are read only where it does not.
+    """
     service = await read_service(session)
-    for inventory in ("FirmwareInventory", "SoftwareInventory"):
-        for entry in await session.members(link_of(service.get(inventory))):
+    lists = [link_of(service.get(name)) for name in ("FirmwareInventory", "SoftwareInventory")]
+    for path in lists:
+        for member in await session.listed(path):
+            named = member if isinstance(member, str) else link_of(member)
+            if named is not None and _ends_in(named, slot):
+                return named
+    for path in lists:
+        for entry in await session.members(path):
             if stands_for(entry, slot):
                 return link_of(entry) or ""
     raise ControllerError(session.endpoint.name, "said no", f"{slot} is not in its inventory any more")

@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Awaitable
 from dataclasses import dataclass
 
-from ordnung.controllers import Accepted, TaskView
+from ordnung.controllers import Accepted, ControllerError, TaskView, Word
 from ordnung.core.baseline import Position
 from ordnung.core.by_disc import IN
 from ordnung.core.checks import Before, Situation
@@ -49,10 +49,13 @@ async def insert(hand: Hand, planned: PlannedWrite) -> None:
     """Insert the disc, and have the server's starts go there, once everything that could forbid it was asked.
 
     Raises:
-        StepFailedError: a check stops the server, or the disc is not at hand, or served over nothing.
+        StepFailedError: a check stops the server, its starts can't be seen, or the disc is not at hand or not served.
     """
     if not disc_uris(hand):
-        raise StepFailedError(Reason.NO_WAY_IN, slot=planned.write.slot)
+        raise StepFailedError(Reason.NO_DISC_SERVED)
+    marker = await hand.patiently(lambda c: c.marker(), hand.world.patience.contact_s)
+    if marker.system is None and marker.boot is None:
+        raise StepFailedError(Reason.STARTS_UNTOLD)
     try:
         await hand.world.payloads.find_disc()
     except RepositoryError as error:
@@ -70,15 +73,35 @@ async def take_out(hand: Hand, planned: PlannedWrite) -> None:
     """
     if hand.state.is_away and not hand.state.leaves_disc:
         await _let_kit_end(hand)
+    elif hand.state.is_away and not _has_said_idle(hand):
+        await _demand_sight(hand)
     await let_start_end(hand)
     await hand.show("staging", EJECT)
     await _ask(hand, planned, EJECT)
+
+
+async def _demand_sight(hand: Hand) -> None:
+    """The kit has not said that it is done: its server is reset only where a write that it left would be seen.
+
+    Raises:
+        StepFailedError: no tasks are listed.
+    """
+    if await hand.patiently(lambda c: c.tasks(), hand.world.patience.contact_s) is None:
+        raise StepFailedError(Reason.WRITES_UNSEEN)
+
+
+def _has_said_idle(hand: Hand) -> bool:
+    _, trouble = hand.state.remedies[-1]
+    return trouble.facts.get("idle") == "yes"
 
 
 async def _let_kit_end(hand: Hand) -> None:
     """Wait until the kit says that it has ended, which it does by having the server start as before; or for quiet.
 
     Everything is active by then; what it does still (look, write again what it saw too late) is not broken into.
+
+    Raises:
+        StepFailedError: it does not say so, and no tasks are listed.
     """
     end, shown = hand.until(hand.world.patience.quiet_s), None
     while True:
@@ -89,6 +112,7 @@ async def _let_kit_end(hand: Hand) -> None:
         if now != shown:
             shown, end = now, hand.until(hand.world.patience.quiet_s)
         if hand.world.clock.now() >= end:
+            await _demand_sight(hand)
             return
         await hand.show("writing", "the kit is at work; it has still to say that it has ended")
         await hand.pause(whole=True)
@@ -153,11 +177,22 @@ async def follow_kit(hand: Hand, planned: PlannedWrite) -> None:
         else:
             await hand.show("writing", f"the kit is at work; next is {write.slot} {write.to}")
         if hand.world.clock.now() >= end or (look.has_ended and task is None):
+            word = await _last_word(hand) if look.has_ended else None
+            reason = Reason.KIT_SAID if word is not None else Reason.KIT_ENDED if look.has_ended else Reason.NOT_BY_KIT
             facts = {"slot": write.slot, "to": write.to, "minutes": str(round(patience.disc_s / 60))}
-            reason = Reason.KIT_ENDED if look.has_ended else Reason.NOT_BY_KIT
+            facts |= {"why": word.text, "idle": "yes" if word.is_idle else "no"} if word is not None else {}
             await hand.note(WriteFailed(reason=reason, facts=facts))
             raise StepFailedError(reason, **facts)
         await hand.pause(whole=True)
+
+
+async def _last_word(hand: Hand) -> Word | None:
+    """Why the kit has ended without a write, by what it left with the controller; it may have left nothing."""
+    try:
+        async with hand.open() as controller:
+            return await controller.find_word(hand.order_mark)
+    except ControllerError:  # it only tells more
+        return None
 
 
 def _tell_task(hand: Hand, task: TaskView) -> str:

@@ -54,6 +54,8 @@ class Hand:
     """Whether this runs on the very server, started from a disc or a stick."""
     by_disc: bool = False
     """Whether what is sent is brought by a disc in its virtual media, by the field kit that starts from it."""
+    order_mark: str = ""
+    """Under which mark that kit leaves word of how it ended (``formats.order``)."""
     state: TapeState = field(default_factory=TapeState)
     troubled_since: datetime.datetime | None = None
     judged: Server | None = None
@@ -213,7 +215,7 @@ class Hand:
         before = self.state.before
         assert before is not None
         known = {part.slot: part.version for part in before.components}
-        return {slot: old for slot in self.state.changed if (old := known.get(slot)) is not None}
+        return {slot: old for slot in self.state.touched if (old := known.get(slot)) is not None}
 
     def not_approved(self, rounds: Sequence[PlannedRound]) -> str:
         """What of some rounds nobody has approved, in words; empty when all of it was."""

@@ -36,7 +36,7 @@ async def take_place(hand: Hand) -> None:
             why = ticket.refusal
             if why is not None and why.never:
                 # One that was put off, or was written ahead, has had some of what it was to have.
-                begun = hand.state.changed
+                begun = hand.state.was_sent_to
                 ending, sent = (Ending.STOPPED, "Nothing more") if begun else (Ending.LEFT_OVER, "Nothing")
                 await hand.end(ending, Reason.NO_WINDOW, why=why, sent=sent)
                 return
@@ -46,7 +46,7 @@ async def take_place(hand: Hand) -> None:
             if why is None or not why.kept:
                 end = hand.until(hand.world.patience.place_s)
             elif hand.world.clock.now() >= end:
-                if hand.state.changed:
+                if hand.state.was_sent_to:
                     await hand.end(Ending.STOPPED, Reason.NO_PLACE_ANY_MORE, why=why)
                 else:
                     await hand.end(Ending.LEFT_OVER, Reason.NO_PLACE, why=why)

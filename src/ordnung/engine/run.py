@@ -31,6 +31,7 @@ class RunServer:
     ahead: bool = False
     unattended: bool = False
     by_disc: bool = False
+    order_mark: str = ""
     on_disc: bool = False
 
 
@@ -51,8 +52,7 @@ async def carry_out_run(run: str, servers: Sequence[RunServer], world: World, or
             run=run, endpoint=server.endpoint, world=world, place=server.place, back=server.back,
             order=(not begun[number], order, number), approved=server.approved,
             moves=server.moves, ahead=server.ahead, unattended=server.unattended,
-            by_disc=server.by_disc,
-            on_disc=server.on_disc,
+            by_disc=server.by_disc, order_mark=server.order_mark, on_disc=server.on_disc,
         )  # fmt: skip
         await _guarded(hand)
         ended[hand.name] = hand.state.ended.ending if hand.state.ended is not None else ""

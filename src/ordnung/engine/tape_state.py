@@ -16,6 +16,7 @@ from ordnung.engine.entries import (
     Ended,
     ErrandGivenUp,
     Evidence,
+    Reason,
     Remedy,
     ResetKind,
     Troubled,
@@ -167,6 +168,25 @@ class TapeState:
         return frozenset(slot for slot, _ in (*self.said_written, *self.done))
 
     @property
+    def was_sent_to(self) -> bool:
+        """Whether an update was sent, whatever became of it."""
+        tried = self.failure is not None or self.trouble is not None or self.remedies or self.sends
+        return bool(self.changed or tried)
+
+    @property
+    def touched(self) -> frozenset[str]:
+        """Components whose version may be another because of this run: what it has written, and what was tried again,
+        since a device may have written what it denies.
+        """
+        return self.changed | {trouble.slot for _, trouble in self.remedies if trouble.slot}
+
+    @property
+    def awaited(self) -> frozenset[str]:
+        """Components that a failed write may have harmed, and that are written again in a round still to come."""
+        coming = {planned.write.slot for step in (self.rounds or ())[self.round + 1 :] for planned in step.writes}
+        return frozenset(trouble.slot for _, trouble in self.remedies if trouble.slot in coming)
+
+    @property
     def puts_back(self) -> bool:
         """Whether what this run did is being taken back."""
         return self.has_tried(Remedy.PUT_BACK)
@@ -175,6 +195,11 @@ class TapeState:
     def is_busy(self) -> bool:
         """Whether something that was sent, or was about to be, is not known to be over."""
         return self.open_write is not None or self.open_reset is not None
+
+    @property
+    def is_idle(self) -> bool:
+        """Whether nothing that was sent can still be under way: a write that nobody tells of any more can."""
+        return not self.is_busy and not (self.ended is not None and self.ended.reason is Reason.TASK_VANISHED)
 
     @property
     def leaves_disc(self) -> bool:

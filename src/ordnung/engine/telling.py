@@ -56,8 +56,10 @@ SENTENCES: dict[Reason, str] = {
     Reason.STOPPED: "stopped by a person; nothing is under way on this server",
     Reason.LEFT_OUT: "a person left it out; nothing was sent",
     Reason.NO_WINDOW: "its turn came no more: {why}. {sent} was sent. Plan it into another window.",
-    Reason.NOT_APPROVED: "it would need {what} now, which is not what was approved. Nothing was sent. Plan it again.",
+    Reason.NOT_APPROVED: "it would need {what} now, which is not what was approved. Nothing of that was sent. Plan it "
+    "again.",
     Reason.PUT_BACK: "put back as it was, after this: {why}",
+    Reason.PUT_BACK_PARTLY: "put back as far as it goes: {lost}. It was put back after this: {why}",
     Reason.NOT_MOVED_OFF: "its work was not moved off: {why}. {sent}; the server was not reset. Plan it again when its "
     "work can go.",
     Reason.NOT_TAKEN_BACK: "it is done with the server, but its work was not taken back: {why}. Take it back, then say "
@@ -70,16 +72,18 @@ SENTENCES: dict[Reason, str] = {
     "was sent. Bring the others back first, then plan it again.",
     Reason.CONTROLLER: "{cause}: {detail}. {remedy}",
     Reason.NO_CONTACT: "no answer for {minutes} min ({cause}: {detail}). Nothing more was sent. {remedy}",
-    Reason.NO_WAY_IN: "{slot}: this controller can neither fetch nor be pushed a payload; nothing was sent",
-    Reason.NO_BANK: "{slot}: none of its banks holds {to} any more; nothing was sent. Plan it again.",
-    Reason.NOT_NAMED: "{slot}: no catalog names a file for {to}; nothing was sent",
-    Reason.NOT_AT_HAND: "{slot}: {why}; nothing was sent. Pack a repository for this server, then plan again.",
-    Reason.FOREIGN_PAYLOAD: "{slot}: {why}; nothing was sent",
-    Reason.GONE: "{slot} is not in the server any more; nothing was sent",
-    Reason.MOVED_ON: "{slot}: planned from {source}, it is at {version}; nothing was sent. Plan again.",
+    Reason.NO_WAY_IN: "{slot}: this controller can neither fetch nor be pushed a payload; nothing was sent to it",
+    Reason.NO_BANK: "{slot}: none of its banks holds {to} any more; nothing was sent to it. Plan it again.",
+    Reason.NOT_NAMED: "{slot}: no catalog names a file for {to}; nothing was sent to it",
+    Reason.NOT_AT_HAND: "{slot}: {why}; nothing was sent to it. Pack a repository for this server, then plan again.",
+    Reason.FOREIGN_PAYLOAD: "{slot}: {why}; nothing was sent to it",
+    Reason.GONE: "{slot} is not in the server any more; nothing was sent to it",
+    Reason.MOVED_ON: "{slot}: planned from {source}, it is at {version}; nothing was sent to it. Plan again.",
     Reason.NOT_ARRIVED: "{slot}: the payload did not arrive in {tries} tries; nothing was written",
     Reason.TASK_VANISHED: "{slot}: the task vanished and the version is not there",
     Reason.TASK_FAILED: "{slot} {to} was not written: {message}. It is still at {source}{left}.",
+    Reason.TASK_DENIED: "{slot}: the device says that {to} was not written ({message}), and shows it as {how}{left}. "
+    "It was not written again.",
     Reason.TASK_STALLED: "{slot}: the device stands at {percent} and does not move. It was left alone: do not reset "
     "this server before the device says that it has ended.",
     Reason.TRANSFER_FAILED: "{message}",
@@ -103,6 +107,12 @@ SENTENCES: dict[Reason, str] = {
     "new for {minutes} min. Look at its console, or bring it another way.",
     Reason.KIT_ENDED: "{slot}: the field kit on the disc has ended without bringing it to {to}. Look at the tasks of "
     "its controller, or bring it another way.",
+    Reason.STARTS_UNTOLD: "its controller tells nothing of its server's starts, so that it could not be seen whether "
+    "one went to the disc; nothing was sent. Bring it another way.",
+    Reason.WRITES_UNSEEN: "whether the field kit left a write under way can't be seen, since its controller keeps no "
+    "list of tasks: the server was not reset. Look at its console, and restart it when nothing is being written.",
+    Reason.NO_DISC_SERVED: "no disc can be fetched from here: payloads are served over nothing; nothing was sent",
+    Reason.KIT_SAID: "{slot}: the field kit on the disc has ended without bringing it to {to}. It said: {why}",
     Reason.BARRED: "{why}",
     Reason.OWN_ERROR: "Ordnung met an error of its own ({error}, {id} in the log). Nothing more was sent to this "
     "server; the others go on. Look at it, then start it again.",

@@ -15,7 +15,7 @@ from typing import Any
 import click
 from rich.filesize import decimal
 
-from ordnung.controllers import Client, ControllerError, Endpoint, RedfishControllers
+from ordnung.controllers import Client, ControllerError, Endpoint, RedfishControllers, Word
 from ordnung.core.away import AwayPlace
 from ordnung.core.components import KINDS, Server
 from ordnung.core.facts import tell_span
@@ -61,6 +61,10 @@ class Job:
     yes: bool = False
     dry_run: bool = False
     as_json: bool = False
+    said: str = ""
+    """Why it has ended without all that it was to do, for whoever ordered it."""
+    is_idle: bool = False
+    """Nothing that it sent is under way, for certain."""
 
 
 def what_to_put_back(job: Job) -> dict[str, str]:
@@ -131,12 +135,21 @@ async def _go(job: Job, controllers: RedfishControllers) -> int:
         return await _bring(job, controllers, server, opened)
     try:
         return await _bring(job, controllers, server, opened)
+    except (ControllerError, click.ClickException) as error:
+        job.said = str(error)
+        raise
     finally:
-        await _tell_site(job, controllers)
+        await _tell_site(job, job.order, controllers)
 
 
-async def _tell_site(job: Job, controllers: RedfishControllers) -> None:
-    """Whoever gave the order sees by the server's starts that it is over: they don't go to the disc any more."""
+async def _tell_site(job: Job, order: Order, controllers: RedfishControllers) -> None:
+    """Whoever gave the order finds how it ended with the controller, where that keeps a word, and sees by the server's
+    starts that it is over: they don't go to the disc any more.
+    """
+    if job.said:
+        with contextlib.suppress(ControllerError):  # it only tells more
+            async with controllers.open(job.endpoint) as controller:
+                await controller.leave_word(order.mark, Word(text=job.said, is_idle=job.is_idle))
     try:
         async with controllers.open(job.endpoint) as controller:
             await controller.leave_disc()
@@ -154,7 +167,9 @@ async def _bring(job: Job, controllers: RedfishControllers, server: Server, open
             job.screen.say("Nothing was sent: it can't be put back with what is here.")
             return 1
         if not way.rounds:
-            job.screen.say("Nothing is left to do." if not way.stays and not way.route.stranded else "Nothing to send.")
+            stays = _stays(way)
+            job.screen.say("Nothing to send." if stays else "Nothing is left to do.")
+            job.said, job.is_idle = "; ".join(f"{slot} stays: {why}" for slot, why in stays.items()), True
             return 0
         if job.dry_run:
             return 0
@@ -275,7 +290,9 @@ async def _carry_out(job: Job, controllers: RedfishControllers, opened: OpenedRu
             job.screen.close()
             if served is not None:
                 await served.stop()
-    return job.journal.state(opened.run, name).ended
+    state = job.journal.state(opened.run, name)
+    job.is_idle = state.is_idle
+    return state.ended
 
 
 def _remedies(is_asked: bool) -> dict[Any, Choice]:
@@ -311,7 +328,7 @@ def _stoppable(ports: ConsolePorts) -> Iterator[None]:
 def _show(job: Job, server: Server, way: Way) -> None:
     """What would be done, round by round, what it costs, and what stays as it is."""
     route = way.route
-    stays = {**way.stays, **{lost.slot: lost.reason for lost in route.stranded}}
+    stays = _stays(way)
     seconds = sum(map(round_seconds, way.rounds))
     size = sum(p.payload.size for p in way.writes if p.payload is not None)
     if job.as_json:
@@ -336,8 +353,14 @@ def _show(job: Job, server: Server, way: Way) -> None:
         fewest = "; fewer resets are not possible" if route.proven else ""
         resets = [_counted(route.outages, "outage"), _counted(route.restarts, "controller restart")]
         click.echo(f"About {tell_span(seconds)}: {', '.join(resets)}, {decimal(size)} to send{fewest}.")
-    for slot, why in sorted(stays.items())[:MOST_SHOWN]:
+    for slot, why in list(stays.items())[:MOST_SHOWN]:
         click.echo(f"{slot} stays: {why}")
+
+
+def _stays(way: Way) -> dict[str, str]:
+    """What is left as it is, by its slot, and why."""
+    stays = {**way.stays, **{lost.slot: lost.reason for lost in way.route.stranded}}
+    return dict(sorted(stays.items()))
 
 
 def _counted(number: int, what: str) -> str:
@@ -358,8 +381,10 @@ def _tell_end(job: Job, ended: Ended | None) -> int:
         text = f"{name}: its journal could not be written to its end; started again, it goes on there"
     else:
         text = f"{name} is {ended.ending}: {tell_reason(ended.reason, ended.facts)}"
+    is_good = ended is not None and ended.ending in GOOD
+    job.said = "" if is_good else text
     if job.as_json:
         event("end", server=name, ending=ended.ending if ended else "", text=text)
     else:
         click.echo(text)
-    return 0 if ended is not None and ended.ending in GOOD else 1
+    return 0 if is_good else 1

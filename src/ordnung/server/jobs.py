@@ -41,7 +41,7 @@ from ordnung.server.runs.adapters import (
     keep_reading,
 )
 from ordnung.server.runs.approvals import approved_writes
-from ordnung.server.runs.by_disc import disc_file, run_disc
+from ordnung.server.runs.by_disc import disc_file, order_mark, run_disc
 from ordnung.server.runs.derived import write_run
 from ordnung.server.runs.helpers import DatabaseHelpers
 from ordnung.server.runs.layout import moves_of, place_of
@@ -144,6 +144,7 @@ def _prepare(run: Run, ports: EnginePorts) -> tuple[list[Lane], World, set[str],
             ahead=run.ahead == "writing",
             unattended=run.unattended,
             by_disc=is_by_disc(parse_rounds(p.rounds)),
+            order_mark=order_mark(run, p.server.name),
         )
         for p in places
     ]

@@ -12,7 +12,6 @@ then acts. The device enforces what the *package* says (its device data), never 
 from __future__ import annotations
 
 import datetime
-import secrets
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from typing import Any
@@ -28,6 +27,7 @@ from ordnung.standins import banks, partitions, starts, virtual_host
 from ordnung.standins.faults import CHANGING, Fault
 from ordnung.standins.objections import find_objection
 from ordnung.standins.parts import Account, Part, Task
+from ordnung.standins.sessions import SignedIn
 from ordnung.standins.surroundings import Surroundings
 from ordnung.standins.virtual_host import Host
 
@@ -75,8 +75,8 @@ class Hardware:
     tasks: list[Task] = field(default_factory=list)
     faults: list[Fault] = field(default_factory=list)
     quirks: frozenset[str] = frozenset()
-    sessions: dict[str, tuple[str, str]] = field(default_factory=dict)
-    """Token to (session id, account id)."""
+    sessions: dict[str, SignedIn] = field(default_factory=dict)
+    """By token."""
     patched: dict[str, dict[str, Any]] = field(default_factory=dict)
     """What clients changed, by the resource's path."""
     subscriptions: dict[str, dict[str, Any]] = field(default_factory=dict)
@@ -139,7 +139,8 @@ class Hardware:
     @property
     def seen(self) -> list[Part]:
         """The parts the controller sees now."""
-        return [part for part in self.parts if not part.gone and not part.hidden and self._owns(part)]
+        found = [part for part in self.parts if not part.gone and not part.hidden]
+        return list(filter(self._owns, found)) if self.is_second else found
 
     def _owns(self, part: Part) -> bool:
         return not (self.is_second and part.kind == "controller")
@@ -246,11 +247,14 @@ class Hardware:
             if part.spare is not None:
                 part.spare = task.version
         self.note("write done", slots=task.slots, version=task.version, task=task.id)
+        slots = ", ".join(task.slots)
+        end = ("Update.1.0.AwaitToActivate", [task.version, slots])
         if task.activation == "at once":
             self._activate("at once")
-            task.messages.append(("Update.1.0.UpdateSuccessful", [", ".join(task.slots), task.version]))
-        else:
-            task.messages.append(("Update.1.0.AwaitToActivate", [task.version, ", ".join(task.slots)]))
+            end = ("Update.1.0.UpdateSuccessful", [slots, task.version])
+        if self.take_fault("task denies", task.slots[0]):
+            task.state, task.status, end = "Exception", "Critical", ("Update.1.0.ApplyFailed", [task.version, slots])
+        task.messages.append(end)
 
     def _activate(self, kind: str) -> None:
         for part in filter(self._owns, self.parts):
@@ -423,26 +427,6 @@ class Hardware:
                 assert part is not None
                 part.dead = True
             self.note("killed a write", slots=task.slots, by=by)
-
-    # Sessions
-
-    def sign_in(self, user: str, password: str) -> tuple[str, str] | None:
-        """A new session as (id, token), or None when the credentials are wrong."""
-        account = self.find_account(user, password)
-        if account is None:
-            self.note("sign-in refused", user=user)
-            return None
-        number, token = secrets.token_hex(4), secrets.token_urlsafe(24)
-        self.sessions[token] = (number, account)
-        return number, token
-
-    def find_account(self, user: str, password: str) -> str | None:
-        """The id of the account with these credentials, or None."""
-        for number, account in self.accounts.items():
-            given, own = f"{user}\0{password}".encode(), f"{account.user}\0{account.password}".encode()
-            if secrets.compare_digest(given, own) and account.enabled and not account.locked:
-                return number
-        return None
 
 
 def moment(seconds: float) -> str:

@@ -13,7 +13,7 @@ from ordnung.core.by_disc import is_by_disc
 from ordnung.core.sheet import DiscPart
 from ordnung.engine.entry_codec import parse_rounds
 from ordnung.engine.payloads import DiscFile
-from ordnung.formats.order import Order, tail_of, write_order
+from ordnung.formats.order import Order, mark_of, tail_of, write_order
 from ordnung.server.problems import Problem
 from ordnung.server.repositories.models import WrittenOut
 from ordnung.server.runs.models import Run, RunServer
@@ -92,10 +92,19 @@ def run_disc(run: Run, places: Sequence[RunServer]) -> RunDisc | None:
     return RunDisc(path=Path(run.disc.place), tails=tails)
 
 
+def order_mark(run: Run, server: str) -> str:
+    """Under what the kit on a server's disc leaves word of how it ended."""
+    return mark_of(_name(run), server)
+
+
+def _name(run: Run) -> str:
+    return f"run {run.pk} of {settings.SITE}"
+
+
 def _order(run: Run, place: RunServer) -> Order:
     writes = (p for step in parse_rounds(place.rounds) for p in step.writes)
     return Order(
-        run=f"run {run.pk} of {settings.SITE}", server=place.server.name, group=place.group,
+        run=_name(run), server=place.server.name, group=place.group,
         uuid=place.server.uuid or "", serial=place.server.serial or "",
         writes=tuple((p.write.slot, p.brings) for p in writes if p.disc is DiscPart.KIT),
         rules=run.rules, overrides=place.overrides,

@@ -50,13 +50,15 @@ def session_service(device: Hardware) -> Resource:
     return {"ServiceEnabled": True, "SessionTimeout": 1800, "Status": OK, "Sessions": sessions}
 
 
-collection("SessionService/Sessions", "Session")(lambda device: [number for number, _ in device.sessions.values()])
+collection("SessionService/Sessions", "Session")(lambda device: [one.number for one in device.sessions.values()])
 
 
 @resource("SessionService/Sessions/{number}", "Session", "v1_7_0", "Session")
 def session(device: Hardware, number: str) -> Resource | None:
-    account = next((account for own, account in device.sessions.values() if own == number), None)
-    return None if account is None else {"UserName": device.accounts[account].user, "Password": None}
+    found = next((one for one in device.sessions.values() if one.number == number), None)
+    if found is None:
+        return None
+    return {"UserName": device.accounts[found.account].user, "Password": None, "Context": found.context or None}
 
 
 @resource("AccountService", "AccountService", "v1_15_0", "Accounts")

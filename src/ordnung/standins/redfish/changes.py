@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import copy
+import functools
 import re
 import secrets
 from collections.abc import Callable
@@ -59,6 +60,7 @@ WRITABLE: tuple[tuple[str, dict[str, Any]], ...] = (
 )
 
 
+@functools.lru_cache(maxsize=8192)
 def writable(path: str) -> dict[str, Any] | None:
     """The properties that can be changed at a path with their checks, or None."""
     below = path.removeprefix(f"{V1}/")
@@ -159,7 +161,7 @@ def _change_account(device: Hardware, number: str, good: Resource) -> None:
     if "Password" in good:
         account.change_required = False
     if {"Password", "Enabled", "UserName"} & set(good):
-        device.sessions = {t: s for t, s in device.sessions.items() if s[1] != number}
+        device.sessions = {t: s for t, s in device.sessions.items() if s.account != number}
 
 
 def add_account(device: Hardware, body: Resource) -> str | list[Resource]:

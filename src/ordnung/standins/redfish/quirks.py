@@ -38,6 +38,7 @@ _LEFT_OUT: dict[str, tuple[tuple[str, ...], tuple[str, ...]]] = {
     "no task state": (("Task",), ("TaskState", "TaskStatus", "PercentComplete", "EndTime")),
     "no task list": (("ServiceRoot",), ("Tasks",)),
     "basic only": (("ServiceRoot",), ("SessionService",)),
+    "no session context": (("Session",), ("Context",)),
 }
 """By manner: the kinds of resources and what they don't tell."""
 

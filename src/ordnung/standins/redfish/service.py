@@ -33,6 +33,7 @@ from ordnung.standins.redfish.wire import (
     refuse,
     schema_of,
 )
+from ordnung.standins.sessions import find_account, sign_in
 
 _METHODS = frozenset({"GET", "HEAD", "POST", "PATCH", "PUT", "DELETE", "OPTIONS"})
 """What HTTP methods this service knows at all; any other is 501 (RFC 9110, 15.6.2)."""
@@ -117,7 +118,7 @@ class Service:
             return Reply(status=200, headers={**HEADERS, "Content-Type": "text/event-stream"}, stream=True)
         if path.startswith(f"{V1}/TaskMonitors/"):
             return _show_monitor(device, path)
-        found = find_resource(device, path)
+        found = find_resource(device, _SESSIONS if path in _sessions_of(device) else path)
         if found is None:
             return error(404, "ResourceMissingAtURI", path)
         try:
@@ -227,7 +228,7 @@ def _who(device: Hardware, request: Request) -> str | None:
     """The account that a request comes from, or None."""
     token = request.headers.get("x-auth-token")
     if token is not None:
-        return device.sessions[token][1] if token in device.sessions else None
+        return device.sessions[token].account if token in device.sessions else None
     scheme, _, value = request.headers.get("authorization", "").partition(" ")
     if scheme.lower() != "basic":
         return None
@@ -235,7 +236,7 @@ def _who(device: Hardware, request: Request) -> str | None:
         user, _, password = base64.b64decode(value, validate=True).decode().partition(":")
     except (binascii.Error, UnicodeDecodeError):
         return None
-    return device.find_account(user, password)
+    return find_account(device, user, password)
 
 
 def _may(device: Hardware, who: str, request: Request, path: str, needed: str | None) -> bool:
@@ -246,7 +247,7 @@ def _may(device: Hardware, who: str, request: Request, path: str, needed: str | 
             return "ConfigureUsers" in owns or (only and "ConfigureSelf" in owns)
         return "ConfigureUsers" in owns
     if path.startswith(f"{_SESSIONS}/"):
-        own = any(number == path.rsplit("/", 1)[-1] and a == who for number, a in device.sessions.values())
+        own = any(one.number == path.rsplit("/", 1)[-1] and one.account == who for one in device.sessions.values())
         return own or "ConfigureManager" in owns
     if needed is None:
         needed = "ConfigureComponents" if path.startswith((f"{V1}/Systems", f"{V1}/Chassis")) else "ConfigureManager"
@@ -274,7 +275,9 @@ def _sign_in(device: Hardware, request: Request) -> Reply:
     for name in ("UserName", "Password"):
         if name not in body:
             return refuse(400, [message("PropertyMissing", name, related=name)])
-    signed = device.sign_in(str(body["UserName"]), str(body["Password"]))
+    if "strict sign-in" in device.quirks and (more := sorted(set(body) - {"UserName", "Password"})):
+        return refuse(400, [message("PropertyUnknown", name, related=name) for name in more])
+    signed = sign_in(device, str(body["UserName"]), str(body["Password"]), str(body.get("Context") or ""))
     if signed is None:
         reply = error(401, "ResourceAtUriUnauthorized", _SESSIONS, "the user name or the password is wrong")
         reply.headers["WWW-Authenticate"] = f'Basic realm="{device.serial}"'
@@ -288,14 +291,14 @@ def _sign_in(device: Hardware, request: Request) -> Reply:
 def _delete(device: Hardware, path: str) -> Reply:
     parent, _, name = path.rpartition("/")
     if parent == _SESSIONS:
-        device.sessions = {t: s for t, s in device.sessions.items() if s[0] != name}
+        device.sessions = {t: s for t, s in device.sessions.items() if s.number != name}
     elif parent == SUBSCRIPTIONS:
         del device.subscriptions[name]
     elif name == "1":
         return error(403, "InsufficientPrivilege")
     else:
         del device.accounts[name]
-        device.sessions = {t: s for t, s in device.sessions.items() if s[1] != name}
+        device.sessions = {t: s for t, s in device.sessions.items() if s.account != name}
     return Reply(status=204, headers=dict(HEADERS))
 
 
