@@ -90,6 +90,24 @@ def test_ways_back_that_exclude_each_other_keep_the_plain_reason():
     assert reason.startswith("the others can't move")
 
 
+def test_what_waits_for_a_reset_is_not_taken_for_back_already():
+    """It said that nothing was to be done, and the next reset made it active all the same (R4)."""
+    bios = product("bios", release("1.0"), release("2.0"))
+    route = plan_way_back(positions([bios], [component("bios", "bios", "1.0", waiting="2.0")]), {"bios": "1.0"})
+    assert reasons(route) == {"bios": "2.0 waits for a reset; once that has made it active, it can be taken back"}
+    again = plan_way_back(positions([bios], [component("bios", "bios", "1.0", waiting="1.0")]), {"bios": "1.0"})
+    assert reasons(again) == {} and not again.rounds
+
+
+def test_what_is_back_already_is_not_barred_by_what_no_catalog_knows():
+    bios = product("bios", release("2.0"))
+    parts = [component("bios", "bios", "1.0"), component("fan", "nothing-knows", "3")]
+    route = plan_way_back(positions([bios], parts), {"bios": "1.0", "fan": " 3"})
+    assert reasons(route) == {} and not route.rounds
+    waits = positions([bios], [component("fan", "nothing-knows", "3", waiting="4")])
+    assert reasons(plan_way_back(waits, {"fan": "3"})) == {"fan": "it is in no catalog, so its way back is not known"}
+
+
 def test_something_waiting_in_what_is_unlisted_shares_the_reset_and_is_not_written():
     bios = product("bios", release("1.0"), release("2.0"))
     parts = [component("bios", "bios", "1.0"), component("card", "nothing-knows", "7", waiting="8")]

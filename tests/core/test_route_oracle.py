@@ -5,6 +5,7 @@ from __future__ import annotations
 import heapq
 import itertools
 
+import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -145,6 +146,7 @@ def cost_of(route: Route):
     )
 
 
+@pytest.mark.exhaustive
 @given(houses())
 @settings(max_examples=300, deadline=None)
 def test_the_search_finds_what_brute_force_finds(house):
@@ -158,6 +160,7 @@ def test_the_search_finds_what_brute_force_finds(house):
         assert cost_of(route) == best
 
 
+@pytest.mark.exhaustive
 @given(houses(), st.randoms())
 @settings(max_examples=100, deadline=None)
 def test_shuffled_input_gives_the_same_route(house, random):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+import pytest
 from hypothesis import given, settings
 
 from ordnung.core.route import Route, plan_route
@@ -75,6 +76,7 @@ def story_of(route: Route, slots: list[str]) -> Story:
     return story
 
 
+@pytest.mark.exhaustive
 @given(houses())
 @settings(max_examples=120, deadline=None)
 def test_no_route_of_least_cost_is_preferred_to_the_one_given(house):
@@ -88,6 +90,7 @@ def test_no_route_of_least_cost_is_preferred_to_the_one_given(house):
         assert mine <= oracle.key(story), story
 
 
+@pytest.mark.exhaustive
 @given(houses())
 @settings(max_examples=120, deadline=None)
 def test_a_route_obeys_every_rule_step_by_step(house):

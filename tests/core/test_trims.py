@@ -98,6 +98,7 @@ def test_savings_are_what_comes_back_when_the_trim_is_taken_away(data):
         assert offer.payloads == len(without - having) and offer.made == (offer.trim in trims)
 
 
+@pytest.mark.exhaustive
 @given(st.data())
 def test_what_is_kept_is_needed_by_someone_and_the_rest_by_nobody(data):
     standings = house("one", "two")
@@ -127,6 +128,7 @@ def test_no_medium_is_ever_overfull_and_few_are_used(files, blocks):
     assert fewest <= found.count <= fewest * 11 / 9 + 2
 
 
+@pytest.mark.exhaustive
 @given(st.lists(st.integers(1, 9), min_size=1, max_size=5))
 def test_against_every_possible_spread(parts):
     """First-fit decreasing is within 11/9 of the best, found here by trying all."""

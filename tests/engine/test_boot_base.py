@@ -58,6 +58,7 @@ def test_what_is_missing_or_altered_is_not_packed(folder, tmp_path):
     assert find_boot_base(folder / "nowhere") is None
 
 
+@pytest.mark.exhaustive
 def test_the_kit_is_without_the_site_and_runs_without_what_the_disc_lacks(tmp_path):
     raw = pack_kit()
     pack_kit.cache_clear()

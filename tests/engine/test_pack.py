@@ -8,6 +8,7 @@ import datetime
 import pytest
 
 from ordnung.core.assessment import assess_fleet
+from ordnung.core.catalog import Wrapping
 from ordnung.core.components import Component, Server
 from ordnung.core.matching import Catalogs
 from ordnung.core.packing import plan_packing
@@ -85,12 +86,16 @@ async def test_one_that_lies_is_refused_and_the_other_kept(live, tmp_path, packe
     assert refused.version == "7.18.0" and "raid-7.18.0.pldm" in refused.message
 
 
-async def test_a_release_without_a_payload_is_named_missing(live, tmp_path, packed):
-    lines = [
-        dataclasses.replace(line, release=dataclasses.replace(line.release, payload=None)) for line in packed[0][:1]
-    ]
-    good, told = await fetch(live, tmp_path, lines)
-    assert good == [] and "names no payload" in told[0].message
+@pytest.mark.parametrize(
+    ("bearers", "why"), [((), "names no payload"), (("host", "disc"), "the catalog has it for disc and host alone")]
+)
+async def test_a_release_without_a_payload_for_controllers_is_named_missing(live, tmp_path, packed, bearers, why):
+    """N2.8: nobody picks the wrong wrapping, and where the right one is missing it is said."""
+    (line,) = packed[0][:1]
+    wrappings = tuple(Wrapping(bearer=bearer, payload=line.release.payload) for bearer in bearers)
+    lacking = dataclasses.replace(line.release, payload=None, wrappings=wrappings)
+    good, told = await fetch(live, tmp_path, [dataclasses.replace(line, release=lacking)])
+    assert good == [] and why in told[0].message
 
 
 async def test_a_package_for_another_device_is_refused(live, tmp_path, packed, mirror_folder):

@@ -398,6 +398,7 @@ class DatabaseCase:
         return str(Run.objects.get_or_create(pk=1, defaults={"name": "r", "drafted_at": NOW, "drafted_by": "t"})[0].pk)
 
 
+@pytest.mark.exhaustive
 @pytest.mark.parametrize("case", [MemoryCase, FileCase, DatabaseCase])
 @pytest.mark.django_db(transaction=True)
 async def test_every_journal_keeps_the_contract(case, tmp_path):

@@ -8,15 +8,16 @@ import pytest
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
 
+from ordnung.core.away import AwayPlace
 from ordnung.core.components import Component, Server
 from ordnung.core.sheet import has_outage
 from ordnung.engine import entries as e
-from ordnung.engine.entry_codec import parse_rounds
+from ordnung.engine.entry_codec import VERSION, parse_rounds, write_entry
 from ordnung.server.assessment.current import current_assessment
 from ordnung.server.clock import now
 from ordnung.server.fleet.readings import store_reading
 from ordnung.server.runs.calls import call_rows
-from ordnung.server.runs.models import Run, RunServer
+from ordnung.server.runs.models import Run, RunServer, TapeEntry
 from ordnung.server.runs.record import _differences
 from tests.engine.test_tape import WRITTEN, tape
 from tests.server.houses import Person, fill
@@ -79,6 +80,29 @@ def test_who_waits_is_called_until_a_reading_shows_it(house):
     parts = [dataclasses.replace(p, version="3.2.0") if p.slot == "bios" else p for p in server.components]
     store_reading(dataclasses.replace(server, components=tuple(parts), read_at=now()), None)
     assert house.get("calls") == []
+
+
+def test_what_waits_for_a_reboot_is_not_taken_for_back_already(house):
+    """It was said that nothing had been updated, while the next reboot would have made it active."""
+    run = house.post("runs", {"servers": ["surge-05"]})
+    left = patch(house, run, unattended=True, sure=True)
+    place = RunServer.objects.get(run=run["id"])
+    (planned,) = (p for step in parse_rounds(place.rounds) for p in step.writes if p.write.slot == "bios")
+    before = current_assessment().standings["surge-05"].server
+    acts = tape(
+        e.PlaceTaken(place=AwayPlace(server="surge-05", outage=False)), e.Read(server=before, why=e.ReadWhy.BEFORE),
+        e.Plan(rounds=parse_rounds(place.rounds)), e.WriteIntent(planned=planned, way="push"), e.WriteSent(),
+        e.WriteDone(evidence=e.Evidence.VERSION), e.Ended(ending=e.Ending.WAITS, reason=e.Reason.WAITS),
+    )  # fmt: skip
+    for entry in acts:
+        kind, body = write_entry(entry.value)
+        fields = {"seq": entry.seq, "at": now(), "version": VERSION, "kind": kind, "body": body}
+        TapeEntry.objects.create(run_id=left["id"], server="surge-05", **fields)
+    Run.objects.filter(pk=run["id"]).update(state="ended", started_at=now(), ended_at=now())
+    parts = [dataclasses.replace(p, waiting="3.2.0") if p.slot == "bios" else p for p in before.components]
+    store_reading(dataclasses.replace(before, components=tuple(parts), read_at=now()), None)
+    status, problem = house.post(f"runs/{run['id']}/take-back", {})
+    assert status == 422 and "surge-05 bios: 3.2.0 waits for a reset" in problem["detail"]
 
 
 @pytest.mark.parametrize(("ending", "told"), [(e.Ending.WAITS, 0), (e.Ending.FAILED, 1)])

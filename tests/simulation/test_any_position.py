@@ -7,8 +7,8 @@ from pathlib import Path
 import pytest
 
 from ordnung.engine.world import Patience
-from ordnung.standins.scenario import demo_hardware
-from tests.simulation.test_runs import carry_out, check_device, written
+from ordnung.standins.scenario import PLACES, demo_hardware
+from tests.simulation.one_server import carry_out, check_device, written
 from tests.simulation.world import Crashed, House, VirtualClock
 
 NAME = "surge-07"
@@ -19,7 +19,7 @@ pytestmark = [pytest.mark.exhaustive, pytest.mark.parametrize("when", ["before",
 def open_house(mirror: Path, **broken: int) -> House:
     """A house whose journal breaks off at a position."""
     clock = VirtualClock()
-    house = House(clock, demo_hardware(clock.seconds), mirror)
+    house = House(clock, demo_hardware(clock.seconds, [place for place in PLACES if place.name == NAME]), mirror)
     house.patience = Patience(poll_s=40.0)
     for name, position in broken.items():
         setattr(house.journal, name, position)

@@ -10,7 +10,7 @@ from ordnung.engine.world import Patience
 from ordnung.standins.faults import Fault
 from ordnung.standins.hardware import writes_of
 from ordnung.standins.scenario import PLACES, demo_hardware
-from tests.simulation.test_runs import carry_out
+from tests.simulation.one_server import carry_out
 from tests.simulation.world import Crashed, House, VirtualClock
 
 ONE = "surge-05"

@@ -35,6 +35,7 @@ async def test_each_is_read_as_itself_and_both_show_the_controller_they_share(ho
     assert [r.serial for r in readings] == [d.serial for d in house.devices.values()]
 
 
+@pytest.mark.exhaustive
 @pytest.mark.parametrize("ways", [("HTTPS", "HTTP"), ()], ids=["pulled", "pushed"])
 async def test_both_go_level_in_one_run_without_a_second_write_or_a_reset_meanwhile(house, ways):
     house.protocols = ways

@@ -19,7 +19,8 @@ from ordnung.standins.hardware import writes_of
 from ordnung.standins.scenario import PLACES, demo_hardware
 from ordnung.standins.workdesk import DeskFault
 from tests.simulation.clock import run
-from tests.simulation.night import MAX_LIVES, check_desk
+from tests.simulation.invariants import check_desk
+from tests.simulation.night import MAX_LIVES
 from tests.simulation.world import Crashed, House, VirtualClock
 
 NAMES = ("gauge-01", "gauge-02")

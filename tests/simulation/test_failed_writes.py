@@ -10,7 +10,7 @@ from ordnung.engine.server_run import carry_out
 from ordnung.engine.world import USUAL, Choice
 from ordnung.standins.faults import Fault
 from ordnung.standins.hardware import writes_of
-from tests.simulation.night import check_server
+from tests.simulation.invariants import check_server
 from tests.simulation.test_remedies import ONE, make, spoil
 from tests.simulation.world import Crashed
 

@@ -8,7 +8,7 @@ from ordnung.engine.entries import Warned
 from ordnung.engine.world import Patience
 from ordnung.standins.hardware import writes_of
 from ordnung.standins.scenario import PLACES, demo_hardware
-from tests.simulation.test_runs import carry_out
+from tests.simulation.one_server import carry_out
 from tests.simulation.world import House, VirtualClock
 
 ONE, SYSTEM = "surge-05", "/redfish/v1/Systems/1"

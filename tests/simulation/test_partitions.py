@@ -10,7 +10,7 @@ from ordnung.engine.world import Patience
 from ordnung.standins.faults import Fault
 from ordnung.standins.hardware import writes_of
 from ordnung.standins.scenario import PLACES, demo_hardware
-from tests.simulation.test_runs import carry_out
+from tests.simulation.one_server import carry_out
 from tests.simulation.world import Crashed, House, VirtualClock
 
 OLD, BLANK, DAMAGED = "watch-03", "watch-05", "watch-07"
@@ -76,12 +76,20 @@ async def test_one_that_holds_an_older_version_is_filled_and_never_set_up(house)
 
 
 async def test_a_partition_that_can_not_be_set_up_is_left_to_a_person_and_nothing_is_sent_to_it(house):
-    house.devices[BLANK].faults.append(Fault("set-up fails", "store-drivers"))
+    house.devices[BLANK].faults.append(Fault("set-up fails", "store-drivers", times=3))
     state = await carry_out(house, BLANK)
     assert state.ended == "failed" and "store-drivers" in state.reason, state.reason
     assert "store-drivers" not in dict(filled(house, BLANK))
     # The first trial and the remedies of the house: never more than one of each.
     assert 1 <= len([s for s in told(house, BLANK, "set-up begun") if s == "store-drivers"]) <= 3
+
+
+async def test_one_that_fails_once_is_set_up_with_the_next_try(house):
+    """What the failure did to it is no surprise to the check after the rounds in between."""
+    house.devices[BLANK].faults.append(Fault("set-up fails", "store-drivers"))
+    state = await carry_out(house, BLANK)
+    assert state.ended == "level", state.reason
+    assert stands(house, BLANK) == FULL and told(house, BLANK, "set-up begun").count("store-drivers") == 2
 
 
 async def test_what_its_controller_does_not_let_be_set_up_is_stranded_and_the_rest_goes_level(house):

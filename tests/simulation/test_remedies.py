@@ -15,7 +15,7 @@ from ordnung.engine.world import USUAL, Choice, RemedyException
 from ordnung.standins.faults import Fault
 from ordnung.standins.hardware import writes_of
 from ordnung.standins.scenario import PLACES, demo_hardware
-from tests.simulation.night import check_server
+from tests.simulation.invariants import check_server
 from tests.simulation.world import Crashed, House, VirtualClock
 
 ONE = "gauge-03"
@@ -139,6 +139,58 @@ async def test_where_there_is_no_other_way_the_controller_is_restarted_and_then_
     assert remedies(house)[-1] == "restart first"
 
 
+@pytest.mark.parametrize(
+    ("faults", "tried"),
+    [
+        ([Fault("write fails", "bmc")] * 2, ["alone", "restart first"]),
+        ([Fault("write fails", "drive-05")], ["alone"]),
+        ([Fault("task denies", "drive-03")], ["alone"]),
+        ([Fault("task denies", "bmc")], ["alone"]),
+        ([Fault("task denies", "bios")], ["alone"]),
+        ([Fault("task denies", "raid-1")], ["alone"]),
+    ],
+    ids=str,
+)
+async def test_what_was_written_beside_it_or_though_it_was_denied_is_no_surprise(mirror_folder, faults, tried):
+    """It may be active long before the next check after, by whatever reset, or at once."""
+    house = make(mirror_folder, "surge-07")
+    device = spoil(house, *faults)
+    state = await carry_out(house.hand("surge-07"))
+    assert (state.ended.ending, remedies(house, "surge-07")) == (Ending.LEVEL, tried), state.ended
+    await check_server(house, "1", device)
+
+
+@pytest.mark.parametrize(("slot", "how"), [("bmc", "waiting for a reset"), ("drive-03", "active")])
+async def test_what_a_device_denies_and_shows_is_told_so(mirror_folder, slot, how):
+    house = make(mirror_folder, "surge-07")
+    house.remedies = dict.fromkeys(USUAL, Choice.NEVER)
+    spoil(house, Fault("task denies", slot))
+    ended = (await carry_out(house.hand("surge-07"))).ended
+    assert ended.reason is Reason.TASK_DENIED and f"shows it as {how}" in tell_reason(ended.reason, ended.facts)
+
+
+async def test_what_a_device_denies_is_put_back_and_what_waits_is_told(mirror_folder):
+    """A version that waits can't be written over (R4): the next reset makes it active, whoever asks for that."""
+    house = make(mirror_folder, "surge-07")
+    house.remedies = {**dict.fromkeys(USUAL, Choice.NEVER), Remedy.PUT_BACK: Choice.AUTOMATIC}
+    device = spoil(house, Fault("task denies", "drive-03"))
+    before = {part.slot: part.version for part in device.parts}
+    ended = (await carry_out(house.hand("surge-07"))).ended
+    assert ended.ending is Ending.PUT_BACK, ended
+    assert {part.slot: part.version for part in device.parts} == before
+    told = tell_reason(ended.reason, ended.facts)
+    assert "as far as it goes: bmc: 5.30.0 waits for a reset; once that has made it active" in told
+
+
+async def test_where_all_that_was_written_waits_nothing_can_be_put_back(mirror_folder):
+    house = make(mirror_folder, "surge-07")
+    house.remedies = {**dict.fromkeys(USUAL, Choice.NEVER), Remedy.PUT_BACK: Choice.AUTOMATIC}
+    spoil(house, Fault("task denies", "bmc"))
+    ended = (await carry_out(house.hand("surge-07"))).ended
+    assert (ended.ending, ended.reason) == (Ending.FAILED, Reason.BARRED)
+    assert tell_reason(ended.reason, ended.facts).startswith("bmc: 5.30.0 waits for a reset")
+
+
 async def test_each_is_tried_once_and_then_the_server_is_left_to_a_person(house):
     device = spoil(house, Fault("image refused", slot="bios", times=9))
     choose(house, PUT_BACK="NEVER")
@@ -156,6 +208,7 @@ async def test_the_house_may_rule_them_out(house):
     assert not [x for x in house.journal.tapes["1", ONE] if isinstance(x.value, e.Troubled)]
 
 
+@pytest.mark.exhaustive
 @pytest.mark.parametrize(
     ("answer", "ending"), [(Answer.TRY, Ending.LEVEL), (Answer.LEAVE, Ending.FAILED), (None, Ending.FAILED)]
 )
@@ -253,13 +306,16 @@ async def test_what_the_device_said_was_written_and_does_not_hold_is_not_written
     assert "bios 1.56.0" in tell_reason(state.ended.reason, state.ended.facts)
 
 
-async def test_a_stop_while_a_person_is_asked_leaves_it_as_it_is(house):
-    spoil(house, Fault("refuses company"))
+@pytest.mark.parametrize("fault", ["refuses company", "wants a restart"])
+@pytest.mark.parametrize("order", ["stop", "leave out"])
+async def test_a_stop_while_a_person_is_asked_leaves_it_as_it_is(house, order, fault):
+    """Left out is only who was sent nothing: one whose first update was refused was told so too."""
+    spoil(house, Fault(fault))
     choose(house, ALONE="ASK", RESTART_FIRST="ASK", PUT_BACK="ASK")
 
     def hear(server, state, detail):
         if "Shall this be tried" in detail:
-            house.orders[ONE] = "stop"
+            house.orders[ONE] = order
 
     house.listeners.append(hear)
     state = await carry_out(house.hand(ONE))

@@ -6,7 +6,7 @@ import pytest
 
 from ordnung.standins.faults import Fault
 from ordnung.standins.scenario import demo_hardware
-from tests.simulation.test_runs import carry_out
+from tests.simulation.one_server import carry_out
 from tests.simulation.world import House, VirtualClock
 
 
@@ -24,6 +24,7 @@ CHANGED = [
 ]
 
 
+@pytest.mark.exhaustive
 @pytest.mark.parametrize(("kind", "told"), CHANGED, ids=[kind for kind, _ in CHANGED])
 async def test_what_is_otherwise_around_the_firmware_is_found_by_the_check_after(house, kind, told):
     house.devices["surge-03"].faults.append(Fault(kind))

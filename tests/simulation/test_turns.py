@@ -97,6 +97,7 @@ async def test_one_that_was_put_off_half_way_and_finds_no_room_any_more_is_not_c
     assert "Nothing more was sent." in tell_reason(ended.reason, ended.facts)
 
 
+@pytest.mark.exhaustive
 async def test_no_reset_is_asked_for_while_no_window_is_open(house):
     start = house.clock.now()
     again = start + datetime.timedelta(hours=20)

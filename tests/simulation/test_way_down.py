@@ -12,7 +12,7 @@ from ordnung.engine.hand import NOBODY
 from ordnung.engine.run import carry_out_run
 from ordnung.standins.faults import Fault
 from ordnung.standins.scenario import demo_hardware
-from tests.simulation.test_runs import check_device
+from tests.simulation.one_server import check_device
 from tests.simulation.world import START, House, VirtualClock
 
 NAMES = ("surge-03", "surge-05", "surge-06", "surge-07", "surge-08", "surge-09", "surge-10", "gauge-01")
@@ -29,6 +29,7 @@ async def carry_out(house: House, *names: str) -> dict[str, str]:
     return await carry_out_run("1", [house.lane(name) for name in names], house.world())
 
 
+@pytest.mark.exhaustive
 @pytest.mark.parametrize("begins", range(0, 1500, 250))
 @pytest.mark.parametrize("lasts_h", [1, 3])
 async def test_all_that_were_under_way_go_on_when_it_is_there_again(house, begins, lasts_h):

@@ -91,6 +91,12 @@ class Release:
             return self.payload.size
         return max((w.payload.size for w in self.wrappings), default=None)
 
+    @property
+    def lacks(self) -> str:
+        """Of one without a payload: why there is none for a controller, which brings all that is brought (N2.8)."""
+        others = " and ".join(sorted({wrapping.bearer for wrapping in self.wrappings}))
+        return f"the catalog has it for {others} alone" if others else "the catalog names no payload for it"
+
 
 @dataclass(frozen=True)
 class Product:

@@ -15,7 +15,7 @@ from ordnung.core.catalog import Product
 from ordnung.core.route_problem import Fitted, Part, Point, Problem, State, build_problem, good_points
 from ordnung.core.route_search import Action, Found, find_route
 from ordnung.core.rules import Target
-from ordnung.core.versions import is_at_least
+from ordnung.core.versions import is_at_least, is_equal
 
 REMOVAL_LIMIT = 300
 """How many sets of stranded components are tried when some exclude each other (R12)."""
@@ -134,12 +134,16 @@ def _bar(position: Position) -> str | None:
 
 
 def _bar_back(position: Position, goal: str) -> str | None:
-    """Why the catalog can't tell how a component goes back to the version wanted, or None."""
-    if position.product is None:
-        return "it is in no catalog, so its way back is not known"
-    if position.product.find(goal) is None:
-        return f"the catalog lacks {position.product.name} {goal}"
-    return None
+    """Why a component can't go back to the version wanted, as far as that is known of it alone, or None."""
+    component, product = position.component, position.product
+    active, waiting = component.version or "", component.waiting or ""
+    if product is None:
+        is_back = active.strip() == goal.strip() and not component.has_waiting
+        return None if is_back else "it is in no catalog, so its way back is not known"
+    if is_equal(product.scheme, active, goal, product.listed):
+        waits = component.has_waiting and not is_equal(product.scheme, waiting, goal, product.listed)
+        return f"{waiting} waits for a reset; once that has made it active, it can be taken back" if waits else None
+    return None if product.find(goal) is not None else f"the catalog lacks {product.name} {goal}"
 
 
 def _freeze(fitted: Fitted) -> Fitted:

@@ -13,18 +13,24 @@ _HEALTHS = ("OK", "Warning", "Critical")
 _Pairs = Sequence[tuple[str, str]]
 
 
-def find_changes_around(before: Server, after: Server, announced: Set[str] = frozenset()) -> list[str]:
+def find_changes_around(
+    before: Server, after: Server, announced: Set[str] = frozenset(), awaited: Set[str] = frozenset()
+) -> list[str]:
     """What around the versions is worse than before, or otherwise and not announced: sentences, the worst first.
 
     What somebody else had changed already and the start made active is no surprise (``Facts.settings_waiting``).
     Only what both readings tell is compared: what one of them does not tell proves nothing. Health, feeds, volumes
     and links count when they are worse; boot order and settings when they are otherwise.
+
+    Args:
+        awaited: slots whose health is known to have suffered, and which are still to be seen to.
     """
-    found = [*_worse_components(before, after)]
+    worse = _worse_components(before, after)
+    found = [told for slot, told in worse if slot not in awaited]
     old, new = before.facts, after.facts
     if old is None or new is None:
         return found
-    if not found and _is_worse(old.health, new.health):
+    if not worse and _is_worse(old.health, new.health):
         found.append(f"the health of the server was {old.health} and is {new.health}")
     found += [f"{feed} has no input any more" for feed in new.feeds_lost if feed not in old.feeds_lost]
     found += _worse_volumes(old, new)
@@ -40,10 +46,11 @@ def find_changes_around(before: Server, after: Server, announced: Set[str] = fro
     return found
 
 
-def _worse_components(before: Server, after: Server) -> list[str]:
+def _worse_components(before: Server, after: Server) -> list[tuple[str, str]]:
+    """Slots with what is told of them."""
     known = {part.slot: part for part in before.components}
     return [
-        f"the health of {part.name} in {part.slot} was {known[part.slot].health} and is {part.health}"
+        (part.slot, f"the health of {part.name} in {part.slot} was {known[part.slot].health} and is {part.health}")
         for part in after.components
         if part.slot in known and _is_worse(known[part.slot].health, part.health)
     ]

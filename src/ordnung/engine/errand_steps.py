@@ -54,7 +54,7 @@ async def stop(hand: Hand, *, is_left_out: bool) -> None:
     state = hand.state
     if state.in_disc and not state.leaves_disc:
         await leave(hand, Reason.LEFT_OUT if is_left_out and not state.is_away else Reason.STOPPED)
-    elif is_left_out and not (state.changed or state.is_away or state.moved_off_in is not None):
+    elif is_left_out and not (state.was_sent_to or state.is_away or state.moved_off_in is not None):
         await hand.end(Ending.LEFT_OUT, Reason.LEFT_OUT)
     elif not state.is_moved_off or await _do(hand, Errand(kind=ErrandKind.TAKE_BACK)):
         await hand.end(Ending.STOPPED, Reason.STOPPED)
@@ -142,7 +142,8 @@ async def _conclude(hand: Hand) -> None:
     else:
         reason = Reason.NOT_MOVED_OFF if errand.kind is ErrandKind.MOVE_OFF else Reason.NO_HANDS
         touched = bool(state.done or state.written)
-        sent = "What is written already waits for a reset; nothing more was sent" if touched else "Nothing was sent"
+        sent = "Nothing more was sent" if state.was_sent_to else "Nothing was sent"
+        sent = "What is written already waits for a reset; nothing more was sent" if touched else sent
         if reason is Reason.NO_HANDS:
             sent += ". Have somebody there and plan it again"
-        await hand.end(Ending.STOPPED if touched else Ending.LEFT_OVER, reason, **facts, sent=sent)
+        await hand.end(Ending.STOPPED if state.was_sent_to else Ending.LEFT_OVER, reason, **facts, sent=sent)

@@ -31,8 +31,9 @@ async def plan(hand: Hand) -> None:
         return
     route, rounds = await hand.plan(hand.state.latest)
     stranded = tuple(route.stranded)
-    if hand.takes_back is not None and stranded:
-        raise StepFailedError(Reason.BARRED, why=stranded[0].reason)
+    # What was chosen goes back as a whole or not at all; after trouble, as far as it goes.
+    if hand.takes_back is not None and stranded and (hand.back is not None or not rounds):
+        raise StepFailedError(Reason.BARRED, why=f"{stranded[0].slot}: {stranded[0].reason}")
     said = {(write.slot, write.to) for write in route.writes} & hand.state.said_written
     if said:
         # Whoever lies once is not written to twice: that is a person's to look at.
@@ -99,16 +100,14 @@ async def _settled(hand: Hand, before: Server, current: PlannedRound) -> tuple[S
 
 def _surprises(hand: Hand, before: Server, server: Server, current: PlannedRound) -> list[str]:
     """What of a reading is otherwise than before the run, and neither its doing nor announced by a release."""
-    touched = {slot for slot, _ in (*hand.state.done, *current.activates)}
+    touched = hand.state.touched | {slot for slot, _ in current.activates}  # active by whatever reset came since
     if hand.state.latest is not None:
         # What was known to wait may be active now, by whatever reset.
         touched |= {part.slot for part in hand.state.latest.components if part.has_waiting}
-    if hand.unattended:
-        touched |= hand.state.changed  # whoever has restarted it meanwhile has made active what was written
     if hand.state.leaves_disc:
         touched |= {part.slot for part in server.components}  # how far the kit came is what the next plan begins with
     shared = {part.slot for part in server.components if hand.shares(part)}
-    around = find_changes_around(before, server, hand.state.announced)
+    around = find_changes_around(before, server, hand.state.announced, hand.state.awaited)
     return [*find_surprises(before, server, touched | shared), *around]
 
 
@@ -133,7 +132,9 @@ async def check(hand: Hand) -> None:
         return
     if hand.back is None and hand.state.puts_back:
         _, trouble = hand.state.remedies[-1]
-        await hand.end(Ending.PUT_BACK, Reason.PUT_BACK, why=tell_reason(trouble.reason, trouble.facts))
+        lost = "; ".join(f"{one.slot}: {one.reason}" for one in route.stranded)
+        reason = Reason.PUT_BACK_PARTLY if lost else Reason.PUT_BACK
+        await hand.end(Ending.PUT_BACK, reason, why=tell_reason(trouble.reason, trouble.facts), lost=lost)
         return
     if hand.unattended and route.rounds:
         await _end_unattended(hand, server)
@@ -161,7 +162,7 @@ async def _end_unattended(hand: Hand, server: Server) -> None:
     waits = tell_waiting(server, hand.state.said_written)
     if waits:
         await hand.end(Ending.WAITS, Reason.WAITS, what=", ".join(waits))
-    elif hand.state.changed:
+    elif hand.state.was_sent_to:
         await hand.end(Ending.STOPPED, Reason.NOT_LEFT, what="the rest", sent="Nothing more was sent")
     else:
         await hand.end(Ending.LEFT_OVER, Reason.NOT_LEFT, what="what it needs", sent="Nothing was sent")

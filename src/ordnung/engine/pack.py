@@ -68,7 +68,7 @@ async def _fetch_one(
 ) -> tuple[Path, str]:
     payload, name = line.release.payload, f"{line.product.name} {line.release.version}"
     if payload is None:
-        raise RepositoryError("missing", name, "the catalog names no payload for it")
+        raise RepositoryError("missing", name, line.release.lacks)
     # Before a byte is fetched: a signature by an unknown key is a refusal whatever comes.
     signer = check_payload_signature(payload, name, keys.get(line.issue.maker, {}))
     loop = asyncio.get_running_loop()

@@ -28,7 +28,7 @@ from ordnung.engine.telling import tell_question, tell_reason
 from ordnung.engine.world import Choice
 from ordnung.store import RepositoryError
 
-NOT_WRITTEN = (Reason.TASK_FAILED, Reason.CONTROLLER)
+NOT_WRITTEN = (Reason.TASK_FAILED, Reason.TASK_DENIED, Reason.CONTROLLER)
 """The device has said that it did not write it."""
 CHECKED = (Reason.CHANGED, Reason.NOT_SHOWN, Reason.NOT_HELD, Reason.GONE_AGAIN)
 """The check after an update has failed, and the server answers."""

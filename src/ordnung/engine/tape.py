@@ -297,7 +297,10 @@ def _after_write(state: TapeState, value: WriteIntent | WriteSent | WriteUnsent 
             return change(state, open_write=None, written=state.written + 1, sends=0, said_written=said)
         case WriteFailed():
             assert state.open_write is not None
-            return change(state, open_write=None, failed_slot=state.open_write.planned.write.slot, failure=value)
+            write = state.open_write.planned.write
+            shown = {(write.slot, write.to)} if value.reason is Reason.TASK_DENIED else set()
+            said = state.said_written | shown
+            return change(state, open_write=None, failed_slot=write.slot, failure=value, said_written=said)
         case _:
             assert_never(value)
 

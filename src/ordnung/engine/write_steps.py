@@ -12,9 +12,10 @@ from ordnung.controllers import ControllerError, LostAnswerError, Outcome, Reach
 from ordnung.core.baseline import Position
 from ordnung.core.checks import Before, Situation
 from ordnung.core.components import Server
+from ordnung.core.route import Write
 from ordnung.core.sheet import DiscPart, NamedPayload, PlannedWrite
 from ordnung.engine import disc_steps
-from ordnung.engine.compare import find_position, find_surprises, holds, is_set_up, stands_at
+from ordnung.engine.compare import find_position, find_surprises, holds, is_same, is_set_up, stands_at
 from ordnung.engine.direct_steps import set_up, switch_bank
 from ordnung.engine.entries import (
     Evidence,
@@ -97,7 +98,7 @@ async def _start_anew(hand: Hand, server: Server) -> None:
     """
     current, before = hand.state.current, hand.state.before
     assert current is not None and before is not None
-    touched = {slot for slot, _ in hand.state.done} | {w.write.slot for w in current.writes[: hand.state.written]}
+    touched = hand.state.touched | {w.write.slot for w in current.writes[: hand.state.written]}
     shared = {part.slot for part in server.components if hand.shares(part)}
     surprises = find_surprises(before, server, touched | shared)
     if surprises:
@@ -284,14 +285,30 @@ async def follow(hand: Hand) -> None:
     elif task.transfer_failed:
         await hand.note(WriteUnsent(reason=Reason.TRANSFER_FAILED, facts={"message": task.message}))
     else:
-        facts = {"slot": write.slot, "to": write.to, "message": task.message, "source": write.source}
+        how = await _how_it_stands(hand, write)
+        facts = {"slot": write.slot, "to": write.to, "message": task.message, "source": write.source, "how": how}
         facts["left"] = _left_waiting(hand)
-        await hand.note(WriteFailed(reason=Reason.TASK_FAILED, facts=facts))
+        reason = Reason.TASK_DENIED if how else Reason.TASK_FAILED
+        await hand.note(WriteFailed(reason=reason, facts=facts))
         hand.world.site.writing.pop(hand.endpoint.url, None)
-        raise StepFailedError(Reason.TASK_FAILED, **facts)
+        raise StepFailedError(reason, **facts)
     hand.world.site.writing.pop(hand.endpoint.url, None)
     if hand.state.open_write is None and hand.state.sends == 0:
         await hand.show("written", f"{write.slot} {write.to}", 100)
+
+
+async def _how_it_stands(hand: Hand, write: Write) -> str:
+    """How a device shows a version that it says was not written; empty where it doesn't, or can't be asked."""
+    try:
+        server, _ = await hand.patiently(hand.read, hand.world.patience.contact_s)
+    except (ControllerError, StepFailedError):
+        return ""
+    position = find_position(await hand.world.baseline.locate(server), write.slot)
+    if position is None:
+        return ""
+    if is_same(position, position.component.version, write.to):
+        return "active"
+    return "waiting for a reset" if is_same(position, position.component.waiting, write.to) else ""
 
 
 async def _watch(hand: Hand) -> TaskView | None:

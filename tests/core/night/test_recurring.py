@@ -112,6 +112,7 @@ def test_a_zone_nobody_knows_is_refused():
             find_zone(name)
 
 
+@pytest.mark.exhaustive
 @settings(max_examples=30, deadline=None)
 @given(
     st.dates(datetime.date(2020, 1, 1), datetime.date(2030, 1, 1)),

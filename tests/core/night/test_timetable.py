@@ -31,6 +31,7 @@ def starts_of(timetable):
     return {seat.server: seat.placed.starts for seat in timetable.seats}
 
 
+@pytest.mark.exhaustive
 @given(nights())
 @settings(max_examples=250, deadline=None)
 def test_a_replay_finds_every_limit_kept(night):
@@ -47,6 +48,7 @@ def test_shuffled_input_has_the_same_answer(night, dice):
     assert starts_of(plan_timetable(shuffled, limits, tries=4)) == starts_of(plan_timetable(duties, limits, tries=4))
 
 
+@pytest.mark.exhaustive
 @given(nights(most=5))
 @settings(max_examples=150, deadline=None)
 def test_nobody_is_left_over_who_could_be_added(night):
@@ -296,6 +298,7 @@ def test_nothing_to_do_is_a_timetable_of_nothing():
     )
 
 
+@pytest.mark.exhaustive
 def test_fifty_nights_come_near_to_their_bound():
     dice, ratios = random.Random(7), []
     for _ in range(50):

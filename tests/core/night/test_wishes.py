@@ -82,6 +82,7 @@ def test_a_wave_begins_no_earlier_than_wished():
     assert forecast(timetable, limits, samples=20).end.p50 > 900
 
 
+@pytest.mark.exhaustive
 @given(nights(), st.data())
 @settings(max_examples=80, deadline=None)
 def test_wishes_are_kept_to_the_second_or_refused_and_no_limit_is_bent_for_them(night, data):

@@ -12,10 +12,11 @@ from ordnung.core.night.itinerary import duty_of_rounds, plan_itinerary
 from ordnung.core.night.limits import NightLimits
 from ordnung.core.packing import ways_back
 from ordnung.core.route import Route, Stranded, plan_way_back
-from ordnung.core.sheet import name_payloads
+from ordnung.core.sheet import SET_UP, name_payloads
 from ordnung.core.way_back import list_ways_back
 from ordnung.engine.compare import find_position
 from ordnung.engine.tape import fold
+from ordnung.engine.tape_state import TapeState
 from ordnung.server.assessment.current import current_assessment
 from ordnung.server.assessment.present import resets_text
 from ordnung.server.problems import Problem
@@ -112,25 +113,35 @@ def _of_server(run: Run, server: str, slot: str) -> WayBack | None:
     """The way back of one server; None where nothing of it was done in that run."""
     state = fold(load_tape(run.pk, server))
     standing = current_assessment().standings.get(server)
-    slots = [s for s in dict(state.done) if slot in ("", s)]
-    before = state.before
+    before, done = state.before, _written(state)
+    slots = [s for s in dict(done) if slot in ("", s)]
     if before is None or standing is None or not slots:
         return None
     back, lost = {}, []
     for each in slots:
         old = before.component(each)
-        passed = [version for s, version in state.done if s == each]
+        passed = [version for s, version in done if s == each]
         to = way_back_version(standing, each, old.version if old else None, passed)
         now_at = standing.server.component(each)
         if to is None:
             why = NOTHING_ON_IT if old is not None and old.is_empty else FLOOR
             lost.append(Stranded(slot=each, reason=f"no way back: {why}"))
-        elif slot or now_at is None or now_at.version != to:
+        elif slot or now_at is None or now_at.version != to or now_at.has_waiting:
             back[each] = to
     route = plan_way_back(standing.positions, back) if back else Route()
+    stay = {stranded.slot for stranded in route.stranded}
     return WayBack(
-        standing=standing, back=back, route=dataclasses.replace(route, stranded=(*route.stranded, *lost))
-    )  # fmt: skip
+        standing=standing,
+        back={each: to for each, to in back.items() if each not in stay},
+        route=dataclasses.replace(route, stranded=(*route.stranded, *lost)),
+    )
+
+
+def _written(state: TapeState) -> tuple[tuple[str, str], ...]:
+    """What is confirmed of a server, and what may wait for its reset still: slots with versions."""
+    known = {part.slot for part in state.before.components} if state.before is not None else set()
+    more = {(slot, version) for slot, version in state.said_written if slot in known and version != SET_UP}
+    return (*state.done, *sorted(more - {*state.done}))
 
 
 def _tell_barred(found: Sequence[WayBack]) -> str:

@@ -1,0 +1,141 @@
+"""Resets: asked for once, known by what a controller tells, and forced only where somebody wants that."""
+
+from __future__ import annotations
+
+import pytest
+
+from ordnung.engine.entries import (
+    Answer,
+    Answered,
+    Asked,
+    Back,
+    Ended,
+    ResetIntent,
+)
+from ordnung.engine.ports import Reply
+from ordnung.engine.world import Patience
+from ordnung.standins.faults import Fault
+from ordnung.standins.scenario import demo_hardware
+from tests.simulation.one_server import THREE, carry_out, check_device, resets, with_manners
+from tests.simulation.world import Crashed, House, VirtualClock
+
+
+@pytest.mark.parametrize("name", ["vault-01"])
+async def test_a_power_cycle_is_taken_where_it_is_offered(house, name):
+    outcome, device = await with_manners(house, name, "power cycle on system", "no reset time")
+    assert outcome.ended == "level", outcome.reason
+    assert "power cycle" in resets(device)
+    check_device(house, name)
+
+
+@pytest.mark.parametrize("name", ["vault-01", "surge-07"])
+@pytest.mark.parametrize("manners", [("no boot progress",), ("no boot progress", "no reset time")], ids=" and ".join)
+async def test_a_server_whose_start_nobody_tells_of_is_not_called_back_before_it_runs(house, name, manners):
+    """Its place was given back two minutes after a power cycle, and its partner rebooted while it still started."""
+    outcome, device = await with_manners(house, name, *manners)
+    assert outcome.ended == "level", outcome.reason
+    away = [e["at"] for e in device.log if e["what"] == "reset" and e["kind"] != "controller restart"]
+    up = [e["at"] for e in device.log if e["what"] == "system up"]
+    tape = house.journal.tapes["1", name]
+    kinds = [e.value.kind for e in tape if isinstance(e.value, ResetIntent)]
+    back = [e.at.timestamp() for e in tape if isinstance(e.value, Back)]
+    outages = [at for kind, at in zip(kinds, back, strict=True) if kind.is_outage]
+    assert len(away) == len(up) == len(outages)
+    assert all(told >= true for told, true in zip(outages, up, strict=True))
+
+
+async def test_a_reset_whose_answer_is_lost_is_never_asked_for_twice_on_a_guess(house):
+    """After lost answers, a server without LastResetTime was rebooted three times."""
+    lost = [Fault("answer lost", on="reset", times=3)]
+    outcome, device = await with_manners(house, "surge-07", "no reset time", "no boot progress", faults=lost)
+    assert resets(device) == THREE or (outcome.ended == "failed" and len(resets(device)) <= 3)
+    assert len(resets(device)) <= 3
+    check_device(house, "surge-07")
+
+
+@pytest.mark.parametrize(
+    ("reply", "order", "waited_s"),
+    [(None, "go", 4 * 3600), (Reply(answer=Answer.LEAVE, by="lead"), "go", 60), (None, "stop", 60)],
+    ids=["nobody answers", "left", "stopped"],
+)
+async def test_a_graceful_restart_that_does_not_come_to_pass_asks_a_person(house, reply, order, waited_s):
+    def answer(server, state, detail):
+        if "restart it by force?" in detail:
+            house.orders[server] = order
+            if reply is not None:
+                house.replies[server] = reply
+
+    house.listeners.append(answer)
+    outcome, device = await with_manners(house, "surge-07", "graceful ignored")
+    assert outcome.ended == "failed" and "did not carry out the graceful restart within 15 min" in outcome.reason
+    assert "server reboot" not in resets(device) and outcome.state.place is not None, "it may still come: away"
+    entries = house.journal.tapes["1", "surge-07"]
+    asked, ended = (next(e.at for e in entries if isinstance(e.value, kind)) for kind in (Asked, Ended))
+    assert waited_s - 60 <= (ended - asked).total_seconds() <= waited_s + 60
+    assert [e.value.by for e in entries if isinstance(e.value, Answered)] == (["lead"] if reply else [])
+
+
+async def test_a_person_who_says_so_has_it_restarted_by_force(house):
+    house.replies["surge-07"] = Reply(answer=Answer.FORCE, by="lead")
+    outcome, device = await with_manners(house, "surge-07", "graceful ignored")
+    assert outcome.ended == "level", outcome.reason
+    assert resets(device) == THREE
+    entries = house.journal.tapes["1", "surge-07"]
+    assert [e.value.type for e in entries if isinstance(e.value, ResetIntent)][-2:] == [
+        "GracefulRestart",
+        "ForceRestart",
+    ]
+    assert [e.value.by for e in entries if isinstance(e.value, Answered)] == ["lead"] * 2
+
+
+async def test_a_restart_that_comes_while_a_person_is_asked_is_taken_for_it(house):
+    device = house.devices["surge-07"]
+
+    def restart_at_last(server, state, detail):
+        if "restart it by force?" in detail:
+            device.quirks = device.quirks - {"graceful ignored"}
+            device.reboot()
+
+    house.listeners.append(restart_at_last)
+    outcome, device = await with_manners(house, "surge-07", "graceful ignored")
+    assert outcome.ended == "level", outcome.reason
+    assert resets(device) == THREE
+    assert not [e for e in house.journal.tapes["1", "surge-07"] if isinstance(e.value, Answered)]
+
+
+@pytest.mark.exhaustive
+@pytest.mark.parametrize("when", ["before", "after"])
+async def test_a_crash_around_a_question_asks_once_and_heeds_the_answer(mirror, when):
+    async def play(crash: int | None):
+        clock = VirtualClock()
+        trial = House(clock, demo_hardware(clock.seconds), mirror)
+        trial.patience = Patience(poll_s=40.0)
+        trial.replies["surge-07"] = Reply(answer=Answer.FORCE, by="lead")
+        trial.devices["surge-07"].quirks = frozenset(("graceful ignored",))
+        if crash is not None:
+            setattr(trial.journal, f"crash_{when}", crash)
+            with pytest.raises(Crashed):
+                await carry_out(trial, "surge-07")
+            clock.t += 45
+            trial.born()
+        state = await carry_out(trial, "surge-07")
+        return trial, state
+
+    reference, _ = await play(None)
+    entries = reference.journal.tapes["1", "surge-07"]
+    around = [e.seq for e in entries if isinstance(e.value, (Asked, Answered))]
+    for position in {n + d for n in around for d in (0, 1)}:
+        trial, state = await play(position)
+        assert state.ended == "level", (position, state.reason)
+        values = [e.value for e in trial.journal.tapes["1", "surge-07"]]
+        assert sum(isinstance(v, Asked) for v in values) == sum(isinstance(v, Answered) for v in values) == 2, position
+        assert resets(trial.devices["surge-07"]) == THREE, position
+
+
+async def test_a_graceful_restart_that_does_not_come_to_pass_is_forced_where_the_house_allows(house):
+    house.patience = Patience(may_force=True)
+    outcome, device = await with_manners(house, "surge-07", "graceful ignored")
+    assert outcome.ended == "level", outcome.reason
+    assert resets(device) == THREE
+    asked = [e.value.type for e in house.journal.tapes["1", "surge-07"] if isinstance(e.value, ResetIntent)]
+    assert asked == ["GracefulRestart", "GracefulRestart", "ForceRestart", "GracefulRestart", "ForceRestart"]
