@@ -12,7 +12,7 @@ from ordnung.engine.discover import IdentityStanding, Known, find_doubles, look_
 from ordnung.standins.redfish import V1
 from ordnung.standins.scenario import RACK_K1, make_enclosures
 from tests.conftest import live_floor
-from tests.controllers.test_causes import QUICK, read
+from tests.controllers.test_causes import PATIENT, read
 
 
 @pytest.fixture
@@ -31,7 +31,7 @@ def alike(tmp_path):
 
 
 async def look(live, *names):
-    async with Client(live.ca, QUICK) as client:
+    async with Client(live.ca, PATIENT) as client:
         return await asyncio.gather(*(look_at(live.endpoint(name), client) for name in names))
 
 
