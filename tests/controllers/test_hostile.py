@@ -14,7 +14,16 @@ import pytest
 from aiohttp import web
 
 from ordnung.controllers import CAUSES, Client, ControllerError, Endpoint, Limits, RedfishControllers, answers
-from ordnung.controllers.answers import Answer, MalformedError, as_number, as_path, as_text, parse_body, retry_after
+from ordnung.controllers.answers import (
+    Answer,
+    MalformedError,
+    as_number,
+    as_path,
+    as_text,
+    parse_body,
+    retry_after,
+    wants_it_later,
+)
 from ordnung.controllers.session import Session
 from ordnung.controllers.ssdp import read_answer
 from ordnung.controllers.survey import read_server
@@ -203,6 +212,17 @@ async def test_many_hostile_ones_and_many_legal_shapes_in_one_survey(hostile, li
 )  # fmt: skip
 def test_how_long_to_wait_is_a_number_or_a_date_and_bounded(told, seconds):
     assert retry_after(Answer(503, {} if told is None else {"retry-after": told}, {})) == seconds
+
+
+@pytest.mark.parametrize(
+    ("error", "later"),
+    [({"code": "Base.1.18.ResourceInUse"}, True),
+     ({"code": "Base.1.0.GeneralError", "@Message.ExtendedInfo": [{"MessageId": "Update.1.1.UpdateInProgress"}]}, True),
+     ({"code": "Base.1.18.ResourceExhaustion"}, False), ({"code": 7, "@Message.ExtendedInfo": ["ResourceInUse"]}, False),
+     (None, False)],
+)  # fmt: skip
+def test_what_is_refused_for_the_moment_alone_is_told_by_its_message(error, later):
+    assert wants_it_later({} if error is None else {"error": error}) is later
 
 
 def test_numbers_texts_and_paths_of_devices():

@@ -42,6 +42,29 @@ async def test_someone_elses_job_holds_a_place_for_minutes_not_hours(house):
     assert outcome.state.deferrals == 1 and outcome.state.place is None
 
 
+async def test_a_job_that_no_list_shows_is_waited_for_as_long_as_the_controller_says_that_it_is_in_use(house):
+    """``ResourceInUse`` to an update ended the server where its controller keeps no list of tasks."""
+    device = house.devices["surge-03"]
+    device.quirks, fault = frozenset({"no task list"}), Fault("job pending")
+    device.faults.append(fault)
+
+    async def end_it():
+        await house.clock.sleep(800)
+        device.faults.remove(fault)
+
+    ending_it = asyncio.create_task(end_it())
+    endings = await carry_out_run("1", [house.lane("surge-03")], house.world())
+    await ending_it
+    assert endings == {"surge-03": "level"}
+    assert len(writes_of(device.log)) == len(set(writes_of(device.log))) > 0
+
+
+async def test_one_that_stays_in_use_is_left_with_its_words(house):
+    outcome, device = await with_manners(house, "surge-03", "no task list", faults=[Fault("job pending")])
+    assert outcome.ended == "failed" and "the resource is in use or in transition" in outcome.reason
+    assert not writes_of(device.log)
+
+
 async def test_a_job_that_ends_meanwhile_is_waited_for_and_the_others_go_first(house):
     house.journal.limits = AwayLimits(at_once=1)
     device = house.devices["surge-03"]

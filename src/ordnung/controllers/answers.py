@@ -105,10 +105,10 @@ def as_text(value: Any, limit: int = MAX_TEXT) -> str | None:
 
     Numbers are taken as strings (some controllers send them).
     """
-    if isinstance(value, int | float) and not isinstance(value, bool):
-        value = str(value)
     if not isinstance(value, str):
-        return None
+        if isinstance(value, bool) or not isinstance(value, int | float):
+            return None
+        value = str(value)
     text = clean(value).strip()
     return (text if len(text) <= limit else f"{text[: limit - 1]}…") or None
 
@@ -164,6 +164,17 @@ def error_text(body: Json) -> str:
     error = as_dict(body.get("error"))
     first = next(iter(as_list(error.get("@Message.ExtendedInfo"))), {})
     return as_text(first.get("Message"), 300) or as_text(error.get("message"), 300) or ""
+
+
+_LATER = frozenset({"ResourceInUse", "UpdateInProgress", "ServiceTemporarilyUnavailable", "ServiceShuttingDown"})
+"""Messages that say *not now*: their resolution is to send it again later (DSP8011, Base and Update registries)."""
+
+
+def wants_it_later(body: Json) -> bool:
+    """Whether an error body refuses for the moment alone: what is asked for is in use."""
+    error = as_dict(body.get("error"))
+    told = [error.get("code"), *(message.get("MessageId") for message in as_list(error.get("@Message.ExtendedInfo")))]
+    return any((as_text(name) or "").rpartition(".")[2] in _LATER for name in told)
 
 
 async def follow_members(

@@ -22,6 +22,7 @@ from ordnung.controllers.answers import (
     follow_members,
     link_of,
     retry_after,
+    wants_it_later,
 )
 from ordnung.controllers.client import Body, Endpoint, Limits
 from ordnung.controllers.errors import ControllerError
@@ -301,7 +302,7 @@ class Session:
             raise ControllerError(name, "signed out", "the session ended")
         if answer.status == 403:
             raise ControllerError(name, "no permission", message or path[:200])
-        if answer.status in (429, 503):
+        if answer.status in (429, 503) or wants_it_later(answer.body):
             raise ControllerError(name, "busy", message or "it is busy", retry_after_s=retry_after(answer))
         if 400 <= answer.status < 500:
             raise ControllerError(name, "said no", message or f"{answer.status} at {path[:200]}")

@@ -19,7 +19,18 @@ from ordnung.core.orders import ENDS, Order
 from ordnung.core.route import Route, plan_route, plan_way_back
 from ordnung.core.sheet import PlannedRound, name_payloads
 from ordnung.core.unattended import leave_reboots
-from ordnung.engine.entries import Deferred, Ended, Ending, Entry, Reason, ResetKind, TapeEntry, Warned, WriteUnsent
+from ordnung.engine.entries import (
+    Deferred,
+    Ended,
+    Ending,
+    Entry,
+    Reason,
+    ResetKind,
+    TapeEntry,
+    Warned,
+    WriteIntent,
+    WriteUnsent,
+)
 from ordnung.engine.ports import Controller
 from ordnung.engine.tape import MAX_DEFERRALS, advance
 from ordnung.engine.tape_state import TapeState
@@ -95,7 +106,7 @@ class Hand:
         """Put an entry on the tape, durably. Raises as ``Journal.append``."""
         entry = await self.world.journal.append(self.run, self.name, self.state.seq + 1, value)
         self.state = advance(self.state, entry)
-        if not isinstance(value, WriteUnsent):
+        if not isinstance(value, WriteIntent | WriteUnsent):  # asked again and again, and put off each time
             self.troubled_since = None
         return entry
 
