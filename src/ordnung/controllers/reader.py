@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import asyncio
 from collections.abc import Awaitable, Iterable
-from typing import Protocol, TypeVar
+from typing import Any, Protocol, TypeVar
 
 from ordnung.controllers.answers import Json, MalformedError, as_dict, as_number, follow_members, is_true, link_of
 from ordnung.controllers.errors import ControllerError
@@ -19,6 +19,8 @@ class Line(Protocol):
     async def find(self, path: str | None) -> Json | None: ...
 
 
+_NESTS = (dict, list)
+"""A union would be made anew each time it is asked for: ten times as slow, and this is asked of every value."""
 _ONLY_THIS = ("no permission", "said no", "malformed answer")
 """Causes for which one resource can't be read and others can."""
 
@@ -75,7 +77,9 @@ class Reader:
             members = await follow_members(one, path, MEMBERS)
         except MalformedError as error:
             raise ControllerError(self.name, "malformed answer", str(error)) from None
-        found = await gather(self._member(member) for member in members)
+        unread = [member for member in members if isinstance(member, str) and _key(member) not in self._known]
+        await gather(self.find(member) for member in unread)
+        found = [self._known[_key(member)] if isinstance(member, str) else member for member in members]
         return [body for body in found if body is not None]
 
     async def allowed(self, path: str | None) -> Json:
@@ -96,23 +100,19 @@ class Reader:
                 raise
             return []
 
-    async def _member(self, member: str | Json) -> Json | None:
-        return member if isinstance(member, dict) else await self.find(member)
-
     def _keep(self, body: Json | None, key: str) -> None:
         self._known[key] = body
         if body is None:
             return
-        todo: list[object] = [list(body.values())]
+        todo: list[Any] = [value for value in body.values() if isinstance(value, _NESTS)]
         while todo:
             value = todo.pop()
             if isinstance(value, dict):
                 path = link_of(value)
                 if path is not None and len(value) > 1 and "#" not in path:
                     self._known.setdefault(_key(path), value)
-                todo += [inner for inner in value.values() if isinstance(inner, dict | list)]
-            elif isinstance(value, list):
-                todo += [inner for inner in value if isinstance(inner, dict | list)]
+                value = value.values()
+            todo += [inner for inner in value if isinstance(inner, _NESTS)]
 
 
 async def gather(jobs: Iterable[Awaitable[T]]) -> list[T]:

@@ -12,6 +12,7 @@ from ordnung.standins.redfish.tree import V1, Resource, find_resource
 
 PAGE = 2
 """Members of a page where a controller pages by itself."""
+_NESTS = (dict, list)
 _EXPAND = re.compile(r"^([.~*])(?:\(\$levels=(\d+)\))?$")
 
 
@@ -78,21 +79,22 @@ def _expand(device: Hardware, body: Resource, value: str) -> Resource:
 def _grow(device: Hardware, body: Resource, levels: int, kind: str) -> Resource:
     """Put the resources themselves where links to them stand: ``.`` not below Links, ``~`` only there."""
 
-    def visit(value: Any, in_links: bool, top: bool) -> Any:
+    def visit(value: Any, in_links: bool) -> Any:
         if isinstance(value, list):
-            return [visit(item, in_links, False) for item in value]
-        if not isinstance(value, dict):
-            return value
-        if not top and set(value) == {"@odata.id"}:
-            chosen = kind == "*" or (kind == "~") == in_links
-            found = find_resource(device, value["@odata.id"]) if chosen and "#" not in value["@odata.id"] else None
-            return value if found is None else (_grow(device, found, levels - 1, kind) if levels > 1 else found)
-        return {k: visit(v, in_links or k == "Links", False) for k, v in value.items() if k != "Actions"} | (
-            {"Actions": value["Actions"]} if "Actions" in value else {}
-        )
+            return [visit(item, in_links) if isinstance(item, _NESTS) else item for item in value]
+        if len(value) != 1 or "@odata.id" not in value:
+            return inside(value, in_links)
+        chosen = kind == "*" or (kind == "~") == in_links
+        found = find_resource(device, value["@odata.id"]) if chosen and "#" not in value["@odata.id"] else None
+        return value if found is None else (_grow(device, found, levels - 1, kind) if levels > 1 else found)
 
-    grown: Resource = visit(body, False, True)
-    return grown
+    def inside(value: Resource, in_links: bool) -> Resource:
+        return {
+            k: visit(v, in_links or k == "Links") if k != "Actions" and isinstance(v, _NESTS) else v
+            for k, v in value.items()
+        }
+
+    return inside(body, False)
 
 
 def is_open(path: str) -> bool:
