@@ -3,8 +3,7 @@
 PY := .venv/bin/python
 UV := .venv/bin/uv
 NIGHTS ?= 5000
-# What covers core and engine by itself (tests/conftest.py) is traced alone, without what goes through every position.
-TRACED := own and not exhaustive
+# Only while what covers core and engine by itself runs (tests/conftest.py).
 COVERED := --cov=ordnung.core --cov=ordnung.engine --cov-branch --cov-report=
 SPREAD := -n 3 --dist loadfile --no-loadscope-reorder
 CORE_COVERED := 100
@@ -95,8 +94,7 @@ quick: setup
 
 test: setup /usr/bin/chromium-headless-shell boot-base $(READERS)
 	@$(MAKE) --no-print-directory -j2 check
-	$(PY) -m pytest $(SPREAD) -m "not ($(TRACED))" tests/journeys tests
-	$(PY) -m pytest $(SPREAD) $(COVERED) -m "$(TRACED)" tests/core tests/engine tests/controllers tests/simulation
+	$(PY) -m pytest $(SPREAD) $(COVERED) tests
 	$(PY) -m coverage report --include='src/ordnung/core/*' --fail-under=$(CORE_COVERED)
 	$(PY) -m coverage report --include='src/ordnung/engine/*' --fail-under=$(ENGINE_COVERED)
 

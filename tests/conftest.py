@@ -65,13 +65,20 @@ def pytest_unconfigure() -> None:
 NIGHTS_A_GROUP = 15
 OWN = ("core", "engine", "controllers", "simulation")
 """What covers core and engine by itself, but for the random nights; tracing the rest would only cost time."""
+FIRST = ("journeys", "disc")
+"""What mostly waits, for pages and for other processes: the rest fills the processors meanwhile, and ends evenly."""
 
 
 def pytest_collection_modifyitems(items) -> None:
     for item in items:
-        folder = item.path.relative_to(Path(__file__).parent).parts[0]
-        if folder in OWN and item.path.name != "test_random.py":
-            item.add_marker(pytest.mark.own)
+        is_own = _folder(item) in OWN and item.path.name != "test_random.py"
+        if not is_own or item.get_closest_marker("exhaustive"):
+            item.add_marker(pytest.mark.no_cover)
+    items.sort(key=lambda item: _folder(item) not in FIRST)
+
+
+def _folder(item) -> str:
+    return item.path.relative_to(Path(__file__).parent).parts[0]
 
 
 class ByFile(LoadFileScheduling):

@@ -139,12 +139,16 @@ def _path(fault: jsonschema.ValidationError) -> str:
     return ".".join(str(part) for part in fault.absolute_path) or "document"
 
 
+_NESTS = (dict, list)
+"""A union would be made anew for each of the many values it is asked of."""
+
+
 def is_deeper(value: Any, most: int) -> bool:
     """Whether objects and lists nest deeper in a value than so many levels; the value itself is the first."""
     level = [value]
     for _ in range(most):
         inner = (part.values() if isinstance(part, dict) else part for part in level)
-        level = [child for children in inner for child in children if isinstance(child, dict | list)]
+        level = [child for children in inner for child in children if isinstance(child, _NESTS)]
         if not level:
             return False
     return True
