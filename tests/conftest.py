@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import os
 import re
+import sys
 import tempfile
 import threading
 from collections.abc import Iterator
@@ -73,8 +74,21 @@ def pytest_collection_modifyitems(items) -> None:
     for item in items:
         is_own = _folder(item) in OWN and item.path.name != "test_random.py"
         if not is_own or item.get_closest_marker("exhaustive"):
-            item.add_marker(pytest.mark.no_cover)
+            item.add_marker(pytest.mark.untraced)
     items.sort(key=lambda item: _folder(item) not in FIRST)
+
+
+@pytest.hookimpl(wrapper=True)
+def pytest_runtest_protocol(item):
+    """Without the tracer of pytest-cov, whose own ``no_cover`` leaves the second one of an xdist worker at work."""
+    tracer = None if item.get_closest_marker("untraced") is None else sys.gettrace()
+    if tracer is None:
+        return (yield)
+    sys.settrace(None)
+    try:
+        return (yield)
+    finally:
+        sys.settrace(tracer)
 
 
 def _folder(item) -> str:
