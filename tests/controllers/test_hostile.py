@@ -20,6 +20,7 @@ from ordnung.controllers.answers import (
     as_number,
     as_path,
     as_text,
+    leaves_open,
     parse_body,
     retry_after,
     wants_it_later,
@@ -223,6 +224,12 @@ def test_how_long_to_wait_is_a_number_or_a_date_and_bounded(told, seconds):
 )  # fmt: skip
 def test_what_is_refused_for_the_moment_alone_is_told_by_its_message(error, later):
     assert wants_it_later({} if error is None else {"error": error}) is later
+
+
+def test_which_answers_leave_open_whether_something_was_done():
+    told = {status for status in (*range(200, 209), *range(300, 309), *range(400, 452), *range(500, 512))
+            if leaves_open(Answer(status, {}, {}))}  # fmt: skip
+    assert told == {*range(300, 307), 500, 502, 504, 506, 508, 509, 510, 511}
 
 
 def test_numbers_texts_and_paths_of_devices():

@@ -187,12 +187,19 @@ ROOT = {"Systems": {"@odata.id": "/s"}, "RedfishVersion": "1.0", "UpdateService"
 
 def scripted(**more):
     table = {"/redfish/v1": ROOT, "/u": {"FirmwareInventory": {"@odata.id": "/f"}}}
+    table |= {"/s": {"Members": [{"@odata.id": "/s/1"}]}, "/s/1": {"@odata.id": "/s/1"}}
     return Scripted(table | {path.replace("_", "/"): body for path, body in more.items()})
 
 
 def test_a_bare_service_is_read_as_what_it_is():
     server = read_line(scripted())
     assert server.model == "" and [c.slot for c in server.components] == ["bios"]
+
+
+def test_one_without_a_system_is_no_server():
+    """It was read as a server with a BIOS of no version, while its controller was not awake yet."""
+    with pytest.raises(ControllerError, match="it tells of no system"):
+        read_line(scripted(_s={"Members": []}))
 
 
 def test_a_service_that_is_none_is_not_redfish():

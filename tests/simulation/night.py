@@ -198,7 +198,7 @@ def spoil(chance: random.Random, device: Hardware) -> None:
         fault = Fault(
             kind,
             slot=chance.choice(slots) if kind in SLOTTED else None,
-            on=chance.choice(("update", "reset")) if kind == "answer lost" else None,
+            on=chance.choice(ON[kind]) if kind in ON else None,
             times=chance.randint(1, 3),
             seconds=float(chance.choice((30, 300, 1500))),
         )
@@ -211,8 +211,10 @@ SLOTTED = (
     "version late", "image refused", "signature refused", "staging full", "write fails", "task lies",
     "task denies",
 )  # fmt: skip
+ACTS = ("update", "reset")
+ON = {"answer lost": ACTS, "fails late": ACTS, "fails early": ACTS, "busy": (None, *ACTS)}
 SPOILS = (
-    *SLOTTED, "answer lost", "answer lost", "busy", "session expired", "task stalls", "task vanishes", "link cut",
+    *SLOTTED, "answer lost", "answer lost", "fails late", "fails early", "busy", "session expired", "task stalls", "task vanishes", "link cut",
     "stays away", "boot hangs", "part gone", "clock wrong", "job pending", "array rebuilding", "feed lost",
     "licence missing", "refuses company", "refuses company", "wants a restart", *CHANGING,
 )  # fmt: skip

@@ -28,6 +28,17 @@ async def test_a_power_cycle_is_taken_where_it_is_offered(house, name):
     check_device(house, name)
 
 
+@pytest.mark.parametrize("name", ["surge-07", "gauge-01", "vault-01"])
+@pytest.mark.parametrize("manners", [(), ("no reset time",), ("no task list",), ("basic only",)], ids=" and ".join)
+async def test_a_controller_that_answers_before_it_is_awake_is_waited_for(house, name, manners):
+    """Its service root was not there for a while after its restart, and the server was given up for it."""
+    outcome, device = await with_manners(house, name, "wakes slowly", *manners)
+    assert outcome.ended == "level", outcome.reason
+    kinds = [e.value.kind for e in house.journal.tapes["1", name] if isinstance(e.value, ResetIntent)]
+    assert resets(device) == kinds, "each asked for once"
+    check_device(house, name)
+
+
 @pytest.mark.parametrize("name", ["vault-01", "surge-07"])
 @pytest.mark.parametrize("manners", [("no boot progress",), ("no boot progress", "no reset time")], ids=" and ".join)
 async def test_a_server_whose_start_nobody_tells_of_is_not_called_back_before_it_runs(house, name, manners):

@@ -234,6 +234,43 @@ async def test_a_busy_controller_is_waited_for_however_often_it_says_so(house):
     assert outcome.ended == "level", outcome.reason
 
 
+@pytest.mark.parametrize("kind", ["fails late", "fails early"])
+@pytest.mark.parametrize("on", ["update", "reset"])
+async def test_an_answer_of_500_proves_nothing_and_the_device_is_asked(house, kind, on):
+    """It was taken for a refusal: what had been acted upon was sent again, a second reset too."""
+    outcome, device = await with_manners(house, "surge-07", faults=[Fault(kind, on=on, times=2)])
+    assert outcome.ended == "level", outcome.reason
+    assert resets(device) == THREE
+    check_device(house, "surge-07")
+
+
+@pytest.mark.parametrize("on", ["update", "reset"])
+async def test_one_that_always_fails_is_left_with_what_it_said(house, on):
+    outcome, device = await with_manners(house, "surge-03", faults=[Fault("fails early", on=on, times=99)])
+    assert outcome.ended == "failed"
+    assert outcome.reason.endswith("It last said: it answered 500: The request failed due to an internal service error. "
+                                   "The service is still operational.")  # fmt: skip
+    assert "server reboot" not in resets(device) and bool(writes_of(device.log)) == (on == "reset")
+
+
+@pytest.mark.parametrize("on", ["update", "reset"])
+async def test_one_that_puts_off_what_changes_it_is_asked_again(house, on):
+    """Three tries of a reset were all: a minute and a half."""
+    outcome, _ = await with_manners(house, "surge-03", faults=[Fault("busy", seconds=60, times=20, on=on)])
+    assert outcome.ended == "level", outcome.reason
+    check_device(house, "surge-03")
+
+
+@pytest.mark.parametrize("on", ["update", "reset"])
+async def test_one_that_puts_it_off_for_ever_is_left_after_half_an_hour(house, on):
+    """It was asked without end, as each try counted as getting on."""
+    began = house.clock.t
+    outcome, device = await with_manners(house, "surge-03", faults=[Fault("busy", seconds=60, times=1000, on=on)])
+    assert outcome.ended == "failed" and outcome.reason.startswith("busy: ")
+    assert house.clock.t - began < 3600 and not resets(device)
+    assert bool(writes_of(device.log)) == (on == "reset")
+
+
 async def test_the_controller_first_story_goes_on_by_itself(mirror):
     """After sump-01's controller was updated, everything else once counted as exchanged."""
     clock = VirtualClock()

@@ -166,6 +166,18 @@ def error_text(body: Json) -> str:
     return as_text(first.get("Message"), 300) or as_text(error.get("message"), 300) or ""
 
 
+_REFUSED = frozenset({307, 308, 501, 503, 505, 507})
+"""Of redirections and errors of servers those that say that nothing was done (RFC 9110, 15.4, 15.6; RFC 4918, 11.5)."""
+
+
+def leaves_open(answer: Answer) -> bool:
+    """Whether an answer to a request that changes something does not tell whether that was done.
+
+    A server that failed (500), or stands before the one that was meant (502, 504), may have passed it on.
+    """
+    return (answer.status >= 500 or 300 <= answer.status < 400) and answer.status not in _REFUSED
+
+
 _LATER = frozenset({"ResourceInUse", "UpdateInProgress", "ServiceTemporarilyUnavailable", "ServiceShuttingDown"})
 """Messages that say *not now*: their resolution is to send it again later (DSP8011, Base and Update registries)."""
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from ordnung.controllers.answers import Json, as_dict, as_list, as_number, as_path, as_text, link_of
 from ordnung.controllers.errors import ControllerError
 from ordnung.controllers.session import ROOT, Session
+from ordnung.controllers.systems import own_system
 from ordnung.controllers.types import Marker
 
 _GENTLE, _FORCED = ("GracefulRestart", "ForceRestart"), ("ForceRestart",)
@@ -75,8 +76,8 @@ async def send_reset(session: Session, offer: ResetOffer) -> None:
 
 async def read_marker(session: Session) -> Marker:
     """When server and controller last started, and how far the server has come, as far as it is told."""
-    system = next(iter(await _resources(session, "Systems")), {})
-    manager = next(iter(await _resources(session, "Managers")), {})
+    system = await own_system(session)
+    manager = next(iter(await _beside(session, system, "Managers")), {})
     progress = as_dict(system.get("BootProgress"))
     diagnostic = await session.find(link_of(manager.get("ManagerDiagnosticData"))) or {}
     return Marker(
@@ -90,14 +91,14 @@ async def read_marker(session: Session) -> Marker:
 
 
 async def _resources(session: Session, collection: str) -> list[Json]:
-    """The server's own system, or what its own system names as its managers and chassis; else the first of all."""
-    root = await session.get(ROOT)
-    own = session.endpoint.system
-    systems = [await session.get(own)] if own else (await session.members(link_of(root.get("Systems"))))[:1]
-    if collection == "Systems":
-        return systems
-    links = as_dict(systems[0].get("Links")) if systems else {}
-    named = as_list(links.get("ManagedBy" if collection == "Managers" else "Chassis"))
+    """The server's own system, or what goes with it."""
+    system = await own_system(session)
+    return [system] if collection == "Systems" else await _beside(session, system, collection)
+
+
+async def _beside(session: Session, system: Json, collection: str) -> list[Json]:
+    """What a system names as its managers or its chassis; else the first of all."""
+    named = as_list(as_dict(system.get("Links")).get("ManagedBy" if collection == "Managers" else "Chassis"))
     found = [await session.find(link_of(link)) for link in named]
     bodies = [body for body in found if body is not None]
-    return bodies or (await session.members(link_of(root.get(collection))))[:1]
+    return bodies or (await session.members(link_of((await session.get(ROOT)).get(collection))))[:1]

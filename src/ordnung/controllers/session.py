@@ -20,12 +20,13 @@ from ordnung.controllers.answers import (
     as_text,
     error_text,
     follow_members,
+    leaves_open,
     link_of,
     retry_after,
     wants_it_later,
 )
 from ordnung.controllers.client import Body, Endpoint, Limits
-from ordnung.controllers.errors import ControllerError
+from ordnung.controllers.errors import ControllerError, LostAnswerError
 from ordnung.controllers.pace import Pace
 
 ROOT = "/redfish/v1/"
@@ -168,7 +169,7 @@ class Session:
         """
         answer = await self._ask(method, path, body, acted=True)
         if answer.status not in bears:
-            self._judge(answer, path)
+            self._judge_act(answer, path)
         return answer
 
     async def change(self, path: str, found: Json, body: Json) -> Answer:
@@ -194,7 +195,7 @@ class Session:
                 raise ControllerError(self.endpoint.name, "said no", message)
             told = fresh.header("ETag") or as_text(fresh.body.get("@odata.etag"))
             tag = told if told and attempt == 1 else ANY
-        self._judge(answer, path)
+        self._judge_act(answer, path)
         return answer
 
     # Signing in and out
@@ -226,8 +227,6 @@ class Session:
         root = await self._ask_patiently("GET", ROOT)
         if root.status in (401, 403):  # a root that isn't open, against the standard: the usual place is tried
             return _SESSIONS
-        if root.status in (404, 405, 410, 501):
-            raise ControllerError(self.endpoint.name, "not Redfish", "it has no service root")
         self._judge(root, ROOT)
         found = link_of(as_dict(root.body.get("Links")).get("Sessions"))
         return found or (_SESSIONS if link_of(root.body.get("SessionService")) else None)
@@ -245,7 +244,8 @@ class Session:
             raise ControllerError(name, "busy", message, retry_after_s=retry_after(answer))
         if answer.status in _NO_SESSIONS or (answer.status in (200, 201) and answer.header("X-Auth-Token")):
             return answer
-        raise ControllerError(name, "not Redfish", f"it answered {answer.status} to the sign-in")
+        cause = "malformed answer" if answer.status >= 500 else "not Redfish"
+        raise ControllerError(name, cause, f"it answered {answer.status} to the sign-in")
 
     async def _ask_patiently(self, method: str, path: str, body: Body | None = None) -> Answer:
         """Without credentials of a session and outside the pace, since others may wait for this: busy is waited out."""
@@ -294,10 +294,19 @@ class Session:
             headers["Content-Type"] = "application/octet-stream"
         return headers
 
+    def _judge_act(self, answer: Answer, path: str) -> None:
+        """As ``_judge``, of a request that changes the device; what does not say that it was refused may be done."""
+        if leaves_open(answer) and not wants_it_later(answer.body):
+            message = error_text(answer.body) or path[:200]
+            raise LostAnswerError(self.endpoint.name, "malformed answer", f"it answered {answer.status}: {message}")
+        self._judge(answer, path)
+
     def _judge(self, answer: Answer, path: str) -> None:
         if answer.status < 300:
             return
         name, message = self.endpoint.name, error_text(answer.body)
+        if path == ROOT and answer.status in (404, 405, 410, 501):
+            raise ControllerError(name, "not Redfish", "it has no service root")
         if answer.status == 401:
             raise ControllerError(name, "signed out", "the session ended")
         if answer.status == 403:

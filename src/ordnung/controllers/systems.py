@@ -8,14 +8,20 @@ from ordnung.controllers.session import ROOT, Session
 
 
 async def own_system(session: Session) -> Json:
-    """The ComputerSystem of this session's server. Raises as ``Session.get``; ControllerError also without one."""
+    """The ComputerSystem of this session's server. Raises as ``Session.get``; ControllerError also without one.
+
+    A controller that wakes may have its service root before it has a system: that passes.
+    """
     own = session.endpoint.system
-    if own is not None:
-        return await session.get(own)
+    system = await session.find(own) if own else await _first(session)
+    if system is None:
+        raise ControllerError(session.endpoint.name, "malformed answer", "it tells of no system")
+    return system
+
+
+async def _first(session: Session) -> Json | None:
     systems = await session.members(link_of((await session.get(ROOT)).get("Systems")))
-    if not systems:
-        raise ControllerError(session.endpoint.name, "said no", "it tells of no system")
-    return systems[0]
+    return next(iter(systems), None)
 
 
 def path_of(session: Session, system: Json) -> str:

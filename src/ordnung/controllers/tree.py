@@ -100,8 +100,10 @@ async def read_fitted(
 
 
 def _own_system(name: str, systems: list[Json], own: str | None) -> Json:
+    if not systems:  # one that wakes may have its service root before it has anything else
+        raise ControllerError(name, "malformed answer", "it tells of no system")
     if own is None:
-        return systems[0] if systems else {}
+        return systems[0]
     path = own.rstrip("/")
     found = next((one for one in systems if (link_of(one) or "").rstrip("/") == path), None)
     if found is None:

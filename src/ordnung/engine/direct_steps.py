@@ -112,7 +112,8 @@ async def _ask(hand: Hand, controller: Controller, ask: Ask) -> None:
     hand.world.site.writing[hand.endpoint.url] = hand.name
     try:
         taken = await ask(controller)
-    except LostAnswerError:
+    except LostAnswerError as error:
+        hand.last_words = error.detail
         return  # the intent stays open: the next step asks the device
     except ControllerError as error:
         await _tell_refusal(hand, error)

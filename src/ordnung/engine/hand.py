@@ -25,7 +25,9 @@ from ordnung.engine.entries import (
     Ending,
     Entry,
     Reason,
+    ResetIntent,
     ResetKind,
+    ResetUnsent,
     TapeEntry,
     Warned,
     WriteIntent,
@@ -38,6 +40,8 @@ from ordnung.engine.telling import tell_reason
 from ordnung.engine.world import LASTING, StepFailedError, StoppedError, Ticket, World
 
 T = TypeVar("T")
+_TRIES = (WriteIntent, WriteUnsent, ResetIntent, ResetUnsent)
+"""What is noted again and again of a controller that puts it off each time: no sign of getting on."""
 SILENT = ("unreachable", "too slow")
 """Causes by which nothing came back: one that refuses a connection is there."""
 NOBODY = "no controller answers: the way to them is down; nothing is sent, and what is waited for does not count"
@@ -73,6 +77,8 @@ class Hand:
     """The reading by which the last write of this round was judged; gone with each reset."""
     seen_on_disc: bool = False
     """Whether this very process has seen that its starts go to the disc: only then it tells that they don't."""
+    last_words: str = ""
+    """What its controller answered to the last request that is not known to have been acted upon."""
     losses_before: int | None = None
     """How often its controller had forgotten our session when a reset was asked for by this very process."""
     dark_since: datetime.datetime | None = None
@@ -97,7 +103,7 @@ class Hand:
     def begin_anew(self, state: TapeState) -> None:
         """Know what the tape tells and nothing else, as after a death of the engine."""
         self.state, self.troubled_since, self.judged = state, None, None
-        self.seen_on_disc, self.losses_before = False, None
+        self.seen_on_disc, self.losses_before, self.last_words = False, None, ""
         self.dark_since, self.is_dark_with_all = None, False
 
     # Tape and talk
@@ -106,9 +112,13 @@ class Hand:
         """Put an entry on the tape, durably. Raises as ``Journal.append``."""
         entry = await self.world.journal.append(self.run, self.name, self.state.seq + 1, value)
         self.state = advance(self.state, entry)
-        if not isinstance(value, WriteIntent | WriteUnsent):  # asked again and again, and put off each time
+        if not isinstance(value, _TRIES):
             self.troubled_since = None
         return entry
+
+    def fail_unheard(self, reason: Reason, **facts: object) -> StepFailedError:
+        """What was sent often enough and never acted upon, with what the controller last said to it."""
+        return StepFailedError(reason, **facts, **({"said": self.last_words} if self.last_words else {}))
 
     async def end(self, ending: Ending, reason: Reason, **facts: object) -> None:
         """Nothing more is done on this server; a disc of ours that may still be in it is told."""

@@ -45,7 +45,7 @@ async def reset(hand: Hand) -> None:
     assert current is not None and current.reset is not None
     kind = ResetKind(current.reset)
     if hand.state.sends >= MAX_SENDS:
-        raise StepFailedError(Reason.RESET_NOT_BEGUN, kind=kind, tries=MAX_SENDS)
+        raise hand.fail_unheard(Reason.RESET_NOT_BEGUN, kind=kind, tries=MAX_SENDS)
     if kind.is_outage:
         await let_start_end(hand)
     await hand.show("resetting", kind)
@@ -127,9 +127,11 @@ async def _send(hand: Hand, controller: Controller, kind: ResetKind) -> None:
     hand.dark_since, hand.is_dark_with_all = None, False
     try:
         await controller.reset(offer)
-    except LostAnswerError:
+    except LostAnswerError as error:
+        hand.last_words = error.detail
         return
     except ControllerError as error:
+        hand.last_words = error.detail
         facts = {"cause": error.cause, "detail": error.detail, "remedy": error.remedy}
         await hand.note(ResetUnsent(reason=Reason.CONTROLLER, facts=facts))
         raise

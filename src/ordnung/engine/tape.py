@@ -276,6 +276,11 @@ def _after_reading(state: TapeState, value: Read) -> TapeState:
             assert_never(value.why)
 
 
+def _was_sent(unsent: WriteUnsent | ResetUnsent) -> bool:
+    """Whether it counts as a try: what a busy controller put off was asked, and the patience for contact bounds it."""
+    return unsent.facts.get("cause") != "busy"
+
+
 def _after_write(state: TapeState, value: WriteIntent | WriteSent | WriteUnsent | WriteDone | WriteFailed) -> TapeState:
     change = dataclasses.replace
     match value:
@@ -288,8 +293,7 @@ def _after_write(state: TapeState, value: WriteIntent | WriteSent | WriteUnsent 
             sent = change(state.open_write, sent=True, task=value.task, monitor=value.monitor)
             return change(state, open_write=sent)
         case WriteUnsent():
-            is_busy = value.facts.get("cause") == "busy"  # it was asked, not sent: the patience for contact bounds it
-            return change(state, open_write=None, sends=state.sends + (not is_busy))
+            return change(state, open_write=None, sends=state.sends + _was_sent(value))
         case WriteDone():
             assert state.open_write is not None
             write = state.open_write.planned.write
@@ -326,7 +330,8 @@ def _after_reset(
         case ResetUnsent():
             ignored = state.is_ignored or value.reason is Reason.RESET_IGNORED
             return change(
-                state, open_reset=None, sends=state.sends + 1, is_away=pending.was_away, is_ignored=ignored
+                state, open_reset=None, sends=state.sends + _was_sent(value), is_away=pending.was_away,
+                is_ignored=ignored,
             )  # fmt: skip
         case Asked():
             return change(state, open_reset=change(pending, asked=value, asked_at=at))

@@ -137,6 +137,7 @@ class _Untold(dict[str, str]):
 def tell_reason(reason: Reason, facts: Mapping[str, str]) -> str:
     """A reason in a sentence, and what else the person has to know."""
     told = SENTENCES[reason].format_map(_Untold(facts))
+    told = f"{told}. It last said: {facts['said']}" if "said" in facts else told
     return f"{told.rstrip('.')}. {DISC_LEFT}" if "disc" in facts else told
 
 

@@ -20,11 +20,10 @@ LASTING = (
     "signed out",
     "no credentials",
     "no permission",
-    "not Redfish",
     "not allowed",
     "said no",
 )
-"""Causes that waiting does not mend."""
+"""Causes that waiting does not mend. What answers like something else was read before: it may only be waking."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

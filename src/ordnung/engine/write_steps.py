@@ -45,7 +45,7 @@ async def write(hand: Hand) -> None:
     if planned.disc in (None, DiscPart.IN):
         await hand.may_go_on()
     if hand.state.sends >= MAX_SENDS:
-        raise StepFailedError(Reason.NOT_ARRIVED, slot=slot, tries=MAX_SENDS)
+        raise hand.fail_unheard(Reason.NOT_ARRIVED, slot=slot, tries=MAX_SENDS)
     direct = _direct_step(planned)
     if direct is not None:
         await direct(hand, planned)
@@ -123,9 +123,11 @@ async def _send(
             taken = await controller.pull(reach, slot, uri)
         else:
             taken = await controller.push(reach, slot, ready.path)
-    except LostAnswerError:
+    except LostAnswerError as error:
+        hand.last_words = error.detail
         return  # the intent stays open: the next step asks the device
     except ControllerError as error:
+        hand.last_words = error.detail
         # Certainly not acted upon: a refusal is final, anything else may be sent again.
         facts = {"cause": error.cause, "detail": error.detail, "remedy": error.remedy}
         made = WriteFailed if is_lasting(error) else WriteUnsent
@@ -186,7 +188,7 @@ async def _choose_way(hand: Hand, server: Server, planned: PlannedWrite, reach: 
     """
     served: tuple[str, ...] = hand.world.payloads.protocols
     if hand.state.spent_ways and reach.way(served, hand.state.spent_ways) is None:
-        raise StepFailedError(Reason.NOT_ARRIVED, slot=planned.write.slot, tries=MAX_SENDS)
+        raise hand.fail_unheard(Reason.NOT_ARRIVED, slot=planned.write.slot, tries=MAX_SENDS)
     while True:
         way = reach.way(served, hand.state.spent_ways)
         situation = Situation(

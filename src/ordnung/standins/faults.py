@@ -12,7 +12,9 @@ FAULTS: dict[str, str] = {
     "slow": "every answer takes `seconds`",
     "silent": "no answer at all",
     "answer lost": "acted upon, but the answer never arrives (`on`: update or reset)",
-    "busy": "503 with Retry-After of `seconds`",
+    "fails late": "acted upon, and answered with 500 all the same (`on`: update or reset)",
+    "fails early": "answered with 500 and not acted upon (`on`: update or reset)",
+    "busy": "503 with Retry-After of `seconds` (`on`: to update or reset alone)",
     "session expired": "all sessions end",
     "malformed": "an answer that is no JSON (`on`: text, cut, deep, huge, list)",
     "not Redfish": "something else answers",
@@ -99,6 +101,7 @@ QUIRKS: dict[str, str] = {
     "wants its tag": "a change that does not name the state it is made on is refused",
     "tags untold": "what can be changed tells no tag in its body",
     "tags change": "the tag of what can be changed is another with each reading",
+    "wakes slowly": "once restarted it answers wrongly for a while: 502, no root, then nothing below its root",
     "zero uuid": "its UUID is nothing but zeros",
 }
 """What the standard allows or real controllers do: no fault, but to be borne. Set by seed or by hand."""

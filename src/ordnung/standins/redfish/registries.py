@@ -44,6 +44,7 @@ REGISTRIES: dict[str, Registry] = {
             "PreconditionFailed": ("The ETag supplied did not match the current ETag of the resource.", "Critical", "Read the resource again and try with its present ETag."),
             "PreconditionRequired": ("A precondition header or annotation is required to change this resource.", "Critical", "Read the resource again and name its present ETag."),
             "ServiceTemporarilyUnavailable": ("The service is temporarily unavailable. Retry in %1 seconds.", "Critical", "Wait for the indicated time and try again."),
+            "InternalError": ("The request failed due to an internal service error. The service is still operational.", "Critical", "Resubmit the request. If the problem persists, reset the service."),
             "ResourceInUse": ("The change to the requested resource failed because the resource is in use or in transition.", "Warning", "Remove the condition and resubmit the request."),
             "InsufficientStorage": ("Insufficient storage or memory available to complete the request.", "Critical", "Free some room and resubmit the request."),
             "PayloadTooLarge": ("The supplied payload exceeds the maximum size that the service supports.", "Warning", _CHECK),

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import base64
 import binascii
+import dataclasses
 import itertools
 import re
 
@@ -21,6 +22,7 @@ from ordnung.standins.redfish.query import QueryError, apply_query, is_open
 from ordnung.standins.redfish.quirks import ELSEWHERE
 from ordnung.standins.redfish.registries import message
 from ordnung.standins.redfish.tree import SCHEMAS, V1, Resource, find_resource
+from ordnung.standins.redfish.waking import answer_half_awake
 from ordnung.standins.redfish.wire import (
     HEADERS,
     Handler,
@@ -73,6 +75,8 @@ class Service:
     def answer(self, device: Hardware, request: Request) -> Reply:
         """The reply to a request; the device is acted upon as asked."""
         path = request.path.rstrip("/") or "/"
+        if (half := answer_half_awake(device, path)) is not None:
+            return half
         if request.headers.get("odata-version", "4.0") != "4.0":
             return error(412, "PreconditionFailed")
         if device.take_fault("session expired"):
@@ -90,11 +94,8 @@ class Service:
             reply = error(401, "NoValidSession")
             reply.headers["WWW-Authenticate"] = f'Basic realm="{device.serial}"'
             return reply
-        busy = device.take_fault("busy")
-        if busy:
-            reply = error(503, "ServiceTemporarilyUnavailable", f"{busy.seconds:g}")
-            reply.headers["Retry-After"] = f"{int(busy.seconds)}"
-            return reply
+        if (busy := device.take_fault("busy")) is not None:
+            return _put_off(busy.seconds)
         if second.is_meant(device, request) and request.method not in ("GET", "HEAD"):
             assert device.beside is not None
             turned = second.turn(request)
@@ -173,8 +174,15 @@ class Service:
         if request.method == "PATCH":
             return self._patch(device, request, path, body)
         assert handler is not None
+        on = "reset" if path.endswith(".Reset") else "update"
+        if (busy := device.take_fault("busy", on=on)) is not None:
+            return _put_off(busy.seconds)
+        if device.take_fault("fails early", on=on) is not None:
+            return error(500, "InternalError")
         reply = handler[1](device, request, body)
-        lost = device.take_fault("answer lost", on="reset" if path.endswith(".Reset") else "update")
+        if reply.status < 300 and device.take_fault("fails late", on=on) is not None:
+            return dataclasses.replace(error(500, "InternalError"), pull=reply.pull, device=reply.device)
+        lost = device.take_fault("answer lost", on=on)
         if lost is not None and reply.status < 300:
             device.note("answer lost", on=lost.on)
             reply.lost = True
@@ -209,6 +217,12 @@ class Service:
         if notes:
             shown["@Message.ExtendedInfo"] = notes
         return as_reply(shown, headers={"ETag": etag(after)})
+
+
+def _put_off(seconds: float) -> Reply:
+    reply = error(503, "ServiceTemporarilyUnavailable", f"{seconds:g}")
+    reply.headers["Retry-After"] = f"{int(seconds)}"
+    return reply
 
 
 _TAGS = itertools.count()
