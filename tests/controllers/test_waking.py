@@ -9,7 +9,7 @@ import pytest
 from ordnung.controllers import ControllerError, Endpoint
 from ordnung.controllers.session import Session
 from ordnung.engine.world import LASTING
-from ordnung.standins.redfish.waking import PHASE_S
+from ordnung.standins.redfish.half_awake import PHASE_S
 from ordnung.standins.scenario import RACK_K1, demo_hardware
 from tests.simulation.lines import InProcessLine, controller_of
 

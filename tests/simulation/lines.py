@@ -11,6 +11,7 @@ import aiohttp
 
 from ordnung.controllers import ControllerError, Endpoint, Limits, LostAnswerError, RedfishController
 from ordnung.controllers.answers import Answer, parse_body
+from ordnung.controllers.controller import ENDS_SESSION
 from ordnung.controllers.session import Session
 from ordnung.standins.hardware import Hardware
 from ordnung.standins.redfish import Request, Service
@@ -93,7 +94,12 @@ class InProcessControllers:
             session = Session(InProcessLine(device, endpoint, self.fetch, self.is_cut))
             await session.sign_in()
             self.sessions[endpoint.name] = session
-        yield RedfishController(session)
+        try:
+            yield RedfishController(session)
+        except ControllerError as error:
+            if error.cause in ENDS_SESSION:
+                self.sessions.pop(endpoint.name, None)
+            raise
 
     async def let_go(self, endpoint: Endpoint) -> None:
         self.sessions.pop(endpoint.name, None)

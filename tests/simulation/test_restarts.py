@@ -29,14 +29,30 @@ async def test_a_power_cycle_is_taken_where_it_is_offered(house, name):
 
 
 @pytest.mark.parametrize("name", ["surge-07", "gauge-01", "vault-01"])
-@pytest.mark.parametrize("manners", [(), ("no reset time",), ("no task list",), ("basic only",)], ids=" and ".join)
-async def test_a_controller_that_answers_before_it_is_awake_is_waited_for(house, name, manners):
-    """Its service root was not there for a while after its restart, and the server was given up for it."""
-    outcome, device = await with_manners(house, name, "wakes slowly", *manners)
+@pytest.mark.parametrize("more", [(), ("no reset time",), ("no task list",), ("basic only",)], ids=" and ".join)
+@pytest.mark.parametrize("manner", ["wakes slowly", "accounts late", "clock late"])
+async def test_a_controller_that_answers_before_it_is_awake_is_waited_for(house, name, manner, more):
+    """It had no service root for a while, or refused whoever signed in, and the server was given up for it."""
+    house.protocols = ("HTTPS",)
+    outcome, device = await with_manners(house, name, manner, *more)
     assert outcome.ended == "level", outcome.reason
     kinds = [e.value.kind for e in house.journal.tapes["1", name] if isinstance(e.value, ResetIntent)]
     assert resets(device) == kinds, "each asked for once"
     check_device(house, name)
+
+
+@pytest.mark.parametrize(("manners", "most"), [((), 3), (("basic only",), 6)], ids=["sessions", "basic"])
+async def test_who_is_refused_after_a_restart_does_not_try_until_the_account_is_locked(house, manners, most):
+    device = house.devices["surge-07"]
+
+    def change_password(server, state, detail):
+        if state == "returning":
+            device.password = "another"
+
+    house.listeners.append(change_password)
+    outcome, _ = await with_manners(house, "surge-07", *manners)
+    assert outcome.ended == "failed" and "signed out: it refused user" in outcome.reason
+    assert 1 <= len([e for e in device.log if e["what"] == "sign-in refused"]) <= most
 
 
 @pytest.mark.parametrize("name", ["vault-01", "surge-07"])

@@ -117,6 +117,10 @@ class RedfishController:
         return await reset.read_marker(self._session)
 
 
+ENDS_SESSION = ("signed out", "certificate changed", "certificate invalid", "not allowed")
+"""Causes after which a kept session is no use any more."""
+
+
 @dataclass(slots=True)
 class _Kept:
     """A session kept between two questions; ``used_at`` in seconds of the process's clock."""
@@ -144,7 +148,7 @@ class RedfishControllers:
         try:
             yield RedfishController(kept.session, kept.certificate)
         except ControllerError as error:
-            if error.cause in ("signed out", "certificate changed", "certificate invalid", "not allowed"):
+            if error.cause in ENDS_SESSION:
                 self._kept.pop(endpoint, None)
             raise
         finally:

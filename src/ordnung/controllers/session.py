@@ -308,7 +308,8 @@ class Session:
         if path == ROOT and answer.status in (404, 405, 410, 501):
             raise ControllerError(name, "not Redfish", "it has no service root")
         if answer.status == 401:
-            raise ControllerError(name, "signed out", "the session ended")
+            told = "the session ended" if self.basic is None else f"it refused user {self.endpoint.user}"
+            raise ControllerError(name, "signed out", told)
         if answer.status == 403:
             raise ControllerError(name, "no permission", message or path[:200])
         if answer.status in (429, 503) or wants_it_later(answer.body):

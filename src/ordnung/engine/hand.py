@@ -40,6 +40,8 @@ from ordnung.engine.telling import tell_reason
 from ordnung.engine.world import LASTING, StepFailedError, StoppedError, Ticket, World
 
 T = TypeVar("T")
+MAX_REFUSALS, REFUSED_S = 2, 120.0
+"""How often a refused sign-in is tried again while a controller wakes, and after how many of the site's seconds."""
 _TRIES = (WriteIntent, WriteUnsent, ResetIntent, ResetUnsent)
 """What is noted again and again of a controller that puts it off each time: no sign of getting on."""
 SILENT = ("unreachable", "too slow")
@@ -77,6 +79,8 @@ class Hand:
     """The reading by which the last write of this round was judged; gone with each reset."""
     seen_on_disc: bool = False
     """Whether this very process has seen that its starts go to the disc: only then it tells that they don't."""
+    refusals: int = 0
+    """How often it has refused our credentials since the reset that is waited for."""
     last_words: str = ""
     """What its controller answered to the last request that is not known to have been acted upon."""
     losses_before: int | None = None
@@ -103,7 +107,7 @@ class Hand:
     def begin_anew(self, state: TapeState) -> None:
         """Know what the tape tells and nothing else, as after a death of the engine."""
         self.state, self.troubled_since, self.judged = state, None, None
-        self.seen_on_disc, self.losses_before, self.last_words = False, None, ""
+        self.seen_on_disc, self.losses_before, self.refusals, self.last_words = False, None, 0, ""
         self.dark_since, self.is_dark_with_all = None, False
 
     # Tape and talk
@@ -167,7 +171,7 @@ class Hand:
                 async with self.open() as controller:
                     return await ask(controller)
             except ControllerError as error:
-                if is_lasting(error):
+                if is_lasting(error) and not await self.forgives(error):
                     raise
                 if self.is_way_down():
                     end = self.until(limit_s)
@@ -178,6 +182,19 @@ class Hand:
                         Reason.NO_CONTACT, minutes=minutes, cause=error.cause, detail=error.detail, remedy=error.remedy
                     ) from None
                 await clock.sleep(error.retry_after_s or self.world.patience.poll_s)
+
+    async def forgives(self, error: ControllerError) -> bool:
+        """Whether a refused sign-in is put down to the restart that is waited for, after a pause: the accounts may not
+        be loaded yet. Seldom and slowly, since each refusal counts towards locking the account.
+        """
+        pending = self.state.open_reset
+        wakes = pending is not None and pending.kind is not ResetKind.SERVER_REBOOT
+        if not wakes or error.cause != "signed out" or self.refusals >= MAX_REFUSALS:
+            return False
+        self.refusals += 1
+        await self.show("waiting", f"{error.detail}: its accounts may not be loaded yet after its restart")
+        await self.world.clock.sleep(REFUSED_S)
+        return True
 
     async def read(self, controller: Controller) -> tuple[Server, str]:
         """One reading, with the certificate's fingerprint."""

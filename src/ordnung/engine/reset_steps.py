@@ -123,7 +123,7 @@ async def _send(hand: Hand, controller: Controller, kind: ResetKind) -> None:
     offer = await controller.find_reset(kind, force=hand.state.is_ignored)
     marker = await controller.marker()
     await hand.note(ResetIntent(kind=kind, marker=marker, type=offer.type))
-    hand.losses_before, hand.judged = controller.losses, None
+    hand.losses_before, hand.judged, hand.refusals = controller.losses, None, 0
     hand.dark_since, hand.is_dark_with_all = None, False
     try:
         await controller.reset(offer)
@@ -224,7 +224,7 @@ async def _look_once(hand: Hand) -> tuple[Marker, ResetLook] | None:
         async with hand.open() as controller:
             marker, look = await _look(hand, controller)
     except ControllerError as error:
-        if is_lasting(error):
+        if is_lasting(error) and not await hand.forgives(error):
             raise
         untold = pending.marker.controller is None and pending.marker.uptime_s is None
         is_dark = pending.kind is not ResetKind.SERVER_REBOOT and error.cause in ("unreachable", "refused", "too slow")

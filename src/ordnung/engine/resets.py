@@ -32,7 +32,7 @@ def look_for_reset(kind: ResetKind, before: Marker, now: Marker, *, elapsed_s: f
 
     Args:
         elapsed_s: seconds between the two looks.
-        losses: how often the controller forgot our session since it was asked.
+        losses: how often the controller forgot our session since it was asked; below nothing where it is another one.
     """
     if kind is ResetKind.CONTROLLER_RESTART:
         return _controller(before, now, elapsed_s, losses)
@@ -60,4 +60,4 @@ def _controller(before: Marker, now: Marker, elapsed_s: float, losses: int) -> R
             return ResetLook(acted=Evidence.UPTIME)
         if now.uptime_s >= before.uptime_s + elapsed_s * 0.5:
             return ResetLook(still=True)
-    return ResetLook(acted=Evidence.SESSION) if losses else ResetLook()
+    return ResetLook(acted=Evidence.SESSION) if losses > 0 else ResetLook()

@@ -23,7 +23,7 @@ from ordnung.formats.pldm import (
     find_record,
     parse_package,
 )
-from ordnung.standins import banks, partitions, starts, virtual_host
+from ordnung.standins import banks, partitions, starts, virtual_host, waking
 from ordnung.standins.faults import CHANGING, Fault
 from ordnung.standins.objections import find_objection
 from ordnung.standins.parts import Account, Part, Task
@@ -130,7 +130,7 @@ class Hardware:
     @property
     def skew(self) -> float:
         """Seconds its clock is ahead."""
-        return sum(fault.seconds for fault in self.faults if fault.kind == "clock wrong")
+        return sum(fault.seconds for fault in self.faults if fault.kind == "clock wrong") + waking.tell_skew(self)
 
     def has_fault(self, kind: str) -> bool:
         """Whether a fault is set now."""

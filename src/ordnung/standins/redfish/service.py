@@ -18,11 +18,11 @@ from ordnung.standins.redfish import actions, chassis, managers, partitions, sec
 from ordnung.standins.redfish.accounts import SSE, TEST_EVENT
 from ordnung.standins.redfish.actions import ACCOUNTS, SUBSCRIPTIONS
 from ordnung.standins.redfish.changes import change, object_to, sort_changes, writable
+from ordnung.standins.redfish.half_awake import answer_half_awake
 from ordnung.standins.redfish.query import QueryError, apply_query, is_open
 from ordnung.standins.redfish.quirks import ELSEWHERE
 from ordnung.standins.redfish.registries import message
 from ordnung.standins.redfish.tree import SCHEMAS, V1, Resource, find_resource
-from ordnung.standins.redfish.waking import answer_half_awake
 from ordnung.standins.redfish.wire import (
     HEADERS,
     Handler,
