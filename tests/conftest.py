@@ -78,17 +78,23 @@ def pytest_collection_modifyitems(items) -> None:
     items.sort(key=lambda item: _folder(item) not in FIRST)
 
 
-@pytest.hookimpl(wrapper=True)
-def pytest_runtest_protocol(item):
-    """Without the tracer of pytest-cov, whose own ``no_cover`` leaves the second one of an xdist worker at work."""
-    tracer = None if item.get_closest_marker("untraced") is None else sys.gettrace()
-    if tracer is None:
-        return (yield)
-    sys.settrace(None)
-    try:
-        return (yield)
-    finally:
-        sys.settrace(tracer)
+TRACER = pytest.StashKey()
+
+
+def pytest_collection_finish(session) -> None:
+    session.config.stash[TRACER] = sys.gettrace() if session.config.pluginmanager.hasplugin("_cov") else None
+
+
+@pytest.hookimpl(tryfirst=True)
+def pytest_runtest_protocol(item) -> None:
+    """Trace what is to be traced, and nothing else.
+
+    The ``no_cover`` of pytest-cov leaves the second tracer of an xdist worker at work; and who switches stacks, as the
+    browser's driver does, may leave none: it is set anew for each test.
+    """
+    tracer = item.config.stash[TRACER]
+    if tracer is not None:
+        sys.settrace(None if item.get_closest_marker("untraced") else tracer)
 
 
 def _folder(item) -> str:
