@@ -30,7 +30,7 @@ async def test_a_power_cycle_is_taken_where_it_is_offered(house, name):
 
 @pytest.mark.parametrize("name", ["surge-07", "gauge-01", "vault-01"])
 @pytest.mark.parametrize("more", [(), ("no reset time",), ("no task list",), ("basic only",)], ids=" and ".join)
-@pytest.mark.parametrize("manner", ["wakes slowly", "accounts late", "clock late"])
+@pytest.mark.parametrize("manner", ["wakes slowly", "accounts late", "clock late", "restarts itself"])
 async def test_a_controller_that_answers_before_it_is_awake_is_waited_for(house, name, manner, more):
     """It had no service root for a while, or refused whoever signed in, and the server was given up for it."""
     house.protocols = ("HTTPS",)
@@ -38,6 +38,15 @@ async def test_a_controller_that_answers_before_it_is_awake_is_waited_for(house,
     assert outcome.ended == "level", outcome.reason
     kinds = [e.value.kind for e in house.journal.tapes["1", name] if isinstance(e.value, ResetIntent)]
     assert resets(device) == kinds, "each asked for once"
+    check_device(house, name)
+
+
+@pytest.mark.parametrize("name", ["surge-07", "gauge-01"])
+async def test_one_that_restarts_itself_with_its_new_image_and_has_all_such_manners_is_followed(house, name):
+    manners = ("restarts itself", "wakes slowly", "accounts late", "clock late", "no reset time")
+    outcome, device = await with_manners(house, name, *manners)
+    assert outcome.ended == "level", outcome.reason
+    assert "restarted itself" in [e["what"] for e in device.log]
     check_device(house, name)
 
 

@@ -184,11 +184,13 @@ class Hand:
                 await clock.sleep(error.retry_after_s or self.world.patience.poll_s)
 
     async def forgives(self, error: ControllerError) -> bool:
-        """Whether a refused sign-in is put down to the restart that is waited for, after a pause: the accounts may not
-        be loaded yet. Seldom and slowly, since each refusal counts towards locking the account.
+        """Whether a refused sign-in is put down to a restart, after a pause: the accounts may not be loaded yet.
+
+        To one that is waited for, or to one that the controller does by itself once its own image is written. Seldom
+        and slowly, since each refusal counts towards locking the account.
         """
         pending = self.state.open_reset
-        wakes = pending is not None and pending.kind is not ResetKind.SERVER_REBOOT
+        wakes = self.state.open_write is not None or (pending and pending.kind is not ResetKind.SERVER_REBOOT)
         if not wakes or error.cause != "signed out" or self.refusals >= MAX_REFUSALS:
             return False
         self.refusals += 1

@@ -115,6 +115,7 @@ async def _send(
 ) -> None:
     """The intent, the request, and what the device answered. Cancelled, the intent stays open and is reconciled."""
     await hand.note(intent)
+    hand.refusals = 0
     hand.world.site.writing[hand.endpoint.url] = hand.name
     slot, way = intent.planned.write.slot, intent.way
     try:

@@ -104,6 +104,7 @@ QUIRKS: dict[str, str] = {
     "wakes slowly": "once restarted it answers wrongly for a while: 502, no root, then nothing below its root",
     "accounts late": "once restarted it refuses everybody who signs in for a minute and a half",
     "clock late": "once restarted its clock begins in 1970, until it has asked for the time five minutes later",
+    "restarts itself": "once its own image is written it restarts unasked, and its tasks are forgotten",
     "zero uuid": "its UUID is nothing but zeros",
 }
 """What the standard allows or real controllers do: no fault, but to be borne. Set by seed or by hand."""

@@ -255,6 +255,15 @@ class Hardware:
         if self.take_fault("task denies", task.slots[0]):
             task.state, task.status, end = "Exception", "Critical", ("Update.1.0.ApplyFailed", [task.version, slots])
         task.messages.append(end)
+        if task.activation == "controller restart" and "restarts itself" in self.quirks:
+            self._restart_itself()
+
+    def _restart_itself(self) -> None:
+        """With its new image, unasked; what it knew of tasks is gone."""
+        self._controller_dies()
+        self.tasks.clear()
+        self.note("restarted itself")
+        self._schedule(self.away_until - 1, "controller restart")
 
     def _activate(self, kind: str) -> None:
         for part in filter(self._owns, self.parts):
