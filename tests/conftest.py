@@ -5,7 +5,6 @@ from __future__ import annotations
 import asyncio
 import os
 import re
-import sys
 import tempfile
 import threading
 from collections.abc import Iterator
@@ -76,25 +75,6 @@ def pytest_collection_modifyitems(items) -> None:
         if not is_own or item.get_closest_marker("exhaustive"):
             item.add_marker(pytest.mark.untraced)
     items.sort(key=lambda item: _folder(item) not in FIRST)
-
-
-TRACER = pytest.StashKey()
-
-
-def pytest_collection_finish(session) -> None:
-    session.config.stash[TRACER] = sys.gettrace() if session.config.pluginmanager.hasplugin("_cov") else None
-
-
-@pytest.hookimpl(tryfirst=True)
-def pytest_runtest_protocol(item) -> None:
-    """Trace what is to be traced, and nothing else.
-
-    The ``no_cover`` of pytest-cov leaves the second tracer of an xdist worker at work; and who switches stacks, as the
-    browser's driver does, may leave none: it is set anew for each test.
-    """
-    tracer = item.config.stash[TRACER]
-    if tracer is not None:
-        sys.settrace(None if item.get_closest_marker("untraced") else tracer)
 
 
 def _folder(item) -> str:
