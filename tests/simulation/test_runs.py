@@ -10,6 +10,8 @@ from ordnung.core.away import AwayLimits
 from ordnung.core.matching import Catalogs
 from ordnung.engine.entries import (
     Evidence,
+    Reason,
+    Troubled,
     WriteDone,
     WriteIntent,
 )
@@ -251,6 +253,15 @@ async def test_one_that_always_fails_is_left_with_what_it_said(house, on):
     assert outcome.reason.endswith("It last said: it answered 500: The request failed due to an internal service error. "
                                    "The service is still operational.")  # fmt: skip
     assert "server reboot" not in resets(device) and bool(writes_of(device.log)) == (on == "reset")
+
+
+@pytest.mark.parametrize(
+    "first", [Fault("fails early", on="update"), Fault("answer lost", on="update")], ids=lambda f: f.kind
+)
+async def test_what_was_said_to_an_earlier_try_is_not_told_of_the_last(house, first):
+    await with_manners(house, "surge-03", faults=[first, Fault("link cut", times=9)])
+    (trouble,) = [e.value for e in house.journal.tapes["1", "surge-03"] if isinstance(e.value, Troubled)]
+    assert trouble.reason is Reason.NOT_ARRIVED and "said" not in trouble.facts
 
 
 @pytest.mark.parametrize("on", ["update", "reset"])

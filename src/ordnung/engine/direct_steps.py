@@ -109,13 +109,14 @@ async def ask_when_idle(
 
 
 async def _ask(hand: Hand, controller: Controller, ask: Ask) -> None:
-    hand.world.site.writing[hand.endpoint.url] = hand.name
+    hand.world.site.writing[hand.endpoint.url], hand.last_words = hand.name, ""
     try:
         taken = await ask(controller)
     except LostAnswerError as error:
-        hand.last_words = error.detail
+        hand.hear(error)
         return  # the intent stays open: the next step asks the device
     except ControllerError as error:
+        hand.hear(error)
         await _tell_refusal(hand, error)
         raise
     if taken.finished:

@@ -120,6 +120,10 @@ class Hand:
             self.troubled_since = None
         return entry
 
+    def hear(self, error: ControllerError) -> None:
+        """Keep what its controller said to a request that is not known to have been acted upon, if it said anything."""
+        self.last_words = error.detail if error.cause in ("malformed answer", "busy") else ""
+
     def fail_unheard(self, reason: Reason, **facts: object) -> StepFailedError:
         """What was sent often enough and never acted upon, with what the controller last said to it."""
         return StepFailedError(reason, **facts, **({"said": self.last_words} if self.last_words else {}))

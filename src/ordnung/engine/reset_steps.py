@@ -123,15 +123,15 @@ async def _send(hand: Hand, controller: Controller, kind: ResetKind) -> None:
     offer = await controller.find_reset(kind, force=hand.state.is_ignored)
     marker = await controller.marker()
     await hand.note(ResetIntent(kind=kind, marker=marker, type=offer.type))
-    hand.losses_before, hand.judged, hand.refusals = controller.losses, None, 0
+    hand.losses_before, hand.judged, hand.refusals, hand.last_words = controller.losses, None, 0, ""
     hand.dark_since, hand.is_dark_with_all = None, False
     try:
         await controller.reset(offer)
     except LostAnswerError as error:
-        hand.last_words = error.detail
+        hand.hear(error)
         return
     except ControllerError as error:
-        hand.last_words = error.detail
+        hand.hear(error)
         facts = {"cause": error.cause, "detail": error.detail, "remedy": error.remedy}
         await hand.note(ResetUnsent(reason=Reason.CONTROLLER, facts=facts))
         raise

@@ -115,7 +115,7 @@ async def _send(
 ) -> None:
     """The intent, the request, and what the device answered. Cancelled, the intent stays open and is reconciled."""
     await hand.note(intent)
-    hand.refusals = 0
+    hand.refusals, hand.last_words = 0, ""
     hand.world.site.writing[hand.endpoint.url] = hand.name
     slot, way = intent.planned.write.slot, intent.way
     try:
@@ -125,10 +125,10 @@ async def _send(
         else:
             taken = await controller.push(reach, slot, ready.path)
     except LostAnswerError as error:
-        hand.last_words = error.detail
+        hand.hear(error)
         return  # the intent stays open: the next step asks the device
     except ControllerError as error:
-        hand.last_words = error.detail
+        hand.hear(error)
         # Certainly not acted upon: a refusal is final, anything else may be sent again.
         facts = {"cause": error.cause, "detail": error.detail, "remedy": error.remedy}
         made = WriteFailed if is_lasting(error) else WriteUnsent

@@ -101,7 +101,7 @@ QUIRKS: dict[str, str] = {
     "wants its tag": "a change that does not name the state it is made on is refused",
     "tags untold": "what can be changed tells no tag in its body",
     "tags change": "the tag of what can be changed is another with each reading",
-    "wakes slowly": "once restarted it answers wrongly for a while: 502, no root, then nothing below its root",
+    "wakes slowly": "once restarted it answers wrongly for a while: 502, no root, a bare root, no inventory",
     "accounts late": "once restarted it refuses everybody who signs in for a minute and a half",
     "clock late": "once restarted its clock begins in 1970, until it has asked for the time five minutes later",
     "restarts itself": "once its own image is written it restarts unasked, and its tasks are forgotten",

@@ -15,7 +15,7 @@ from ordnung.standins.redfish.quirks import apply_quirks
 from ordnung.standins.redfish.registries import message
 from ordnung.standins.redfish.seen import find_part
 from ordnung.standins.redfish.tree import SCHEMAS, V1, Resource, find_resource, link
-from ordnung.standins.redfish.wire import HEADERS, Handler, Reply, Request, as_reply, error, load, refuse
+from ordnung.standins.redfish.wire import HEADERS, Handler, Reply, Request, as_reply, error, load, put_off, refuse
 
 ACCOUNTS, SUBSCRIPTIONS = f"{V1}/AccountService/Accounts", f"{V1}/EventService/Subscriptions"
 
@@ -40,9 +40,7 @@ def _busy(device: Hardware) -> Reply | None:
     """What is answered while something is written; None when nothing is."""
     if not any(system.running_task() for system in (device, device.beside) if system is not None):
         return None
-    reply = error(503, "ServiceTemporarilyUnavailable", "30")
-    reply.headers["Retry-After"] = "30"
-    return reply
+    return put_off(30)
 
 
 def _accepted(task: Task, pull: tuple[Task, str] | None = None) -> Reply:

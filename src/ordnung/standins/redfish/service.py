@@ -32,6 +32,7 @@ from ordnung.standins.redfish.wire import (
     error,
     etag,
     parse,
+    put_off,
     refuse,
     schema_of,
 )
@@ -95,7 +96,7 @@ class Service:
             reply.headers["WWW-Authenticate"] = f'Basic realm="{device.serial}"'
             return reply
         if (busy := device.take_fault("busy")) is not None:
-            return _put_off(busy.seconds)
+            return put_off(busy.seconds)
         if second.is_meant(device, request) and request.method not in ("GET", "HEAD"):
             assert device.beside is not None
             turned = second.turn(request)
@@ -176,7 +177,7 @@ class Service:
         assert handler is not None
         on = "reset" if path.endswith(".Reset") else "update"
         if (busy := device.take_fault("busy", on=on)) is not None:
-            return _put_off(busy.seconds)
+            return put_off(busy.seconds)
         if device.take_fault("fails early", on=on) is not None:
             return error(500, "InternalError")
         reply = handler[1](device, request, body)
@@ -217,12 +218,6 @@ class Service:
         if notes:
             shown["@Message.ExtendedInfo"] = notes
         return as_reply(shown, headers={"ETag": etag(after)})
-
-
-def _put_off(seconds: float) -> Reply:
-    reply = error(503, "ServiceTemporarilyUnavailable", f"{seconds:g}")
-    reply.headers["Retry-After"] = f"{int(seconds)}"
-    return reply
 
 
 _TAGS = itertools.count()

@@ -90,6 +90,13 @@ def error(status: int, key: str, *args: str) -> Reply:
     return refuse(status, [message(key, *args)])
 
 
+def put_off(seconds: float) -> Reply:
+    """Not now: to be asked for again after so long."""
+    reply = error(503, "ServiceTemporarilyUnavailable", f"{seconds:g}")
+    reply.headers["Retry-After"] = f"{int(seconds)}"
+    return reply
+
+
 def refuse(status: int, messages: list[Resource]) -> Reply:
     """An error body with extended information (DSP0266, error responses)."""
     first = messages[0]
