@@ -50,6 +50,14 @@ def quick_passwords() -> None:
     site.PASSWORD_HASHERS = ["tests.quick_hasher.QuickArgon2"]
 
 
+@pytest.fixture(scope="session", autouse=True)
+def plain_logs() -> None:
+    """Logged as the site logs: a traceback with all values drawn into boxes takes seconds each."""
+    from ordnung.formats.logs import configure_logs
+
+    configure_logs()
+
+
 @pytest.fixture(scope="session")
 def mirror_folder(tmp_path_factory) -> Path:
     """The makers' mirror with small payloads, and its catalogs."""

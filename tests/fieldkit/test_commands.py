@@ -9,6 +9,7 @@ import re
 import sys
 
 import pytest
+import structlog
 
 from ordnung.fieldkit.main import main
 
@@ -255,6 +256,22 @@ def test_a_password_file_without_a_password_is_said(floor, tmp_path, raw, told):
     secret.write_bytes(raw)
     code, _, err = run("survey", floor.floor.urls["surge-01"], "--user", "ordnung", "--password-file", secret)
     assert code == 2 and told in err
+
+
+def test_an_error_of_ours_is_told_with_its_place_and_without_the_password(floor, tmp_path, monkeypatch):
+    secret = tmp_path / "password"
+    secret.write_text("kelp-and-slate\n")
+
+    def breaks(_, endpoint):
+        known = {"UserName": endpoint.user, "Password": endpoint.password}
+        raise KeyError(len(known))
+
+    monkeypatch.setattr("ordnung.controllers.RedfishControllers.open", breaks)
+    structlog.reset_defaults()  # as in a process that has only begun
+    url = floor.floor.urls["surge-01"]
+    code, out, err = run("survey", url, "--user", "ordnung", "--password-file", secret, "--ca", floor.ca)
+    assert code == 3 and "our error" in err and "in breaks" in err and "KeyError: 2" in err
+    assert "kelp" not in out + err and "\u2502" not in err
 
 
 def test_every_command_is_in_the_docs():

@@ -132,7 +132,7 @@ def test_who_looks_may_look_on_and_who_acts_is_told_that_nothing_was_kept(web):
 
 LOGGING = """
 import logging, structlog
-from ordnung.server.logs import configure_logs
+from ordnung.formats.logs import configure_logs
 configure_logs()
 structlog.get_logger().warning("of ours")
 logging.getLogger("a library").warning("of theirs")

@@ -14,10 +14,10 @@ from django.core.management import call_command
 from django.db import connection
 from django.test import Client
 
+from ordnung.formats.logs import configure_logs
 from ordnung.server import vault
 from ordnung.server.audit.models import TrailEntry
 from ordnung.server.fleet.models import Search, Server
-from ordnung.server.logs import configure_logs
 from ordnung.server.settings import parse_folders
 from tests.server.test_api import add_server
 from tests.server.test_rights import send

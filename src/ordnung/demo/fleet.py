@@ -23,6 +23,7 @@ from ordnung.core.components import Component, Server
 from ordnung.core.facts import Facts
 from ordnung.demo.house import seed_house
 from ordnung.demo.seed import seed_people
+from ordnung.formats.logs import configure_logs
 from ordnung.standins.hardware import Hardware
 from ordnung.standins.makers import Made, Make, write_mirror
 from ordnung.standins.models import MODELS, Model, RackPlace, build_hardware
@@ -164,5 +165,6 @@ def _row(place: RackPlace, value: Server, groups: dict[str, Group]) -> Row:
 
 
 if __name__ == "__main__":
+    configure_logs(for_people=True)
     django.setup()
     seed_fleet(int(sys.argv[1]), Path(sys.argv[2]))

@@ -17,6 +17,7 @@ import django
 from ordnung.core.rules import Rule
 from ordnung.demo.house import seed_desk, seed_house
 from ordnung.demo.reports import write_reports
+from ordnung.formats.logs import configure_logs
 from ordnung.standins.publishing import SIGNER, public_key
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "ordnung.server.settings")
@@ -183,6 +184,7 @@ def check_addresses(announcement: dict[str, Any]) -> None:
 
 
 if __name__ == "__main__":
+    configure_logs(for_people=True)
     django.setup()
     announced = json.loads(Path(sys.argv[1]).read_text())
     check_addresses(announced)

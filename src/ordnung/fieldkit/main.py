@@ -47,6 +47,10 @@ class LoadedGroup(click.Group):
         if cmd_name not in COMMANDS:
             return None
         module = importlib.import_module(f"ordnung.fieldkit.{COMMANDS[cmd_name]}")
+        if "structlog" in sys.modules:  # what the command has loaded may log
+            from ordnung.formats.logs import configure_logs
+
+            configure_logs(for_people=True)
         command: click.Command = getattr(module, cmd_name.replace("-", "_"))
         return command
 

@@ -13,12 +13,12 @@ django.setup()
 import structlog  # noqa: E402
 from django.db import DatabaseError, connection  # noqa: E402
 
+from ordnung.formats.logs import configure_logs  # noqa: E402
 from ordnung.server.api.given import Giver  # noqa: E402
 from ordnung.server.assessment.current import current_assessment  # noqa: E402
 from ordnung.server.assessment.effects import effect_of  # noqa: E402
 from ordnung.server.bodies import Bodies, Message, Receive, Send  # noqa: E402
 from ordnung.server.handler import Handler  # noqa: E402
-from ordnung.server.logs import configure_logs  # noqa: E402
 from ordnung.server.reckoning import reckon_apart  # noqa: E402
 from ordnung.server.work.hub import HUB  # noqa: E402
 

@@ -30,12 +30,12 @@ from django.db.models import Q  # noqa: E402
 from ordnung.controllers import Client, RedfishControllers  # noqa: E402
 from ordnung.engine.ports import RecordsOutError  # noqa: E402
 from ordnung.formats.authorities import Authorities  # noqa: E402
+from ordnung.formats.logs import configure_logs  # noqa: E402
 from ordnung.server.audit.heads import sign_daily  # noqa: E402
 from ordnung.server.clock import now  # noqa: E402
 from ordnung.server.engine_lock import EngineRunsError, take_engine_lock  # noqa: E402
 from ordnung.server.engine_ports import EnginePorts  # noqa: E402
 from ordnung.server.jobs import jobs  # noqa: E402
-from ordnung.server.logs import configure_logs  # noqa: E402
 from ordnung.server.people.repeats import forget_answers  # noqa: E402
 from ordnung.server.repositories.fetch_log import FetchLog  # noqa: E402
 from ordnung.server.repositories.payloads import open_store  # noqa: E402

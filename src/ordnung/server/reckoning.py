@@ -63,6 +63,9 @@ def _set_up(parent: int) -> None:
     """In the new process: it knows the site as the web process does, and ends with it, however that ends."""
     import django
 
+    from ordnung.formats.logs import configure_logs
+
+    configure_logs()
     threading.Thread(target=_end_with, args=(parent,), daemon=True).start()
     os.nice(5)
     django.setup()

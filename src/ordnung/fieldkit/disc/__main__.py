@@ -13,7 +13,9 @@ if __name__ == "__main__":
     if INNER in sys.argv:
         from ordnung.fieldkit.disc.machine import DiscMachine
         from ordnung.fieldkit.disc.session import Session
+        from ordnung.formats.logs import configure_logs
 
+        configure_logs(for_people=True)
         sys.exit(Session(DiscMachine()).run())
     from ordnung.fieldkit.disc.consoles import share
 

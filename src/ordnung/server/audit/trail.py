@@ -10,10 +10,10 @@ from typing import Any
 from django.db import transaction
 
 from ordnung.formats.audit import BEGINNING, AuditEntry, link_of
+from ordnung.formats.secret_names import SECRET
 from ordnung.formats.text import clean
 from ordnung.server.audit.models import TrailEntry
 from ordnung.server.clock import now
-from ordnung.server.secret_names import SECRET
 
 MOST_TEXT, MOST_ITEMS, MOST_DEPTH = 300, 40, 5
 """What is longer, more or deeper is cut, and said to be."""

@@ -10,8 +10,8 @@ from typing import Any, TextIO, cast
 
 import structlog
 
+from ordnung.formats.secret_names import SECRET
 from ordnung.formats.text import clean
-from ordnung.server.secret_names import SECRET
 
 _STEPS: list[Any] = [
     structlog.contextvars.merge_contextvars,
@@ -49,11 +49,16 @@ class Lines:
             self.stream.flush()
 
 
-def configure_logs(level: int = logging.WARNING) -> None:
-    """Structured logs for this process, its libraries' included."""
+def configure_logs(level: int = logging.WARNING, *, for_people: bool = False) -> None:
+    """Structured logs for this process, its libraries' included, on its standard error.
+
+    Every process of ours that may log calls it first: as it comes, structlog draws a traceback with the values of all
+    that the failing functions knew, passwords among them. ``for_people``: plain text, for who sits at the terminal.
+    """
     lines = cast(TextIO, Lines(sys.stderr))
+    last: Any = structlog.dev.ConsoleRenderer(colors=False) if for_people else structlog.processors.JSONRenderer()
     structlog.configure(
-        processors=[*_STEPS, redact, structlog.processors.JSONRenderer()],
+        processors=[*_STEPS, redact, last],
         wrapper_class=structlog.make_filtering_bound_logger(level),
         logger_factory=structlog.PrintLoggerFactory(lines),
     )
@@ -64,7 +69,7 @@ def configure_logs(level: int = logging.WARNING) -> None:
             processors=[
                 structlog.stdlib.ProcessorFormatter.remove_processors_meta,
                 redact,
-                structlog.processors.JSONRenderer(),
+                last,
             ],
         )
     )
