@@ -301,8 +301,8 @@ def _remedies(is_asked: bool) -> dict[Any, Choice]:
 
 
 def _patience(clock: SiteClock) -> Patience:
-    # A fast clock must not make us knock at a controller more often than ten times a real second.
-    return Patience(poll_s=max(10.0, clock.rate * 0.1), settle_s=max(20.0, clock.rate * 0.2))
+    # A fast clock must not make us knock at a controller more often than five times a real second.
+    return Patience(poll_s=max(10.0, clock.rate * 0.2), settle_s=max(20.0, clock.rate * 0.2))
 
 
 @contextlib.contextmanager

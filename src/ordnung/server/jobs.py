@@ -164,9 +164,9 @@ def _prepare(run: Run, ports: EnginePorts) -> tuple[list[Lane], World, set[str],
         helpers=DatabaseHelpers(),
         remedies=remedies(house()),
         exceptions=remedy_exceptions(house()),
-        # A fast clock must not make us knock at a controller more often than ten times a real second.
+        # A fast clock must not make us knock at a controller more often than five times a real second.
         patience=Patience(
-            poll_s=max(10.0, rate * 0.1),
+            poll_s=max(10.0, rate * 0.2),
             settle_s=max(20.0, rate * 0.2),
             # The kit of a stand-in begins in real time, however fast the clock runs.
             disc_s=max(3000.0, rate * 60.0),

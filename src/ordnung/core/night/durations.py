@@ -8,7 +8,6 @@ from dataclasses import dataclass, field
 
 import numpy as np
 import numpy.typing as npt
-from scipy.special import ndtr, ndtri
 
 from ordnung.core.night.itinerary import RESETS, PlannedStep
 
@@ -68,11 +67,15 @@ class Durations:
 
 def _at_least(z: Samples, least: float) -> Samples:
     """Normal numbers above ``least``, in the same order as those given: by their place in the distribution."""
+    from scipy.special import ndtr, ndtri  # a tenth of what any process of the site takes to start, for few of them
+
     below = float(ndtr(least))
     return np.asarray(ndtri(np.minimum(below + (1 - below) * ndtr(z), 1 - 1e-12)))
 
 
 def _z_of(seconds: float, kept: Sequence[float], planned: float, spread: float) -> float:
+    from scipy.special import ndtri
+
     if not kept:
         return math.log(max(seconds, 1e-6) / planned) / spread
     logs = np.sort(np.log(np.maximum(kept, 1e-3)))
@@ -89,6 +92,8 @@ def _from_kept(z: Samples, kept: Sequence[float]) -> Samples:
 
     Beyond the first and last it goes on as a log-normal of the same spread would: eight runs have not seen the worst.
     """
+    from scipy.special import ndtri
+
     logs = np.sort(np.log(np.maximum(kept, 1e-3)))
     places = ndtri(_places(len(logs)))
     spread = float(np.std(logs))
