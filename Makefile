@@ -6,7 +6,7 @@ NIGHTS ?= 5000
 # What covers core and engine by itself (tests/conftest.py) is traced, and alone: in one run for all, with its browsers and
 # threads, a third of the engine's branches went unseen.
 COVERED := --cov=ordnung.core --cov=ordnung.engine --cov-branch --cov-report=
-SPREAD := -n 3 --dist loadfile --no-loadscope-reorder
+SPREAD := --dist loadfile --no-loadscope-reorder
 CORE_COVERED := 100
 ENGINE_COVERED := 95
 SRC := $(shell find web/src web/index.html -type f -not -name schema.d.ts 2>/dev/null)
@@ -21,7 +21,7 @@ EMULATOR := ovmf qemu-system-x86 seabios ipxe-qemu xorriso p7zip-full
 READERS := /usr/bin/qemu-system-x86_64 /usr/bin/xorriso /usr/bin/7z /usr/share/OVMF/OVMF_CODE_4M.fd
 INSTALL := DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends
 
-.PHONY: demo demo-fresh dev setup test quick check check-python check-web fix bench screenshots soak lock api clean boot-base
+.PHONY: demo demo-fresh dev setup test test-waiting test-working quick check check-python check-web fix bench screenshots soak lock api clean boot-base
 
 setup: .venv/.done web/dist/index.html
 
@@ -83,9 +83,12 @@ check-python: setup
 	.venv/bin/lint-imports --no-cache
 	$(PY) -m tests.api_contract
 
+# What has not changed since it was right is not looked at again; a rule that looks at the types of another file may need a
+# clean clone for that.
+KEPT := --cache --cache-strategy content
 check-web: setup
-	cd web && npx prettier --log-level warn --check src *.js *.ts *.json
-	cd web && npx eslint --max-warnings 0 .
+	cd web && npx prettier $(KEPT) --log-level warn --check src *.js *.ts *.json
+	cd web && npx eslint $(KEPT) --cache-location node_modules/.cache/eslint/ --max-warnings 0 .
 	cd web && npx tsc --noEmit --incremental --tsBuildInfoFile node_modules/.cache/tsc.json && npx vitest run --reporter=dot
 
 # Between two thoughts.
@@ -93,10 +96,18 @@ quick: setup
 	@$(MAKE) --no-print-directory -j2 check
 	$(PY) -m pytest -n 2 --dist loadfile tests/core tests/engine tests/formats
 
+# What mostly waits, for pages and for other processes, and what fills the processors meanwhile, when they have the time.
 test: setup /usr/bin/chromium-headless-shell boot-base $(READERS)
-	@$(MAKE) --no-print-directory -j2 check
-	$(PY) -m pytest $(SPREAD) -m untraced tests
-	$(PY) -m pytest $(SPREAD) $(COVERED) -m "not untraced" tests/core tests/engine tests/controllers tests/simulation
+	@$(MAKE) --no-print-directory -j2 test-waiting test-working
+
+test-waiting: setup
+	$(PY) -m pytest -n 3 $(SPREAD) tests/journeys tests/disc
+
+BEHIND := nice -n 4
+test-working: setup
+	$(BEHIND) $(MAKE) --no-print-directory check
+	$(BEHIND) $(PY) -m pytest -n 2 $(SPREAD) -m untraced --ignore tests/journeys --ignore tests/disc tests
+	$(BEHIND) $(PY) -m pytest -n 2 $(SPREAD) $(COVERED) -m "not untraced" tests/core tests/engine tests/controllers tests/simulation
 	$(PY) -m coverage report --include='src/ordnung/core/*' --fail-under=$(CORE_COVERED)
 	$(PY) -m coverage report --include='src/ordnung/engine/*' --fail-under=$(ENGINE_COVERED)
 

@@ -51,6 +51,16 @@ def quick_passwords() -> None:
 
 
 @pytest.fixture(scope="session", autouse=True)
+def no_permissions_of_models() -> None:
+    """Django writes them anew after each test that empties its tables; rights here are our own, and none reads them."""
+    from django.contrib.contenttypes.management import create_contenttypes
+    from django.db.models.signals import post_migrate
+
+    post_migrate.disconnect(dispatch_uid="django.contrib.auth.management.create_permissions")
+    post_migrate.disconnect(create_contenttypes)
+
+
+@pytest.fixture(scope="session", autouse=True)
 def plain_logs() -> None:
     """Logged as the site logs: a traceback with all values drawn into boxes takes seconds each."""
     from ordnung.formats.logs import configure_logs
@@ -73,16 +83,17 @@ def pytest_unconfigure() -> None:
 NIGHTS_A_GROUP = 15
 OWN = ("core", "engine", "controllers", "simulation")
 """What covers core and engine by itself, but for the random nights; tracing the rest would only cost time."""
-FIRST = ("journeys", "disc")
-"""What mostly waits, for pages and for other processes: the rest fills the processors meanwhile, and ends evenly."""
 
 
 def pytest_collection_modifyitems(items) -> None:
+    """Of what is simulated, the first case of each test is traced: the others take ways that others have taken."""
+    seen: set[str] = set()
     for item in items:
-        is_own = _folder(item) in OWN and item.path.name != "test_random.py"
-        if not is_own or item.get_closest_marker("exhaustive"):
+        test, folder = item.nodeid.split("[")[0], _folder(item)
+        is_own = folder in OWN and item.path.name != "test_random.py"
+        if not is_own or item.get_closest_marker("exhaustive") or (folder == "simulation" and test in seen):
             item.add_marker(pytest.mark.untraced)
-    items.sort(key=lambda item: _folder(item) not in FIRST)
+        seen.add(test)
 
 
 def _folder(item) -> str:

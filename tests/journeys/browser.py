@@ -18,6 +18,8 @@ from tests.journeys.site import Api
 ARGS = [
     "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
     "--disable-component-update", "--disable-sync", "--disable-dev-shm-usage",
+    # A page lives for seconds here: to optimise its scripts takes a fifth of all that a page takes, and never pays.
+    "--js-flags=--no-maglev --no-opt --always-sparkplug",
 ]  # fmt: skip
 # What is on a page in the end is asked for, not how soon: a loaded machine may take its time.
 expect.set_options(timeout=20_000)

@@ -29,12 +29,12 @@ def clean_environment() -> dict[str, str]:
     return {k: v for k, v in os.environ.items() if not k.startswith("ORDNUNG_") or k == "ORDNUNG_SIGN_IN_RATE"}
 
 
-def wait_until(done, what: str, limit_s: float = WAIT_S):
+def wait_until(done, what: str, limit_s: float = WAIT_S, pause_s: float = 0.1):
     """Poll until ``done()`` is true; its value."""
     end = time.monotonic() + limit_s
     while not (value := done()):
         assert time.monotonic() < end, f"waited too long for {what}"
-        time.sleep(0.1)
+        time.sleep(pause_s)
     return value
 
 
@@ -108,7 +108,8 @@ class Api:
             work = self.get("work?limit=1000")
             return work if all(w["state"] in ("done", "failed") for w in work) else None
 
-        return max(wait_until(still, "work"), key=lambda w: w["id"])
+        # To tell all that is under way is work for the site, which is needed for what is waited for.
+        return max(wait_until(still, "work", pause_s=0.4), key=lambda w: w["id"])
 
 
 def control(base: str, path: str, body: Any = None, method: str | None = None) -> Any:

@@ -165,10 +165,7 @@ def test_2_on_a_phone_every_place_is_reached_and_the_page_never_scrolls_sideways
         expect(place).to_have_attribute("aria-current", "page")
         expect(page.get_by_role("main").get_by_role("heading").first).to_be_visible()
         assert page.evaluate("document.documentElement.scrollWidth") <= 390, place.inner_text()
-        check_axe(page, "light")
-        page.emulate_media(color_scheme="dark")
-        check_axe(page, "dark")
-        page.emulate_media(color_scheme="light")
+        check_both_schemes(page)
     expect(page.get_by_role("button", name="Find or do")).to_be_in_viewport(ratio=1)
     expect(page.get_by_role("button", name="All work")).to_be_in_viewport(ratio=1)
 
@@ -222,13 +219,17 @@ def test_2_two_fingers_go_closer_and_the_address_keeps_where_one_looks(browser, 
     context.close()
 
 
-@pytest.mark.parametrize("scheme", ["light", "dark"])
-def test_3_every_place_passes_axe_in_both_schemes(browser, demo, scheme):
-    context = browser.new_context(viewport={"width": 1280, "height": 800}, color_scheme=scheme, reduced_motion="reduce")
-    page = context.new_page()
+def check_both_schemes(page: Page) -> None:
+    check_axe(page, "light")
+    page.emulate_media(color_scheme="dark")
+    check_axe(page, "dark")
+    page.emulate_media(color_scheme="light")
+
+
+def test_3_every_place_passes_axe_in_both_schemes(page, demo):
     page.goto(demo.web)
     page.get_by_label("Name").wait_for()
-    check_axe(page, scheme)
+    check_both_schemes(page)
     sign_in(page, demo)
     for path, sign in (
         ("/floor?servers=surge-07", "surge-07"),
@@ -249,8 +250,7 @@ def test_3_every_place_passes_axe_in_both_schemes(browser, demo, scheme):
     ):
         page.goto(demo.web + path)
         page.get_by_role("heading", name=sign).first.wait_for()
-        check_axe(page, scheme)
-    context.close()
+        check_both_schemes(page)
 
 
 def expected_refusals(page: Page) -> None:
