@@ -55,7 +55,7 @@ Handler = Callable[[Hardware, Request, Resource], Reply]
 def etag(body: Resource) -> str:
     """A strong tag over everything that doesn't change by itself."""
     steady = {key: value for key, value in body.items() if key not in _VOLATILE}
-    # Version 2 spells equal things equally; it takes a tenth of what JSON does, and a tag goes with every answer.
+    # Version 2 spells equal things equally; it takes a quarter of what JSON does, and a tag goes with every answer.
     return f'"{hashlib.sha256(marshal.dumps(steady, 2)).hexdigest()[:20]}"'
 
 
