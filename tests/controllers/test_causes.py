@@ -11,7 +11,7 @@ from pathlib import Path
 
 import pytest
 
-from ordnung.controllers import CAUSES, Client, ControllerError, RedfishControllers
+from ordnung.controllers import CAUSES, AnotherServerError, Client, ControllerError, RedfishControllers
 from ordnung.controllers.client import Limits
 from ordnung.controllers.identity import Identity, identify
 from ordnung.controllers.pace import Pace
@@ -87,6 +87,18 @@ async def test_wrong_credentials_a_changed_and_a_foreign_certificate(live):
         await read(live)
     assert len(changed.value.seen) == len(foreign.value.seen) == 64
     assert (await read(live, pin=foreign.value.seen)).serial == "CRV14-0002", "accepted by its fingerprint"
+
+
+async def test_another_server_at_a_known_address_is_no_reading_of_the_one_that_is_known(live):
+    """Controllers have swapped their addresses, and factories ship equal certificates and passwords."""
+    device = live.device(NAME)
+    assert (await read(live, uuid=device.uuid.upper(), serial=device.serial)).serial == device.serial
+    other = live.device("surge-03")
+    with pytest.raises(AnotherServerError, match="another server answers there: serial crv14-0002") as caught:
+        await read(live, uuid=other.uuid, serial=other.serial)
+    assert (caught.value.uuid, caught.value.serial) == (device.uuid, device.serial)
+    device.quirks |= {"zero uuid"}
+    assert (await read(live, uuid=other.uuid)).serial == device.serial, "what tells nothing is not held against it"
 
 
 async def test_an_account_without_the_right_is_told_so(live):

@@ -58,7 +58,14 @@ def test_one_that_is_cut_short_or_too_long_is_not_taken():
 
 @pytest.mark.parametrize(
     ("uuid", "serial", "is_for"),
-    [("aa-bb", None, True), ("aa-bb", "other", True), (None, "s7", True), ("cc", "S7", False), (None, None, False)],
+    [
+        ("aa-bb", None, True),
+        ("aa-bb", "other", False),
+        (None, "s7", True),
+        ("cc-dd", "S7", False),
+        (None, None, False),
+        ("0-0", "n/a", False),
+    ],
 )
 def test_it_is_for_one_server_alone(uuid, serial, is_for):
     assert ORDER.is_for(uuid, serial) is is_for

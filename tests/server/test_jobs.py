@@ -116,6 +116,29 @@ async def test_a_failure_is_named_and_the_old_reading_stays(site):
     assert told["failure"]["remedy"] and told["parts"], "what was known stays on screen"
 
 
+async def test_another_server_at_an_address_is_neither_read_nor_written_to_until_a_person_says_it_is_the_same(site):
+    ask = sync_to_async(site.post)
+    await site.ask("surveys")
+    await site.ask("repositories")
+    run = await ask("runs", {"servers": ["surge-03"]})
+    device = site.live.device("surge-03")
+    device.serial, device.uuid = "CRV14-9999", "11111111-2222-4333-8444-555555555555"
+    work = await site.ask(f"runs/{run['id']}/start")
+    assert work.state == "failed" and writes_of(device.log) == []
+    place = await RunServer.objects.aget(run=run["id"])
+    assert "another server answers there: serial crv14-9999" in place.reason and "Correct the address" in place.reason
+    work = await site.ask("surveys")
+    assert work.note == "1 of 2 read" and work.failures[0]["cause"] == "another server"
+    told = await sync_to_async(site.get)("servers/surge-03")
+    assert (told["serial"], told["seen_serial"], told["seen_uuid"]) == ("CRV14-0003", device.serial, device.uuid)
+    guess = await ask("servers/surge-03/board", {"uuid": device.uuid, "serial": "CRV14-0001"})
+    assert guess["type"] == "ordnung:identity-differs"
+    assert await ask("servers/surge-03/board", {"uuid": device.uuid, "serial": device.serial}) is None
+    work = await site.ask("surveys")
+    row = await Server.objects.aget(name="surge-03")
+    assert (work.note, row.serial, row.uuid, row.cause) == ("2 read", device.serial, device.uuid, None)
+
+
 async def test_the_whole_line_over_the_database(site):
     await site.ask("surveys")
     await site.ask("repositories")

@@ -231,7 +231,10 @@ class House:
         device = self.devices[name]
         url = f"https://{(device.beside or device).name if device.is_second else name}.example"
         system = None if device.beside is None else f"/redfish/v1/Systems/{2 if device.is_second else 1}"
-        return Endpoint(name=name, url=url, user=device.user, password=device.password, system=system)
+        return Endpoint(
+            name=name, url=url, user=device.user, password=device.password, system=system,
+            uuid=device.uuid, serial=device.serial,
+        )  # fmt: skip
 
     def hand(self, name: str, run: str = "1", back=None, group: str | None = None) -> Hand:
         place = AwayPlace(server=name, groups=(group,) if group else ())

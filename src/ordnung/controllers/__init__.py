@@ -2,7 +2,7 @@
 
 from ordnung.controllers.client import Client, Endpoint, Limits
 from ordnung.controllers.controller import RedfishController, RedfishControllers
-from ordnung.controllers.errors import CAUSES, ControllerError, LostAnswerError
+from ordnung.controllers.errors import CAUSES, AnotherServerError, ControllerError, LostAnswerError
 from ordnung.controllers.reset import ResetOffer
 from ordnung.controllers.types import SYSTEM_BEGINS, Accepted, Marker, Outcome, Reach, TaskView, Word
 
@@ -10,6 +10,7 @@ __all__ = [
     "CAUSES",
     "SYSTEM_BEGINS",
     "Accepted",
+    "AnotherServerError",
     "Client",
     "ControllerError",
     "Endpoint",

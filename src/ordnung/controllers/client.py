@@ -58,7 +58,8 @@ class Endpoint:
     """Where a controller is and how to sign in. ``pin`` is the SHA-256 of its certificate in hex.
 
     ``system`` is the path of the server's own ComputerSystem behind a controller of several; None takes the only one.
-    ``withheld`` says why there is no password to sign in with: then nothing is sent at all.
+    ``withheld`` says why there is no password to sign in with: then nothing is sent at all. ``uuid`` and ``serial`` are
+    those of the server that is meant, as far as they are known: a reading of another one is refused.
     """
 
     name: str
@@ -68,6 +69,8 @@ class Endpoint:
     pin: str | None = None
     system: str | None = None
     withheld: str = ""
+    uuid: str | None = None
+    serial: str | None = None
 
 
 class Client:

@@ -12,12 +12,13 @@ from pathlib import Path
 
 from ordnung.controllers import banks, partitions, reset, starts, survey, systems, tasks, update, virtual_media, word
 from ordnung.controllers.client import Client, Endpoint
-from ordnung.controllers.errors import ControllerError
+from ordnung.controllers.errors import AnotherServerError, ControllerError
 from ordnung.controllers.probe import send_probe
 from ordnung.controllers.reset import ResetOffer
 from ordnung.controllers.session import Session
 from ordnung.controllers.types import Accepted, Marker, Reach, TaskView, Word
 from ordnung.core.components import Server
+from ordnung.core.same_server import Likeness, compare
 
 
 class RedfishController:
@@ -37,8 +38,14 @@ class RedfishController:
         return self._session.losses
 
     async def read(self, now: Callable[[], datetime.datetime]) -> Server:
-        """One reading of the server."""
-        return await survey.read_server(self._session, self._session.endpoint, now, self._certificate)
+        """One reading of the server. Raises AnotherServerError when another one than that of its endpoint answers."""
+        endpoint = self._session.endpoint
+        server = await survey.read_server(self._session, endpoint, now, self._certificate)
+        likeness, how = compare(endpoint, server)
+        if likeness is Likeness.OTHER:
+            detail = f"another server answers there: {how}"
+            raise AnotherServerError(endpoint.name, detail, uuid=server.uuid, serial=server.serial)
+        return server
 
     async def reach(self) -> Reach:
         """How it can be fed."""

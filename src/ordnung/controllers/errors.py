@@ -16,6 +16,10 @@ CAUSES: dict[str, str] = {
         "The certificate is not from the fleet's authority. Install one that is, or pin this one after comparing it."
     ),
     "signed out": "The user name or the password is wrong. Enter the present one for this server.",
+    "another server": (
+        "Correct the address of this server. If it is the same one with another board, say so where it stands on the "
+        "floor. Nothing more was sent there."
+    ),
     "no credentials": "Enter user and password for this server. Nothing was sent to it.",
     "no permission": "This account may not do that. Use one that may update firmware.",
     "too slow": "It did not answer in time. Read it again later, or restart the controller.",
@@ -41,6 +45,9 @@ FOR_SEVERAL: dict[str, str] = {
         "Not from the fleet's authority. Compare each fingerprint with the controller itself before it is accepted."
     ),
     "signed out": "User or password is wrong. Select them and enter the present ones.",
+    "another server": (
+        "Correct their addresses. Of those that are the same with another board, say so, each where it stands."
+    ),
     "no credentials": "No password is kept for them. Select them and enter user and password.",
     "no permission": "Their account may not do that. Use one that may update firmware.",
     "too slow": "They did not answer in time. Read them again later.",
@@ -81,6 +88,14 @@ class ControllerError(Exception):
     def remedy(self) -> str:
         """What the person can do."""
         return CAUSES[self.cause]
+
+
+class AnotherServerError(ControllerError):
+    """Another server answers than the one that is known there, by the ``uuid`` and ``serial`` that it tells."""
+
+    def __init__(self, server: str, detail: str, *, uuid: str | None, serial: str | None) -> None:
+        self.uuid, self.serial = uuid, serial
+        super().__init__(server, "another server", detail)
 
 
 class LostAnswerError(ControllerError):

@@ -9,6 +9,7 @@ from enum import StrEnum
 
 from ordnung.controllers import Client, ControllerError, Endpoint
 from ordnung.controllers.identity import Identity, identify
+from ordnung.core.same_server import is_same_uuid, usable_serial, usable_uuid
 from ordnung.engine.survey import own_error
 
 AT_ONCE = 128
@@ -69,24 +70,6 @@ async def look_at(endpoint: Endpoint, client: Client) -> Sighting:
         return Sighting(url=endpoint.url, cause=failure.cause, detail=failure.detail)
 
 
-PLACEHOLDERS = frozenset({"03000200-0400-0500-0006-000700080009", "12345678-1234-5678-90ab-cddeefaabbcc"})
-"""UUIDs that boards are delivered with until someone sets their own."""
-
-
-def usable_uuid(uuid: str | None) -> str | None:
-    """A UUID that can tell servers apart, in lower case; None for a blank, a placeholder or none at all."""
-    text = (uuid or "").strip().lower()
-    digits = set(text.replace("-", ""))
-    return None if len(digits) < 2 or text in PLACEHOLDERS else text
-
-
-def usable_serial(serial: str | None) -> str | None:
-    """A serial number that can tell servers apart; None for a blank one or a word that stands for none."""
-    text = (serial or "").strip().lower()
-    is_filler = text in ("none", "n/a", "na", "default string", "to be filled by o.e.m.", "unknown", "not specified")
-    return None if is_filler or len(set(text.replace(" ", ""))) < 2 else text
-
-
 class IdentityStanding(StrEnum):
     """What is known of a server that answered somewhere."""
 
@@ -105,8 +88,11 @@ def match_known(identity: Identity, url: str, known: Iterable[Known]) -> tuple[K
     address is known, is taken for the server at that address. What can't be told apart is never moved by itself.
     """
     servers = list(known)
-    for own, theirs in ((usable_uuid(identity.uuid), _uuid_of), (usable_serial(identity.serial), _serial_of)):
-        same = [server for server in servers if own is not None and theirs(server) == own]
+    for own, theirs, is_one in (
+        (usable_uuid(identity.uuid), _uuid_of, is_same_uuid),
+        (usable_serial(identity.serial), _serial_of, str.__eq__),
+    ):
+        same = [s for s in servers if own is not None and (its := theirs(s)) is not None and is_one(own, its)]
         if len(same) == 1:
             at_home = same[0].url == url and same[0].system in (None, identity.system)
             return same[0], IdentityStanding.KNOWN if at_home else IdentityStanding.MOVED

@@ -17,6 +17,7 @@ from ordnung.engine.ports import Baseline, Clock, Controllers, Helpers, Journal,
 LASTING = (
     "certificate changed",
     "certificate invalid",
+    "another server",
     "signed out",
     "no credentials",
     "no permission",

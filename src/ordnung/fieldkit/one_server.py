@@ -19,6 +19,7 @@ from ordnung.controllers import Client, ControllerError, Endpoint, RedfishContro
 from ordnung.core.away import AwayPlace
 from ordnung.core.components import KINDS, Server
 from ordnung.core.facts import tell_span
+from ordnung.core.same_server import Likeness, compare
 from ordnung.engine.entries import Ended, Ending
 from ordnung.engine.hand import is_lasting
 from ordnung.engine.journal_lines import OpenedRun
@@ -214,14 +215,10 @@ def _demand_same(job: Job, server: Server) -> None:
     before = job.before
     if before is None:
         return
-    for word, old, new in (("serial", before.serial, server.serial), ("UUID", before.uuid, server.uuid)):
-        if old and new:
-            if old.lower() == new.lower():
-                return
-            message = (
-                f"Another server answers at {job.endpoint.url}: {word} {new}, the run in this journal was on {old}."
-            )
-            raise click.ClickException(f"{message} Nothing was sent. Take another --work for it.")
+    likeness, how = compare(before, server)
+    if likeness is Likeness.OTHER:
+        message = f"Another server answers at {job.endpoint.url} than the run in this journal was on: {how}."
+        raise click.ClickException(f"{message} Nothing was sent. Take another --work for it.")
 
 
 def _going_on(baseline: KitBaseline, opened: OpenedRun) -> KitBaseline:

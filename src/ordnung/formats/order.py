@@ -11,8 +11,9 @@ import hashlib
 import struct
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import Any, BinaryIO
+from typing import Any, BinaryIO, NamedTuple
 
+from ordnung.core.same_server import Likeness, compare
 from ordnung.formats.documents import parse_document, write_document
 from ordnung.formats.errors import FormatError
 
@@ -23,6 +24,11 @@ SECTOR = 2048
 MOST_BYTES = 1024 * 1024
 _VOLUME_AT, _SIZE_AT = 16 * SECTOR, 80
 """ECMA-119, 8.4: the primary volume descriptor, and in it the volume's size in logical blocks."""
+
+
+class _Told(NamedTuple):
+    uuid: str | None
+    serial: str | None
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -47,11 +53,8 @@ class Order:
         return mark_of(self.run, self.server)
 
     def is_for(self, uuid: str | None, serial: str | None) -> bool:
-        """Whether it names the server with these: by its UUID, or by its serial where one of both is not known."""
-        for mine, theirs in ((self.uuid, uuid), (self.serial, serial)):
-            if mine and theirs:
-                return mine.lower() == theirs.lower()
-        return False
+        """Whether it names the server with these, by whatever tells servers apart of what both know."""
+        return compare(self, _Told(uuid, serial))[0] is Likeness.SAME
 
 
 def mark_of(run: str, server: str) -> str:

@@ -28,6 +28,7 @@ from ordnung.server.clock import now
 from ordnung.server.engine_ports import EnginePorts
 from ordnung.server.fleet.finding import do_reach, do_search
 from ordnung.server.fleet.models import Server
+from ordnung.server.fleet.readings import store_failure
 from ordnung.server.fleet.rows import failure_row
 from ordnung.server.house.settings import house, remedies, remedy_exceptions
 from ordnung.server.repositories.in_jobs import do_carry_in
@@ -90,15 +91,8 @@ def _store_surveyed(work: Work, result: Surveyed, failures: list[dict[str, str]]
         if result.server is not None:
             keep_reading(result.server, result.pin)
         elif result.error is not None:
-            row = Server.objects.get(name=result.name)
-            row.cause, row.detail, row.failed_at = result.error.cause, result.error.detail, now()
-            row.seen_pin = result.error.seen
-            row.save(update_fields=["cause", "detail", "failed_at", "seen_pin"])
-            failure = failure_row(row)
-            assert failure is not None
-            failures.append(asdict(failure))
+            failures.append(asdict(store_failure(result.name, result.error)))
             Work.objects.filter(pk=work.pk).update(failures=failures)
-            tell("readings", servers=[row.name])
         add_done(work, 1)
 
 

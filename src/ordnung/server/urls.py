@@ -71,6 +71,7 @@ urlpatterns = [
     path(f"{V1}servers/<str:name>", fleet.ServerView.as_view()),
     path(f"{V1}servers/<str:name>/credentials", fleet.CredentialsView.as_view()),
     path(f"{V1}servers/<str:name>/trust", fleet.TrustView.as_view()),
+    path(f"{V1}servers/<str:name>/board", fleet.OtherBoardView.as_view()),
     path(f"{V1}servers/<str:name>/readings", history.ReadingsView.as_view()),
     path(f"{V1}servers/<str:name>/changes", history.ChangesView.as_view()),
     path(f"{V1}servers/<str:name>/lost/seen", history.LostSeenView.as_view()),

@@ -93,6 +93,19 @@ function Failed({ server }: { server: ServerDetail }) {
     },
     onSuccess: () => queries.invalidateQueries(),
   });
+  const board = useMutation({
+    meta: ALOUD,
+    mutationFn: async () => {
+      await take(
+        api.POST("/api/v1/servers/{name}/board", {
+          params: { path: { name: server.name } },
+          body: { uuid: server.seen_uuid ?? "", serial: server.seen_serial ?? "" },
+        }),
+      );
+      await readAgain([server.name]);
+    },
+    onSuccess: () => queries.invalidateQueries(),
+  });
   if (!failure) return null;
   return (
     <Notice title={`${failure.cause}`}>
@@ -106,10 +119,22 @@ function Failed({ server }: { server: ServerDetail }) {
           </Act>
         </Stack>
       )}
+      {failure.cause === "another server" && (
+        <Stack mt={1} size="fine" left>
+          <Mono>known {told(server.serial, server.uuid)}</Mono>
+          <Mono>shown {told(server.seen_serial, server.seen_uuid)}</Mono>
+          <Act takes="approve" variant="outlined" sx={{ mt: 1 }} onClick={() => board.mutate()}>
+            It is {server.name} with another board
+          </Act>
+        </Stack>
+      )}
       {wantsCredentials(failure.cause) && <Credentials names={[server.name]} user={server.user} open />}
     </Notice>
   );
 }
+
+const told = (serial: string | null, uuid: string | null) =>
+  [serial && `serial ${serial}`, uuid && `UUID ${uuid}`].filter(Boolean).join(", ");
 
 /** Equal components under one heading: two of eight drives that lag stay visible as such. */
 function groups(parts: Component[]): Component[][] {

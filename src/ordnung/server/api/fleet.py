@@ -19,6 +19,7 @@ from ordnung.server.api.fleet_shapes import (
     ManyCredentials,
     ManyTrust,
     NewServer,
+    OtherBoard,
     ReachWayRow,
     ServerChange,
     ServerDetailRow,
@@ -40,6 +41,7 @@ from ordnung.server.assessment.present import (
 from ordnung.server.clock import now
 from ordnung.server.fleet.commands import (
     accept_certificates,
+    accept_other_board,
     add_server,
     change_server,
     find_server,
@@ -184,6 +186,8 @@ def detail_row(row: Server, standing: Standing) -> ServerDetailRow:
         url=row.url,
         user=row.user,
         pin=row.pin,
+        seen_uuid=row.seen_uuid,
+        seen_serial=row.seen_serial,
         uuid=server.uuid,
         tag=server.tag,
         power=server.facts.power if server.facts else None,
@@ -233,6 +237,15 @@ class TrustView(APIView):
         """Accept the new certificate of a server, by the fingerprint that was shown."""
         asked = read(Trust, request)
         accept_certificates([(find_server(name), asked.pin)], request.user.get_username())
+        return Response(status=204)
+
+
+class OtherBoardView(APIView):
+    @extend_schema(request=shape(OtherBoard), responses={204: None})
+    def post(self, request: Request, name: str) -> Response:
+        """Say that what answers is this very server with another board, by the UUID and serial that were shown."""
+        asked = read(OtherBoard, request)
+        accept_other_board(find_server(name), asked.uuid or None, asked.serial or None)
         return Response(status=204)
 
 

@@ -78,6 +78,8 @@ class ServerDetailRow(ServerRow):
     url: str
     user: str
     pin: str | None
+    seen_uuid: str | None
+    seen_serial: str | None
     parts: list[ComponentRow]
     rounds: list[RoundRow]
     stranded: list[StrandedRow]
@@ -103,6 +105,14 @@ class Credentials:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Trust:
     pin: str = spelled(PIN)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class OtherBoard:
+    """By what a server tells itself now, as it was shown; empty where it tells none."""
+
+    uuid: str = limited(max_length=500, allow_blank=True)
+    serial: str = limited(max_length=500, allow_blank=True)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

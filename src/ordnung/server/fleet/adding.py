@@ -164,7 +164,7 @@ class Adding:
         """
         server = Server.objects.get(name=row.known)
         server.url, server.system, server.pin = row.url, row.system, row.pin
-        server.seen_pin, server.cause, server.detail = None, None, ""
+        server.forget_failure()
         server.user = self.user
         server.set_password(self.password)
         server.save()

@@ -119,10 +119,30 @@ def accept_certificates(pairs: Sequence[tuple[Server, str]], person: str) -> Non
         for row, _ in pairs:
             if row.pin is not None:
                 row.clear_password("its password was cleared when its certificate changed; enter it again")
-            row.pin, row.seen_pin, row.cause, row.detail = row.seen_pin, None, None, ""
-            row.save(update_fields=["pin", "seen_pin", "cause", "detail", "sealed_password", "cleared"])
+            row.pin = row.seen_pin
+            row.forget_failure()
+            row.save(update_fields=["pin", "sealed_password", "cleared", *row.FAILURE])
         record(after={row.name: row.pin for row, _ in pairs})
         tell("readings", servers=names)
+
+
+def accept_other_board(row: Server, uuid: str | None, serial: str | None) -> None:
+    """What answers is this very server with another board: it is known by that from now on, if it still tells that.
+
+    Raises:
+        Problem: it told something else since, or nothing that was unknown.
+    """
+    if row.cause != "another server" or (row.seen_uuid, row.seen_serial) != (uuid, serial):
+        message = f"{row.name} told another UUID or serial since. Look again."
+        raise Problem("identity-differs", message, status=409)
+    record(
+        on={"server": row.name}, before={"uuid": row.uuid or "", "serial": row.serial or ""},
+        after={"uuid": uuid or "", "serial": serial or ""},
+    )  # fmt: skip
+    row.uuid, row.serial = uuid, serial
+    row.forget_failure()
+    row.save(update_fields=["uuid", "serial", *row.FAILURE])
+    tell("readings", servers=[row.name])
 
 
 def mark_loss_seen(row: Server) -> None:

@@ -55,6 +55,9 @@ class Server(models.Model):
     """Who last changed its address."""
     pin = models.CharField(max_length=64, null=True)
     seen_pin = models.CharField(max_length=64, null=True)
+    seen_uuid = models.CharField(max_length=500, null=True)
+    seen_serial = models.CharField(max_length=500, null=True)
+    """What told itself another server than the one known, until a person has looked."""
     system = models.CharField(max_length=500, null=True)
     """The path of its own system, where its controller serves several."""
     uuid = models.CharField(max_length=500, null=True, db_index=True)
@@ -75,6 +78,14 @@ class Server(models.Model):
     detail = models.TextField(default="")
     failed_at = models.DateTimeField(null=True)
 
+    FAILURE = ("cause", "detail", "failed_at", "seen_pin", "seen_uuid", "seen_serial")
+    """Why the last look failed, and what was shown instead."""
+
+    def forget_failure(self) -> None:
+        """It was read, or a person has settled what was in the way."""
+        self.cause, self.detail, self.failed_at = None, "", None
+        self.seen_pin, self.seen_uuid, self.seen_serial = None, None, None
+
     def set_password(self, password: str) -> None:
         """Keep a password, encrypted."""
         self.sealed_password, self.cleared = vault.encrypt(password, "server", self.name), ""
@@ -82,6 +93,10 @@ class Server(models.Model):
     def clear_password(self, why: str) -> None:
         """Keep no password any more, and say why: it is asked for again before anything is sent there."""
         self.sealed_password, self.cleared = b"", why
+
+    def _known_by(self) -> dict[str, str | None]:
+        """What tells it from others. Before its first reading that may be what a list said, or its controller's own."""
+        return {"uuid": self.uuid, "serial": self.serial} if self.latest_id is not None else {}
 
     def endpoint(self) -> Endpoint:
         """Where and how to sign in; where there is no password that can be read, ``withheld`` says why."""
@@ -93,7 +108,7 @@ class Server(models.Model):
                 withheld = str(error)
         return Endpoint(
             name=self.name, url=self.url, user=self.user, password=password, pin=self.pin, system=self.system,
-            withheld=withheld,
+            withheld=withheld, **self._known_by(),
         )  # fmt: skip
 
 

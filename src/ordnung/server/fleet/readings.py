@@ -9,6 +9,7 @@ from typing import Any
 import structlog
 from django.db import transaction
 
+from ordnung.controllers import AnotherServerError, ControllerError
 from ordnung.core.components import Server as ServerValue
 from ordnung.core.history import Change, compare_readings
 from ordnung.formats.errors import FormatError
@@ -16,6 +17,7 @@ from ordnung.formats.readings import build_server, server_entry
 from ordnung.server.clock import now
 from ordnung.server.fleet.models import Reading, Server, keep_states, load_entries
 from ordnung.server.work.events import tell
+from ordnung.server.work.rows import FailureRow
 
 log = structlog.get_logger()
 
@@ -38,10 +40,24 @@ def store_reading(server: ServerValue, pin: str | None) -> None:
         row.lost = _lost(row.lost, changes, server)
         row.pin = row.pin or pin
         row.uuid, row.serial = server.uuid or row.uuid, server.serial or row.serial
-        row.seen_pin, row.cause, row.detail, row.failed_at = None, None, "", None
-        fields = ["latest", "lost", "pin", "uuid", "serial", "seen_pin", "cause", "detail", "failed_at"]
-        row.save(update_fields=fields)
+        row.forget_failure()
+        row.save(update_fields=["latest", "lost", "pin", "uuid", "serial", *row.FAILURE])
         tell("readings", servers=[server.name])
+
+
+def store_failure(name: str, error: ControllerError) -> FailureRow:
+    """Keep why a server can't be read, with what it showed for a person to accept; the last reading stays.
+
+    Returns:
+        The same as the screens tell it.
+    """
+    row = Server.objects.get(name=name)
+    row.cause, row.detail, row.failed_at, row.seen_pin = error.cause, error.detail, now(), error.seen
+    row.seen_uuid = error.uuid if isinstance(error, AnotherServerError) else None
+    row.seen_serial = error.serial if isinstance(error, AnotherServerError) else None
+    row.save(update_fields=row.FAILURE)
+    tell("readings", servers=[name])
+    return FailureRow(server=name, cause=error.cause, detail=error.detail, remedy=error.remedy)
 
 
 def _value_before(row: Server) -> ServerValue | None:

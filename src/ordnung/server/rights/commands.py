@@ -72,6 +72,7 @@ COMMANDS: dict[tuple[str, str], Command] = {
     ("servers/<str:name>", "DELETE"): _do("take a server out", KEEP),
     ("servers/<str:name>/credentials", "POST"): _do("set credentials", KEEP),
     ("servers/<str:name>/trust", "POST"): _do("accept a certificate", APPROVE),
+    ("servers/<str:name>/board", "POST"): _do("accept another board", APPROVE),
     ("servers/<str:name>/lost/seen", "POST"): _do("note a lost component", PLAN),
     ("servers/<str:name>/next-start", "POST"): _do("send a server's next start to a partition", RUN),
     ("servers/<str:name>/next-start", "DELETE"): _do("take a server's next start back", RUN),

@@ -7,7 +7,7 @@ from django.conf import settings
 
 from ordnung.controllers import ControllerError, Endpoint
 from ordnung.core.components import Server as ServerValue
-from ordnung.engine.discover import usable_serial, usable_uuid
+from ordnung.core.same_server import Likeness, compare
 from ordnung.engine.starts import Demand, send_next_start, take_next_start_back
 from ordnung.server.engine_ports import EnginePorts
 from ordnung.server.fleet.models import Server
@@ -61,15 +61,10 @@ def _prepare(name: str) -> tuple[Endpoint, Demand]:
     row = Server.objects.get(name=name)
     if RunServer.objects.filter(server=row, active=True).exists():
         raise ControllerError(name, "said no", "a run of it has begun since")
-    known = {"UUID": usable_uuid(row.uuid), "serial": usable_serial(row.serial)}
 
     def is_meant(seen: ServerValue) -> None:
-        told = {"UUID": usable_uuid(seen.uuid), "serial": usable_serial(seen.serial)}
-        word = next((word for word in known if known[word] and told[word]), None)
-        if word is None:
+        # That it is another one is refused by whoever reads it.
+        if compare(row, seen)[0] is Likeness.UNTOLD:
             raise ControllerError(name, "said no", "nothing that it tells tells it from another server")
-        if known[word] != told[word]:
-            detail = f"another server answers there: {word} {told[word]}, known is {known[word]}"
-            raise ControllerError(name, "said no", detail)
 
     return row.endpoint(), is_meant

@@ -6,6 +6,7 @@ from collections.abc import Callable, Collection, Sequence
 
 from ordnung.core.assessment import Standing
 from ordnung.core.by_disc import go_by_disc, why_not_by_disc
+from ordnung.core.same_server import usable_serial, usable_uuid
 from ordnung.core.sheet import PlannedRound, name_payloads
 from ordnung.core.unattended import leave_reboots
 from ordnung.engine.payloads import StoredPayloads
@@ -61,7 +62,7 @@ def _by_disc(standing: Standing, held: Collection[str], shared: Collection[str])
 
 def _why_not_here(standing: Standing, shared: Collection[str]) -> str:
     server, facts = standing.server, standing.server.facts
-    if not (server.uuid or server.serial):
+    if not (usable_uuid(server.uuid) or usable_serial(server.serial)):
         return "nothing tells it from another server, and the kit is to touch no other"
     if server.name in shared:
         return "its controller serves other systems too, and the kit there would not know which is its own"
