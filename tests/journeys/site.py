@@ -53,7 +53,7 @@ class Demo:
         assert self.announce.exists(), self.log.read_text()
         told = json.loads(self.announce.read_text())
         self.web, self.control, self.ca, self.mirror = told["web"], told["control"], told["ca"], told["mirror"]
-        self.password = told["people"]["lead"]
+        self.password, self.targets = told["people"]["lead"], told["targets"]
 
     def stop(self) -> int:
         self.process.send_signal(signal.SIGINT)

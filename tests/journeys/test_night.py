@@ -172,6 +172,27 @@ def test_a_restart_that_does_not_come_to_pass_is_a_question_on_the_sheet(page, d
     assert "lead answered: restart it by force" in texts
 
 
+def test_a_controller_that_lets_nobody_in_after_its_image_is_settled_on_the_sheet_and_the_run_goes_on(page, demo):
+    api, name = Api(demo.web, demo.password), "gauge-04"
+    target = next(row for row in demo.targets if row["name"] == name)
+    control(demo.control, f"/servers/{name}/quirks", {"quirks": ["certificate anew"]})
+    pack(api, [name])
+    run = api.post("runs", {"servers": [name]})
+    api.post(f"runs/{run['id']}/start")
+    sign_in(page, demo, f"/run-sheet/{run['id']}")
+    asks = page.get_by_role("alert").filter(has_text=f"{name} asks")
+    expect(asks).to_contain_text("Certificate changed", timeout=LONG)
+    expect(asks).to_contain_text("shown ")
+    check_axe(page, "light")
+    asks.get_by_role("button", name="Accept the shown certificate").click()
+    expect(asks).to_contain_text("its password was cleared when its certificate changed", timeout=LONG)
+    asks.get_by_label("Controller password").fill(target["password"])
+    asks.get_by_role("button", name="Keep and read again").click()
+    expect(page.get_by_role("heading", name="Ended, 1 of 1 servers done")).to_be_visible(timeout=LONG)
+    texts = [entry["text"] for entry in api.get(f"runs/{run['id']}/tape?server={name}")]
+    assert texts.count("lead answered: that is settled") == 2
+
+
 def test_a_failing_wave_holds_the_rest_and_what_went_is_put_back(page, demo):
     """The canary refuses its image; a person lets the others go, reads the record, and takes their wave back."""
     api = Api(demo.web, demo.password)

@@ -244,7 +244,8 @@ def test_trust_takes_only_the_fingerprint_that_was_shown(web):
     assert post(web, "servers/surge-03/trust", {"pin": "ef" * 32}).status_code == 422
     assert post(web, "servers/surge-03/trust", {"pin": "cd" * 32}).status_code == 204
     row.refresh_from_db()
-    assert (row.pin, row.cause) == ("cd" * 32, None)
+    assert (row.pin, row.cause) == ("cd" * 32, "no credentials"), "what was kept was entered for another one"
+    assert bytes(row.sealed_password) == b""
 
 
 def test_listing_servers_asks_the_database_a_constant_number_of_times(web, catalogs, django_assert_num_queries):

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import asyncio
+
 import pytest
 from asgiref.sync import sync_to_async
 from django.test import Client as Browser
@@ -137,6 +139,44 @@ async def test_another_server_at_an_address_is_neither_read_nor_written_to_until
     work = await site.ask("surveys")
     row = await Server.objects.aget(name="surge-03")
     assert (work.note, row.serial, row.uuid, row.cause) == ("2 read", device.serial, device.uuid, None)
+
+
+async def answers(site, run: int, cause: str) -> RunServer:
+    """The server of a run, once it asks to be let in for that cause."""
+    while True:
+        place = await RunServer.objects.select_related("server").aget(run=run)
+        if place.ended or place.question.startswith(cause):
+            return place
+        await asyncio.sleep(0.05)
+
+
+async def test_a_certificate_that_changes_with_an_image_is_accepted_by_a_person_and_the_run_goes_on(site):
+    ask, device = sync_to_async(site.post), site.live.device("gauge-04")
+    await site.ask("surveys")
+    await site.ask("repositories")
+    run = await ask("runs", {"servers": ["gauge-04"]})
+    device.quirks |= {"certificate anew"}
+
+    async def settle() -> None:
+        place = await answers(site, run["id"], "certificate changed")
+        assert "Compare the new fingerprint" in place.question and place.server.cause == "certificate changed"
+        calls = await sync_to_async(site.get)("calls")
+        assert [(call["kind"], call["server"]) for call in calls] == [("question", "gauge-04")]
+        refused = await ask(f"runs/{run['id']}/servers/gauge-04/answer", {"answer": "try"})
+        assert refused["type"] == "ordnung:not-asked"
+        await ask("servers/gauge-04/trust", {"pin": place.server.seen_pin})
+        place = await answers(site, run["id"], "no credentials")
+        assert "its password was cleared when its certificate changed" in place.question
+        await ask("servers/gauge-04/credentials", {"user": device.user, "password": device.password})
+
+    person = asyncio.create_task(settle())
+    work = await site.ask(f"runs/{run['id']}/start")
+    await person
+    assert (work.state, work.note) == ("done", "1 of 1 done")
+    assert writes_of(device.log) == [("bmc", "2.80.0")]
+    tape = await sync_to_async(site.get)(f"runs/{run['id']}/tape")
+    told = [row["text"] for row in tape if "answered" in row["text"]]
+    assert told == ["technician answered: that is settled"] * 2
 
 
 async def test_the_whole_line_over_the_database(site):

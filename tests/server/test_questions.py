@@ -82,3 +82,17 @@ def test_it_is_answered_once_and_in_words_that_are_asked_for(site, run):
     assert answer(site, run, "perhaps")[0] == 400
     answer(site, run, "leave")
     assert answer(site, run)[0] == 409 and RunServer.objects.get().answer == "leave"
+
+
+def test_what_keeps_a_run_out_is_a_question_that_only_leaving_it_answers(site, run):
+    facts = {"cause": "signed out", "detail": "it refused user ordnung", "remedy": "Enter the present one."}
+    write(run, ASKED)
+    write(run, e.Asked(question=e.Question.LET_IN, facts=facts))
+    told = place(site, run)
+    assert told["question_kind"] == "let in again" and told["question"].startswith("signed out: it refused user")
+    assert answer(site, run, "force")[0] == 409
+    assert answer(site, run, "leave")["servers"][0]["answer"] == "leave"
+    write(run, e.Answered(question=e.Question.LET_IN, answer=e.Answer.LEAVE, by="technician"))
+    told = place(site, run)
+    assert (told["question"], told["answer"]) == (SENTENCE, ""), "what was asked before is asked still"
+    assert find_differences(Run.objects.all()) == []

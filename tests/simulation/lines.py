@@ -16,7 +16,6 @@ from ordnung.controllers.session import Session
 from ordnung.standins.hardware import Hardware
 from ordnung.standins.redfish import Request, Service
 
-PIN = "00" * 32
 SERVICE = Service()
 
 
@@ -26,19 +25,23 @@ class InProcessLine:
     ``is_cut``: whether the way to all controllers is down just now.
     """
 
-    pin, limits = PIN, Limits()
+    limits = Limits()
 
     def __init__(
         self, device: Hardware, endpoint: Endpoint, fetch: Callable[[str], bytes] | None = None,
         is_cut: Callable[[], bool] = lambda: False,
     ) -> None:  # fmt: skip
         self.device, self.endpoint, self.fetch, self.is_cut = device, endpoint, fetch, is_cut
+        self.pin = endpoint.pin or pin_of(device)
 
     async def ask(self, method, path, headers, body=None, *, acted=False) -> Answer:
         if self.is_cut():
             raise ControllerError(self.endpoint.name, "unreachable", "no route to host")
         if self.device.is_away:
             raise ControllerError(self.endpoint.name, "refused", "the connection was refused")
+        if pin_of(self.device) != self.pin:
+            detail = f"it showed {pin_of(self.device)[-4:]}, known was {self.pin[-4:]}"
+            raise ControllerError(self.endpoint.name, "certificate changed", detail, seen=pin_of(self.device))
         at, _, query = path.partition("?")
         raw, parts = _spell(body)
         told = {name.lower(): value for name, value in headers.items()}
@@ -58,6 +61,11 @@ class InProcessLine:
             device.fail_task(task, "Update.1.0.TransferFailed", where, "the line broke while fetching")
             return
         device.receive_image(task, self.fetch(uri))
+
+
+def pin_of(device: Hardware) -> str:
+    """The fingerprint of the certificate that its controller shows."""
+    return f"{((device.beside or device) if device.is_second else device).certificates:064x}"
 
 
 def _spell(body) -> tuple[bytes, dict[str, bytes] | None]:
@@ -82,27 +90,27 @@ class InProcessControllers:
         is_cut: Callable[[], bool] = lambda: False,
     ) -> None:  # fmt: skip
         self.devices, self.fetch, self.is_cut = devices, fetch, is_cut
-        self.sessions: dict[str, Session] = {}
+        self.sessions: dict[Endpoint, Session] = {}
 
     @asynccontextmanager
     async def open(self, endpoint: Endpoint):
         device = self.devices[endpoint.name]
         if device.is_second:
             device = device.beside
-        session = self.sessions.get(endpoint.name)
+        session = self.sessions.get(endpoint)
         if session is None:
             session = Session(InProcessLine(device, endpoint, self.fetch, self.is_cut))
             await session.sign_in()
-            self.sessions[endpoint.name] = session
+            self.sessions[endpoint] = session
         try:
             yield RedfishController(session)
         except ControllerError as error:
             if error.cause in ENDS_SESSION:
-                self.sessions.pop(endpoint.name, None)
+                self.sessions.pop(endpoint, None)
             raise
 
     async def let_go(self, endpoint: Endpoint) -> None:
-        self.sessions.pop(endpoint.name, None)
+        self.sessions.pop(endpoint, None)
 
     def forget(self) -> None:
         """A new life of the engine: no session is left."""

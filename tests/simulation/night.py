@@ -105,6 +105,7 @@ async def _play(seed: int, mirror: Path) -> Night:
     house.unattended = random.Random(f"unattended {seed}").random() < UNATTENDED
     if not house.unattended and random.Random(f"by disc {seed}").random() < BY_DISC:
         _insert_discs(random.Random(f"discs {seed}"), house)
+    house.access.settles_s = random.Random(f"settled {seed}").choice((None, 300.0, 1500.0))
     lives = await _live(chance, house, runs, groups)
     if house.unattended:
         check_nobody_reset(house)

@@ -32,7 +32,7 @@ from ordnung.standins.hardware import Hardware
 from ordnung.standins.workdesk import WorkDesk
 from ordnung.store import RepositoryError
 from tests.simulation.clock import START, VirtualClock
-from tests.simulation.lines import InProcessControllers
+from tests.simulation.lines import InProcessControllers, pin_of
 
 __all__ = ["START", "VirtualClock"]
 HOOKS = {
@@ -113,6 +113,27 @@ def read_issues(mirror: Path) -> tuple[Issue, ...]:
     return (*issues, build_catalog(mirror / "pellam", heading))
 
 
+class HouseAccess:
+    """Somebody settles what keeps a run out, so many seconds after it was kept; None: nobody ever does."""
+
+    def __init__(self, house: House, settles_s: float | None = None) -> None:
+        self.house, self.settles_s, self.kept = house, settles_s, {}
+
+    async def endpoint(self, server):
+        since = self.kept.get(server)
+        gone = (self.house.clock.now() - since[0]).total_seconds() if since is not None else 0.0
+        if since is not None and self.settles_s is not None and gone >= self.settles_s:
+            self.house.settle(server)
+        return self.house.endpoint(server)
+
+    async def keep_out(self, server, error):
+        self.house.demand_records()
+        self.kept[server] = (self.house.clock.now(), error)
+
+    async def settled_by(self, server):
+        return "the lead"
+
+
 class House:
     """Devices by name, the catalogs of the demo, and everything told to the reporter."""
 
@@ -128,7 +149,7 @@ class House:
         self.desk = WorkDesk(lambda: self.clock.t)
         self.moves, self.ticks, self.remedies, self.exceptions = {}, {}, dict(USUAL), ()
         self.patience, self.disc_at_hand = Patience(), True
-        self.files, self.cuts = {}, ()
+        self.files, self.cuts, self.known, self.access = {}, (), {}, HouseAccess(self)
         self.born()
 
     def born(self) -> None:
@@ -150,6 +171,7 @@ class House:
             reporter=self,
             orders=self,
             helpers=self,
+            access=self.access,
             remedies=self.remedies,
             exceptions=self.exceptions,
             patience=self.patience,
@@ -228,12 +250,19 @@ class House:
         return Help(state=states.get(answer.status, HelpState.SILENT), by="the work desk", note=answer.reason)
 
     def endpoint(self, name: str) -> Endpoint:
+        """How the house reaches it, as it was when it was first asked for, or as a person has settled it since."""
+        if name not in self.known:
+            self.settle(name)
+        return self.known[name]
+
+    def settle(self, name: str) -> None:
+        """A person accepts what a controller shows by now, and enters its present password."""
         device = self.devices[name]
         url = f"https://{(device.beside or device).name if device.is_second else name}.example"
         system = None if device.beside is None else f"/redfish/v1/Systems/{2 if device.is_second else 1}"
-        return Endpoint(
+        self.known[name] = Endpoint(
             name=name, url=url, user=device.user, password=device.password, system=system,
-            uuid=device.uuid, serial=device.serial,
+            uuid=device.uuid, serial=device.serial, pin=pin_of(device),
         )  # fmt: skip
 
     def hand(self, name: str, run: str = "1", back=None, group: str | None = None) -> Hand:

@@ -12,13 +12,12 @@ from pathlib import Path
 
 from ordnung.controllers import banks, partitions, reset, starts, survey, systems, tasks, update, virtual_media, word
 from ordnung.controllers.client import Client, Endpoint
-from ordnung.controllers.errors import AnotherServerError, ControllerError
+from ordnung.controllers.errors import ControllerError
 from ordnung.controllers.probe import send_probe
 from ordnung.controllers.reset import ResetOffer
 from ordnung.controllers.session import Session
 from ordnung.controllers.types import Accepted, Marker, Reach, TaskView, Word
 from ordnung.core.components import Server
-from ordnung.core.same_server import Likeness, compare
 
 
 class RedfishController:
@@ -41,10 +40,7 @@ class RedfishController:
         """One reading of the server. Raises AnotherServerError when another one than that of its endpoint answers."""
         endpoint = self._session.endpoint
         server = await survey.read_server(self._session, endpoint, now, self._certificate)
-        likeness, how = compare(endpoint, server)
-        if likeness is Likeness.OTHER:
-            detail = f"another server answers there: {how}"
-            raise AnotherServerError(endpoint.name, detail, uuid=server.uuid, serial=server.serial)
+        systems.demand_same(endpoint, server)
         return server
 
     async def reach(self) -> Reach:

@@ -2,21 +2,45 @@
 
 from __future__ import annotations
 
-from ordnung.controllers.answers import Json, link_of
-from ordnung.controllers.errors import ControllerError
+from typing import NamedTuple
+
+from ordnung.controllers.answers import Json, as_text, link_of
+from ordnung.controllers.client import Endpoint
+from ordnung.controllers.errors import AnotherServerError, ControllerError
 from ordnung.controllers.session import ROOT, Session
+from ordnung.core.same_server import Identified, Likeness, compare
 
 
 async def own_system(session: Session) -> Json:
-    """The ComputerSystem of this session's server. Raises as ``Session.get``; ControllerError also without one.
+    """The ComputerSystem of this session's server.
 
     A controller that wakes may have its service root before it has a system: that passes.
+
+    Raises:
+        ControllerError: as ``Session.get``; and without a system.
+        AnotherServerError: another server answers than the one of the session's endpoint.
     """
     own = session.endpoint.system
     system = await session.find(own) if own else await _first(session)
     if system is None:
         raise ControllerError(session.endpoint.name, "malformed answer", "it tells of no system")
+    demand_same(session.endpoint, Told(as_text(system.get("UUID")), as_text(system.get("SerialNumber"))))
     return system
+
+
+class Told(NamedTuple):
+    """By what a system tells itself from others."""
+
+    uuid: str | None
+    serial: str | None
+
+
+def demand_same(endpoint: Endpoint, told: Identified) -> None:
+    """Raises AnotherServerError for another server than the one that an endpoint is known by."""
+    likeness, how = compare(endpoint, told)
+    if likeness is Likeness.OTHER:
+        detail = f"another server answers there: {how}"
+        raise AnotherServerError(endpoint.name, detail, uuid=told.uuid, serial=told.serial)
 
 
 async def _first(session: Session) -> Json | None:

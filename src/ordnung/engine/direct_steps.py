@@ -14,7 +14,7 @@ from ordnung.core.checks import Before, Situation
 from ordnung.core.sheet import SET_UP, PlannedWrite
 from ordnung.engine.compare import find_position, is_same, stands_at
 from ordnung.engine.entries import Evidence, Reason, WriteDone, WriteFailed, WriteIntent, WriteSent, WriteUnsent
-from ordnung.engine.hand import Hand, is_lasting
+from ordnung.engine.hand import Hand, is_refusal
 from ordnung.engine.ports import Controller
 from ordnung.engine.world import StepFailedError
 
@@ -128,7 +128,7 @@ async def _ask(hand: Hand, controller: Controller, ask: Ask) -> None:
 
 async def _tell_refusal(hand: Hand, error: ControllerError) -> None:
     facts = {"cause": error.cause, "detail": error.detail, "remedy": error.remedy}
-    made = WriteFailed if is_lasting(error) else WriteUnsent
+    made = WriteFailed if is_refusal(error) else WriteUnsent
     await hand.note(made(reason=Reason.CONTROLLER, facts=facts))
 
 

@@ -140,6 +140,8 @@ class Question(StrEnum):
 
     FORCE_RESTART = "force restart"
     """The graceful restart did not come to pass: may it be restarted by force?"""
+    LET_IN = "let in again"
+    """Its controller doesn't let us in any more: has that been settled? It is found out by trying, not answered."""
     TRY_REMEDY = "try a remedy"
     """Something failed for which there is a practised remedy: shall it be tried?"""
 
@@ -150,6 +152,7 @@ class Answer(StrEnum):
     FORCE = "force"
     LEAVE = "leave"
     TRY = "try"
+    SETTLED = "settled"
 
 
 class Remedy(StrEnum):

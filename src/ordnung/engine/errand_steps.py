@@ -53,7 +53,7 @@ async def stop(hand: Hand, *, is_left_out: bool) -> None:
     """
     state = hand.state
     if state.in_disc and not state.leaves_disc:
-        await leave(hand, Reason.LEFT_OUT if is_left_out and not state.is_away else Reason.STOPPED)
+        await leave(hand, Reason.STOPPED)
     elif is_left_out and not (state.was_sent_to or state.is_away or state.moved_off_in is not None):
         await hand.end(Ending.LEFT_OUT, Reason.LEFT_OUT)
     elif not state.is_moved_off or await _do(hand, Errand(kind=ErrandKind.TAKE_BACK)):

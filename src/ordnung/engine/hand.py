@@ -37,11 +37,13 @@ from ordnung.engine.ports import Controller
 from ordnung.engine.tape import MAX_DEFERRALS, advance
 from ordnung.engine.tape_state import TapeState
 from ordnung.engine.telling import tell_reason
-from ordnung.engine.world import LASTING, StepFailedError, StoppedError, Ticket, World
+from ordnung.engine.world import LASTING, SETTLED_BY_PEOPLE, StepFailedError, StoppedError, Ticket, World
 
 T = TypeVar("T")
 MAX_REFUSALS, REFUSED_S = 2, 120.0
 """How often a refused sign-in is tried again while a controller wakes, and after how many of the site's seconds."""
+STRANGE_S = 300.0
+"""How long a controller that wakes may show another certificate before that is taken for its own."""
 _TRIES = (WriteIntent, WriteUnsent, ResetIntent, ResetUnsent)
 """What is noted again and again of a controller that puts it off each time: no sign of getting on."""
 SILENT = ("unreachable", "too slow")
@@ -81,6 +83,10 @@ class Hand:
     """Whether this very process has seen that its starts go to the disc: only then it tells that they don't."""
     refusals: int = 0
     """How often it has refused our credentials since the reset that is waited for."""
+    refused: Endpoint | None = None
+    """By what it was tried in vain, while a person is waited for: that is not tried again."""
+    strange_since: datetime.datetime | None = None
+    """Since when it has shown another certificate than the one that is known."""
     last_words: str = ""
     """What its controller answered to the last request that is not known to have been acted upon."""
     losses_before: int | None = None
@@ -108,7 +114,7 @@ class Hand:
         """Know what the tape tells and nothing else, as after a death of the engine."""
         self.state, self.troubled_since, self.judged = state, None, None
         self.seen_on_disc, self.losses_before, self.refusals, self.last_words = False, None, 0, ""
-        self.dark_since, self.is_dark_with_all = None, False
+        self.dark_since, self.is_dark_with_all, self.strange_since = None, False, None
 
     # Tape and talk
 
@@ -155,6 +161,7 @@ class Hand:
         try:
             async with self.world.controllers.open(self.endpoint) as controller:
                 yield controller
+                self.strange_since = None
         except ControllerError as error:
             answered = error.cause not in SILENT
             raise
@@ -188,18 +195,31 @@ class Hand:
                 await clock.sleep(error.retry_after_s or self.world.patience.poll_s)
 
     async def forgives(self, error: ControllerError) -> bool:
-        """Whether a refused sign-in is put down to a restart, after a pause: the accounts may not be loaded yet.
+        """Whether a refused sign-in, or another certificate, is put down to a restart, after a pause: the accounts, or
+        its own certificate, may not be loaded yet.
 
-        To one that is waited for, or to one that the controller does by itself once its own image is written. Seldom
-        and slowly, since each refusal counts towards locking the account.
+        To one that is waited for, or to one that the controller does by itself once its own image is written. Signing
+        in is tried seldom and slowly, since each refusal counts towards locking the account; to a certificate nothing
+        is sent.
         """
         pending = self.state.open_reset
         wakes = self.state.open_write is not None or (pending and pending.kind is not ResetKind.SERVER_REBOOT)
+        if wakes and error.cause == "certificate changed":
+            return await self._may_be_its_own_soon(error)
         if not wakes or error.cause != "signed out" or self.refusals >= MAX_REFUSALS:
             return False
         self.refusals += 1
         await self.show("waiting", f"{error.detail}: its accounts may not be loaded yet after its restart")
         await self.world.clock.sleep(REFUSED_S)
+        return True
+
+    async def _may_be_its_own_soon(self, error: ControllerError) -> bool:
+        now = self.world.clock.now()
+        self.strange_since = self.strange_since or now
+        if (now - self.strange_since).total_seconds() >= STRANGE_S:
+            return False
+        await self.show("waiting", f"{error.detail}: its own certificate may not be loaded yet after its restart")
+        await self.pause()
         return True
 
     async def read(self, controller: Controller) -> tuple[Server, str]:
@@ -319,3 +339,8 @@ class Hand:
 def is_lasting(error: ControllerError) -> bool:
     """Whether waiting won't mend it. A session dies with its controller: that is no verdict on the credentials."""
     return error.cause in LASTING and not (error.cause == "signed out" and "session" in error.detail)
+
+
+def is_refusal(error: ControllerError) -> bool:
+    """Whether it won't do what was asked, whoever asks: that is final. Who is not let in has asked for nothing."""
+    return is_lasting(error) and error.cause not in SETTLED_BY_PEOPLE

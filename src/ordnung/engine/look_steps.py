@@ -153,8 +153,8 @@ async def _end_out_of_disc(hand: Hand) -> None:
     if not await bring_home(hand):
         return
     _, trouble = hand.state.remedies[-1]
-    endings = {Reason.STOPPED: Ending.STOPPED, Reason.LEFT_OUT: Ending.LEFT_OUT}
-    await hand.end(endings.get(trouble.reason, Ending.FAILED), trouble.reason, **trouble.facts)
+    ending = Ending.STOPPED if trouble.reason is Reason.STOPPED else Ending.FAILED
+    await hand.end(ending, trouble.reason, **trouble.facts)
 
 
 async def _end_unattended(hand: Hand, server: Server) -> None:

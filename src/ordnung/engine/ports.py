@@ -10,7 +10,7 @@ from enum import StrEnum
 from pathlib import Path
 from typing import Protocol
 
-from ordnung.controllers import Accepted, Endpoint, Marker, Reach, ResetOffer, TaskView, Word
+from ordnung.controllers import Accepted, ControllerError, Endpoint, Marker, Reach, ResetOffer, TaskView, Word
 from ordnung.core.away import Refusal
 from ordnung.core.baseline import Position
 from ordnung.core.components import Server
@@ -155,6 +155,22 @@ class Reporter(Protocol):
     async def reading(self, run: str, server: Server, pin: str) -> None: ...
     async def trouble(self, run: str, server: str, error: Exception) -> str:
         """An error of our own: kept with its traceback in the log; returns the id by which it is found there."""
+        ...
+
+
+class Access(Protocol):
+    """How controllers are reached, by what people have entered and accepted until now."""
+
+    async def endpoint(self, server: str) -> Endpoint | None:
+        """As it is known by now; None where nobody can change that."""
+        ...
+
+    async def keep_out(self, server: str, error: ControllerError) -> None:
+        """Keep why it can't be spoken to, and what it showed, where a person can settle that."""
+        ...
+
+    async def settled_by(self, server: str) -> str:
+        """Who changed last how it is reached; empty where that is not known."""
         ...
 
 

@@ -20,7 +20,7 @@ from collections.abc import Awaitable, Callable
 import structlog
 
 from ordnung.controllers import ControllerError
-from ordnung.engine import errand_steps, look_steps, place_steps, remedy_steps, reset_steps, write_steps
+from ordnung.engine import errand_steps, let_in_steps, look_steps, place_steps, remedy_steps, reset_steps, write_steps
 from ordnung.engine.entries import Ending, Reason
 from ordnung.engine.hand import Hand
 from ordnung.engine.ports import RecordsOutError
@@ -33,6 +33,7 @@ STEPS: dict[Step, Callable[[Hand], Awaitable[None]]] = {
     Step.PLACE: place_steps.take_place,
     Step.READ: look_steps.read,
     Step.PLAN: look_steps.plan,
+    Step.LET_IN: let_in_steps.wait,
     Step.MEET: remedy_steps.meet_failure,
     Step.REMEDY: remedy_steps.decide,
     Step.ERRAND: errand_steps.carry_on,
@@ -86,7 +87,7 @@ async def _go_on(hand: Hand) -> None:
         except StepFailedError as error:
             await remedy_steps.meet(hand, error.reason, error.facts)
         except ControllerError as error:
-            if not await hand.wait_out(error):
+            if not await hand.wait_out(error) and not await let_in_steps.ask(hand, error):
                 facts = {"cause": error.cause, "detail": error.detail, "remedy": error.remedy}
                 await remedy_steps.meet(hand, Reason.CONTROLLER, facts)
 

@@ -75,6 +75,7 @@ class Step(StrEnum):
     PLACE = "take a place"
     READ = "read"
     PLAN = "plan"
+    LET_IN = "let in again"
     MEET = "meet a failure"
     REMEDY = "remedy"
     ERRAND = "errand"
@@ -119,6 +120,10 @@ def _fits(state: TapeState, value: TapeEntry) -> bool:
             return not state.is_busy and state.open_errand is None and state.trouble is None
         case Remedied():
             return state.trouble is not None and not state.has_tried(value.remedy) and state.asked is None
+        case Asked(question=Question.LET_IN):
+            return state.shut_out is None and not state.stays_out
+        case Answered(question=Question.LET_IN):
+            return state.shut_out is not None
         case Asked(question=Question.TRY_REMEDY):
             return state.trouble is not None and state.asked is None
         case Answered(question=Question.TRY_REMEDY):
@@ -175,6 +180,10 @@ def _apply(state: TapeState, value: TapeEntry, at: datetime.datetime) -> TapeSta
             return change(state, warned=state.warned | {(value.check, value.seen)})
         case Troubled() | Remedied():
             return _after_trouble(state, value)
+        case Asked(question=Question.LET_IN):
+            return change(state, shut_out=value, shut_out_at=at)
+        case Answered(question=Question.LET_IN):
+            return change(state, shut_out=None, shut_out_at=None, stays_out=value.answer is Answer.LEAVE)
         case Asked(question=Question.TRY_REMEDY):
             return change(state, asked=value, asked_at=at)
         case Answered(question=Question.TRY_REMEDY):
@@ -352,6 +361,8 @@ def next_step(state: TapeState) -> Step:
     """What to do next with a server: a total function of the tape."""
     if state.ended is not None:
         return Step.NONE
+    if state.shut_out is not None:
+        return Step.LET_IN
     if state.open_write is not None:
         return Step.FOLLOW if state.open_write.sent else Step.FIND_WRITE
     if state.open_reset is not None:

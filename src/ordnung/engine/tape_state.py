@@ -125,6 +125,11 @@ class TapeState:
     asked: Asked | None = None
     """What a person is asked about the trouble, while there is no answer."""
     asked_at: datetime.datetime | None = None
+    shut_out: Asked | None = None
+    """What keeps us out of its controller, while it is waited for that a person settles that."""
+    shut_out_at: datetime.datetime | None = None
+    stays_out: bool = False
+    """It was waited for in vain, or given up: it is not asked for again."""
     said_written: frozenset[tuple[str, str]] = frozenset()
     """(slot, version) of everything of which the device said, or showed, that it was written."""
     failed_slot: str = ""

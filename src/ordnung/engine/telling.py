@@ -244,12 +244,15 @@ REMEDIES = {
 _QUESTIONS = {
     Question.FORCE_RESTART: "its system did not carry out the graceful restart within {minutes} min; restart it by "
     "force?",
+    Question.LET_IN: "{cause}: {detail}. {remedy} The run waits as it stands, and goes on by itself when "
+    "that is settled.",
     Question.TRY_REMEDY: "{why} Shall this be tried: {remedy}?",
 }
 _ANSWERS = {
     Answer.FORCE: "restart it by force",
     Answer.LEAVE: "leave it as it is",
     Answer.TRY: "try it",
+    Answer.SETTLED: "that is settled",
 }
 
 

@@ -12,7 +12,7 @@ from ordnung.core.away import Refusal
 from ordnung.core.turn import NotYet
 from ordnung.engine.contact import Contact
 from ordnung.engine.entries import Reason, Remedy
-from ordnung.engine.ports import Baseline, Clock, Controllers, Helpers, Journal, Orders, Payloads, Reporter
+from ordnung.engine.ports import Access, Baseline, Clock, Controllers, Helpers, Journal, Orders, Payloads, Reporter
 
 LASTING = (
     "certificate changed",
@@ -25,6 +25,9 @@ LASTING = (
     "said no",
 )
 """Causes that waiting does not mend. What answers like something else was read before: it may only be waking."""
+
+SETTLED_BY_PEOPLE = ("certificate changed", "another server", "signed out", "no credentials")
+"""Those of them that a person can settle while the server stands as it is."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -149,6 +152,7 @@ class World:
     reporter: Reporter
     orders: Orders
     helpers: Helpers
+    access: Access
     remedies: Mapping[Remedy, Choice] = dataclasses.field(default_factory=lambda: dict(USUAL))
     exceptions: Sequence[RemedyException] = ()
     patience: Patience = dataclasses.field(default_factory=Patience)

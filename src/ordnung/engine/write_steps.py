@@ -28,7 +28,7 @@ from ordnung.engine.entries import (
     WriteSent,
     WriteUnsent,
 )
-from ordnung.engine.hand import Hand, is_lasting
+from ordnung.engine.hand import Hand, is_refusal
 from ordnung.engine.ports import Controller, Ready
 from ordnung.engine.tape import MAX_SENDS
 from ordnung.engine.world import StepFailedError
@@ -131,7 +131,7 @@ async def _send(
         hand.hear(error)
         # Certainly not acted upon: a refusal is final, anything else may be sent again.
         facts = {"cause": error.cause, "detail": error.detail, "remedy": error.remedy}
-        made = WriteFailed if is_lasting(error) else WriteUnsent
+        made = WriteFailed if is_refusal(error) else WriteUnsent
         await hand.note(made(reason=Reason.CONTROLLER, facts=facts))
         raise
     if taken.finished:

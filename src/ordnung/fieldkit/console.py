@@ -17,6 +17,7 @@ from rich.live import Live
 from rich.table import Table
 from rich.text import Text
 
+from ordnung.controllers import ControllerError, Endpoint
 from ordnung.core.components import Server
 from ordnung.core.errands import Errand, tell_errand
 from ordnung.core.facts import tell_span
@@ -255,6 +256,19 @@ class ConsolePorts:
         answer = await self._ask(f"{tell_errand(errand, server)} Press Enter when it is done.")
         state = HelpState.PENDING if answer is None else HelpState.DONE
         return Help(state=state, by="the person here", note=answer or "")
+
+    # Access
+
+    async def endpoint(self, server: str) -> Endpoint | None:
+        """As the command said, and no otherwise: whoever settles something starts it again with that."""
+        return None
+
+    async def keep_out(self, server: str, error: ControllerError) -> None:
+        """It ends with that."""
+
+    async def settled_by(self, server: str) -> str:
+        """Nobody."""
+        return ""
 
     async def _ask(self, question: str) -> str | None:
         """What is typed; None when a stop came first, or nobody is there."""

@@ -271,7 +271,8 @@ async def _carry_out(job: Job, controllers: RedfishControllers, opened: OpenedRu
     world = World(
         controllers=controllers, journal=job.journal, clock=job.clock,
         payloads=StoredPayloads(job.kit.store, served), baseline=job.baseline, reporter=ports, orders=ports,
-        helpers=ports, remedies=_remedies(job.keyboard.is_there and job.order is None), patience=_patience(job.clock),
+        helpers=ports, access=ports, remedies=_remedies(job.keyboard.is_there and job.order is None),
+        patience=_patience(job.clock),
     )  # fmt: skip
     approved = frozenset(job.order.writes) if job.order is not None else None
     lane = RunServer(

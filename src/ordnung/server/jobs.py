@@ -35,6 +35,7 @@ from ordnung.server.repositories.in_jobs import do_carry_in
 from ordnung.server.repositories.out_jobs import do_check, do_look_over, do_write_out
 from ordnung.server.repositories.packing_job import do_pack
 from ordnung.server.repositories.payloads import open_store
+from ordnung.server.runs.access import FleetAccess
 from ordnung.server.runs.adapters import (
     CurrentBaseline,
     DatabaseOrders,
@@ -156,6 +157,7 @@ def _prepare(run: Run, ports: EnginePorts) -> tuple[list[Lane], World, set[str],
         reporter=DatabaseReporter(),
         orders=DatabaseOrders(),
         helpers=DatabaseHelpers(),
+        access=FleetAccess(),
         remedies=remedies(house()),
         exceptions=remedy_exceptions(house()),
         # A fast clock must not make us knock at a controller more often than five times a real second.

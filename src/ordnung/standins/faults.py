@@ -105,6 +105,8 @@ QUIRKS: dict[str, str] = {
     "accounts late": "once restarted it refuses everybody who signs in for a minute and a half",
     "clock late": "once restarted its clock begins in 1970, until it has asked for the time five minutes later",
     "restarts itself": "once its own image is written it restarts unasked, and its tasks are forgotten",
+    "certificate anew": "with its new image it makes its certificate anew",
+    "accounts anew": "with its new image its accounts are as it was delivered",
     "zero uuid": "its UUID is nothing but zeros",
 }
 """What the standard allows or real controllers do: no fault, but to be borne. Set by seed or by hand."""

@@ -138,6 +138,7 @@ class Floor:
         own = device.self_signed or device.same_certificate
         path = self.authority.path_of(address, name, days=device.certificate_days, own=own)
         self.contexts[device.name], device.certificate = make_context(path), tell_certificate(path)
+        device.show_certificate = self.renew_certificate
         port = await self._open_again(device, address)
         for system in (device, device.beside):
             if system is not None:

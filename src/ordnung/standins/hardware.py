@@ -23,7 +23,7 @@ from ordnung.formats.pldm import (
     find_record,
     parse_package,
 )
-from ordnung.standins import banks, partitions, starts, virtual_host, waking
+from ordnung.standins import banks, partitions, renewal, starts, virtual_host, waking
 from ordnung.standins.faults import CHANGING, Fault
 from ordnung.standins.objections import find_objection
 from ordnung.standins.parts import Account, Part, Task
@@ -98,6 +98,10 @@ class Hardware:
     self_signed: bool = False
     certificate: tuple[str, str, str] | None = None
     """Its HTTPS certificate: PEM, valid from, valid to."""
+    certificates: int = 0
+    """How often it has made its certificate anew by itself."""
+    show_certificate: Callable[[Hardware], None] | None = None
+    """Puts another certificate on its listener, where it has one."""
     certificate_days: int = 3650
     same_certificate: bool = False
     """Whether it shows the certificate that its maker puts into every controller."""
@@ -289,6 +293,8 @@ class Hardware:
             if seconds:
                 part.shown, part.shown_until = old, max(self.now(), self.away_until) + seconds
             self.note("activated", slot=part.slot, version=part.version, before=old, by=kind)
+            if part.kind == "controller":
+                renewal.make_anew(self)
 
     # Acting
 

@@ -4,7 +4,7 @@ import { useNavigate } from "react-router";
 import { spell } from "../shell/kept";
 import { Act } from "../ui/Act";
 import { Notice } from "../ui/Notice";
-import { readAgain } from "./orders";
+import { readAgain } from "../shell/reading";
 import { Row } from "../ui/layout";
 
 interface Acted {

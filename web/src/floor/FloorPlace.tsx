@@ -19,7 +19,7 @@ import { type Lens, lensOf, LENSES } from "./lenses";
 import { RackPlan, type Zoomer } from "./RackPlan";
 import { ServerPanel } from "./ServerPanel";
 import { Several, Summary } from "./Summary";
-import { readAgain } from "./orders";
+import { readAgain } from "../shell/reading";
 import type { Spot } from "../waterline/spots";
 import { Block, Row } from "../ui/layout";
 import { MarkList, Swatch } from "../ui/MarkList";

@@ -1,20 +1,18 @@
 import Box from "@mui/material/Box";
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 
-import { api, type Component, type ServerDetail, take } from "../api/client";
-import { ALOUD } from "../api/refused";
-import { server as serverQuery } from "./queries";
+import type { Component, ServerDetail } from "../api/client";
+import { Credentials } from "../shell/Credentials";
+import { server as serverQuery } from "../shell/reading";
+import { Unread, wantsCredentials } from "../shell/Unread";
 import { ago, clock, count, day, month } from "../shell/format";
-import { Act } from "../ui/Act";
 import { Notice } from "../ui/Notice";
 import { Tag } from "../ui/Tag";
 import { GoBack } from "./GoBack";
 import { Mono, Title } from "../ui/text";
 import { useSiteNow } from "../shell/time";
 import { OFF, VERDICTS, WORST_FIRST } from "../waterline/words";
-import { readAgain } from "./orders";
 import { Acts } from "./Acts";
-import { Credentials } from "./Credentials";
 import { History, LostParts } from "./History";
 import { StartOnce } from "./StartOnce";
 import { HostReport } from "./HostReport";
@@ -22,9 +20,6 @@ import { Hindrances, Ways } from "./Ways";
 import { Block, Stack, Text } from "../ui/layout";
 import { InkLink } from "../ui/links";
 import { Glyph } from "../waterline/Glyph";
-
-const wantsCredentials = (cause: string | undefined): boolean =>
-  cause === "signed out" || cause === "no credentials";
 
 /** Everything of one server, and what can be done with it. */
 export function ServerPanel({ name }: { name: string }) {
@@ -34,7 +29,7 @@ export function ServerPanel({ name }: { name: string }) {
   return (
     <Stack gap={1.25} start>
       <Head server={data} />
-      {data.failure && <Failed server={data} />}
+      {data.failure && <Unread server={data} />}
       <Acts servers={[data]} />
       <LostParts server={data} />
       <Hindrances server={data} />
@@ -79,62 +74,6 @@ function Head({ server }: { server: ServerDetail }) {
     </Box>
   );
 }
-
-function Failed({ server }: { server: ServerDetail }) {
-  const queries = useQueryClient();
-  const { failure, seen_pin: seen } = server;
-  const trust = useMutation({
-    meta: ALOUD,
-    mutationFn: async (pin: string) => {
-      await take(
-        api.POST("/api/v1/servers/{name}/trust", { params: { path: { name: server.name } }, body: { pin } }),
-      );
-      await readAgain([server.name]);
-    },
-    onSuccess: () => queries.invalidateQueries(),
-  });
-  const board = useMutation({
-    meta: ALOUD,
-    mutationFn: async () => {
-      await take(
-        api.POST("/api/v1/servers/{name}/board", {
-          params: { path: { name: server.name } },
-          body: { uuid: server.seen_uuid ?? "", serial: server.seen_serial ?? "" },
-        }),
-      );
-      await readAgain([server.name]);
-    },
-    onSuccess: () => queries.invalidateQueries(),
-  });
-  if (!failure) return null;
-  return (
-    <Notice title={`${failure.cause}`}>
-      {failure.detail}. {failure.remedy}
-      {failure.cause.startsWith("certificate") && seen && (
-        <Stack mt={1} size="fine" left>
-          {server.pin && <Mono>known {server.pin}</Mono>}
-          <Mono>shown {seen}</Mono>
-          <Act takes="approve" variant="outlined" sx={{ mt: 1 }} onClick={() => trust.mutate(seen)}>
-            Accept the shown certificate
-          </Act>
-        </Stack>
-      )}
-      {failure.cause === "another server" && (
-        <Stack mt={1} size="fine" left>
-          <Mono>known {told(server.serial, server.uuid)}</Mono>
-          <Mono>shown {told(server.seen_serial, server.seen_uuid)}</Mono>
-          <Act takes="approve" variant="outlined" sx={{ mt: 1 }} onClick={() => board.mutate()}>
-            It is {server.name} with another board
-          </Act>
-        </Stack>
-      )}
-      {wantsCredentials(failure.cause) && <Credentials names={[server.name]} user={server.user} open />}
-    </Notice>
-  );
-}
-
-const told = (serial: string | null, uuid: string | null) =>
-  [serial && `serial ${serial}`, uuid && `UUID ${uuid}`].filter(Boolean).join(", ");
 
 /** Equal components under one heading: two of eight drives that lag stay visible as such. */
 function groups(parts: Component[]): Component[][] {

@@ -11,7 +11,7 @@ import { Notice } from "../ui/Notice";
 import { Mono, Title } from "../ui/text";
 import { useSelection } from "../shell/selection";
 import { Acts } from "./Acts";
-import { Credentials } from "./Credentials";
+import { Credentials } from "../shell/Credentials";
 import { tryReach } from "./orders";
 import { type Spot, tellResets } from "../waterline/spots";
 import { Block, Stack, Text } from "../ui/layout";

@@ -51,9 +51,3 @@ export const changes = (name: string, before: number | null, after: number | nul
         }),
       ),
   });
-/** One server with its components, its way and what gets in it. */
-export const server = (name: string) =>
-  queryOptions({
-    queryKey: ["server", name],
-    queryFn: () => take(api.GET("/api/v1/servers/{name}", { params: { path: { name } } })),
-  });

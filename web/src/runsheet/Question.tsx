@@ -1,6 +1,8 @@
-import { useMutation } from "@tanstack/react-query";
+import { useMutation, useQuery } from "@tanstack/react-query";
 
 import { api, take, type RunServer } from "../api/client";
+import { server as serverQuery } from "../shell/reading";
+import { Settle } from "../shell/Unread";
 import { Act } from "../ui/Act";
 import { Notice } from "../ui/Notice";
 import { Block, Row, Text } from "../ui/layout";
@@ -23,29 +25,35 @@ export function Question({ run, lane }: { run: number; lane: RunServer }) {
       ),
   });
   const isRemedy = lane.question_kind === "try a remedy";
+  const isOut = lane.question_kind === "let in again";
   return (
-    <Notice calm={isRemedy} title={`${lane.server} asks`}>
+    <Notice calm={isRemedy || isOut} title={`${lane.server} asks`}>
       {lane.question.charAt(0).toUpperCase() + lane.question.slice(1)}
       <Text size="small" mt={0.5}>
-        {isRemedy
-          ? "Tried once. Left as it is, the next remedy that the house lets be tried is asked for, and then the server ends here for a person."
-          : "By force, its system has no time to close its programs. Left as it is, the server ends here for a person and counts as away until it is back. If it restarts by itself meanwhile, the run goes on."}
+        {isOut
+          ? "Nothing is sent to it meanwhile. Left as it is, the server ends here for a person, half done."
+          : isRemedy
+            ? "Tried once. Left as it is, the next remedy that the house lets be tried is asked for, and then the server ends here for a person."
+            : "By force, its system has no time to close its programs. Left as it is, the server ends here for a person and counts as away until it is back. If it restarts by itself meanwhile, the run goes on."}
       </Text>
+      {isOut && <LetIn name={lane.server} />}
       {lane.answer ? (
         <Text role="status" mt={0.75} strong>
           Answered: {ANSWERS[lane.answer] ?? lane.answer}
         </Text>
       ) : (
         <Row wrap gap={1} mt={1}>
-          <Act
-            takes="run"
-            variant="outlined"
-            color={isRemedy ? "primary" : "error"}
-            onClick={() => answer.mutate(isRemedy ? "try" : "force")}
-            loading={answer.isPending}
-          >
-            {isRemedy ? `Try it on ${lane.server}` : `Restart ${lane.server} by force`}
-          </Act>
+          {!isOut && (
+            <Act
+              takes="run"
+              variant="outlined"
+              color={isRemedy ? "primary" : "error"}
+              onClick={() => answer.mutate(isRemedy ? "try" : "force")}
+              loading={answer.isPending}
+            >
+              {isRemedy ? `Try it on ${lane.server}` : `Restart ${lane.server} by force`}
+            </Act>
+          )}
           <Act
             takes="run"
             variant="outlined"
@@ -62,5 +70,17 @@ export function Question({ run, lane }: { run: number; lane: RunServer }) {
         </Block>
       )}
     </Notice>
+  );
+}
+
+/** What keeps the run out of its controller, to be settled on the spot. */
+function LetIn({ name }: { name: string }) {
+  const { data } = useQuery(serverQuery(name));
+  if (!data) return null;
+  if (data.failure) return <Settle server={data} />;
+  return (
+    <Text role="status" mt={0.75} strong>
+      That is settled. The run goes on as soon as it has looked.
+    </Text>
   );
 }

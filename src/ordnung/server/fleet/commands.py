@@ -12,6 +12,7 @@ from django.db.models import ProtectedError
 
 from ordnung.formats.addresses import is_host_name
 from ordnung.server.audit.recording import record
+from ordnung.server.clock import now
 from ordnung.server.fleet.models import Group, Server
 from ordnung.server.problems import Problem
 from ordnung.server.work.events import tell
@@ -117,10 +118,11 @@ def accept_certificates(pairs: Sequence[tuple[Server, str]], person: str) -> Non
     with transaction.atomic():
         record(on={"servers": names}, before={row.name: row.pin for row, _ in pairs})
         for row, _ in pairs:
-            if row.pin is not None:
-                row.clear_password("its password was cleared when its certificate changed; enter it again")
-            row.pin = row.seen_pin
+            was_known, row.pin = row.pin is not None, row.seen_pin
             row.forget_failure()
+            if was_known:
+                row.clear_password("its password was cleared when its certificate changed; enter it again")
+                row.cause, row.detail, row.failed_at = "no credentials", row.cleared, now()
             row.save(update_fields=["pin", "sealed_password", "cleared", *row.FAILURE])
         record(after={row.name: row.pin for row, _ in pairs})
         tell("readings", servers=names)

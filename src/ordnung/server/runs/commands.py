@@ -161,10 +161,11 @@ def drop_overrides(place: RunServer, person: str) -> None:
 
 
 ANSWERS: dict[str, tuple[str, ...]] = {
+    Question.LET_IN: (Answer.LEAVE,),
     Question.TRY_REMEDY: (Answer.TRY, Answer.LEAVE),
     Question.FORCE_RESTART: (Answer.FORCE, Answer.LEAVE),
 }
-"""What may be answered to which question."""
+"""What may be answered to which question. That somebody is let in again is seen, not said."""
 
 
 def answer_question(place: RunServer, answer: str, person: str) -> None:

@@ -103,6 +103,8 @@ def question_kind(state: TapeState) -> str:
 def _asked(state: TapeState) -> Asked | None:
     if state.ended is not None:
         return None
+    if state.shut_out is not None:
+        return state.shut_out
     return state.open_reset.question if state.open_reset is not None else state.asked
 
 

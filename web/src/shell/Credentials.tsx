@@ -4,7 +4,7 @@ import { type FormEvent, useState } from "react";
 
 import { api, take } from "../api/client";
 import { Act } from "../ui/Act";
-import { readAgain } from "./orders";
+import { readAgain } from "./reading";
 import { Stack } from "../ui/layout";
 import { Field, Unsaid } from "../ui/Field";
 

@@ -1,0 +1,43 @@
+"""How the controllers of a run are reached, as the house knows it by now, and what keeps the run out of them."""
+
+from __future__ import annotations
+
+from ordnung.controllers import ControllerError, Endpoint
+from ordnung.server.audit.models import TrailEntry
+from ordnung.server.audit.trail import subject
+from ordnung.server.fleet.models import Server
+from ordnung.server.fleet.readings import store_failure
+from ordnung.server.runs.records import ask_records
+
+SETTLING = (
+    "accept a certificate",
+    "accept certificates",
+    "accept another board",
+    "set credentials",
+    "change a server",
+    "add servers found",
+)
+"""Commands by which a server is let be spoken to again (``rights.commands``)."""
+
+
+class FleetAccess:
+    """The engine's port on the fleet: whatever is accepted or entered, wherever on the screens, counts at once."""
+
+    async def endpoint(self, server: str) -> Endpoint | None:
+        """As it is known by now."""
+        return await ask_records(self._endpoint, server)
+
+    def _endpoint(self, server: str) -> Endpoint:
+        return Server.objects.get(name=server).endpoint()
+
+    async def keep_out(self, server: str, error: ControllerError) -> None:
+        """Kept as after a survey that failed: a person sees it there, and can settle it."""
+        await ask_records(store_failure, server, error)
+
+    async def settled_by(self, server: str) -> str:
+        """Whoever stands on the audit trail with the last of the commands that settle it."""
+        return await ask_records(self._settled_by, server)
+
+    def _settled_by(self, server: str) -> str:
+        about = TrailEntry.objects.filter(subjects__contains=subject("server", server), result="done")
+        return about.filter(command__in=SETTLING).order_by("-number").values_list("who", flat=True).first() or ""
