@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-import asyncio
 import contextlib
 import dataclasses
-import io
 import json
 import os
 import pty
@@ -20,13 +18,9 @@ from pathlib import Path
 from urllib.parse import urlsplit
 
 import pytest
-from rich.console import Console
 
-from ordnung.core.errands import Errand, ErrandKind
 from ordnung.core.rules import FIXED_RULES
 from ordnung.engine.journal_lines import OpenedRun
-from ordnung.engine.ports import HelpState
-from ordnung.fieldkit.console import ConsolePorts, Keyboard, LiveScreen
 from ordnung.fieldkit.journal import FileJournal
 from ordnung.fieldkit.one_server import GOOD
 from ordnung.formats.order import Order, parse_order, write_order
@@ -35,7 +29,6 @@ from ordnung.formats.siteclock import SETTING, SiteClock
 from ordnung.repository import look_at, open_carrier
 from ordnung.standins.hardware import writes_of
 from tests.conftest import live_floor
-from tests.engine.test_tape import INTENT, PLACE, PLAN, READ, SENT, tape
 from tests.fieldkit.house import read_house
 from tests.fieldkit.test_commands import build, run
 from tests.fieldkit.test_interface import record, structure
@@ -234,10 +227,12 @@ def test_what_is_not_the_payload_that_was_ordered_is_not_sent(packed, tmp_path):
     assert word.startswith(begins) and "not what was approved" in word, "whoever ordered it finds out why"
 
 
-def spawn(live, work, *more, name):
+def spawn(live, work, *more, name, stdin=None):
     command = [sys.executable, "-m", "ordnung.fieldkit.main", *map(str, arguments(live, work, *more, name=name))]
     environment = {**os.environ, SETTING: live.clock.setting()}
-    return subprocess.Popen(command, env=environment, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True)
+    return subprocess.Popen(
+        command, env=environment, stdin=stdin, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True
+    )  # fmt: skip
 
 
 def test_killed_at_any_moment_it_goes_on_and_sends_nothing_twice(packed, tmp_path):
@@ -294,6 +289,30 @@ def test_a_second_interrupt_ends_it_at_once_and_it_goes_on_where_it_was(packed, 
     assert len(writes) == len(set(writes)) > 0
 
 
+def test_a_controller_that_lets_nobody_in_with_its_new_image_is_settled_at_the_terminal(packed, tmp_path):
+    """Its certificate is not the authority's any more, and its accounts are as it was delivered."""
+    name = "gauge-02"
+    device = packed.device(name)
+    device.quirks, device.self_signed = frozenset({"certificate anew", "accounts anew"}), True
+    hand, theirs = pty.openpty()
+    process = spawn(packed, tmp_path, "--yes", name=name, stdin=theirs)
+    told, kept = [], packed.password.read_text()
+    try:
+        for line in process.stdout:
+            told.append(line)
+            if "A yes reads the present password" in line:
+                packed.password.write_text(device.password + "\n")
+            if "[y/n]" in line:
+                os.write(hand, b"y\n")
+        assert process.wait() == 0, "".join(told)
+    finally:
+        packed.password.write_text(kept)
+    assert any("Its certificate has the SHA-256" in line for line in told)
+    assert [line for line in told if "the person here answered: that is settled" in line]
+    writes = writes_of(device.log)
+    assert len(writes) == len(set(writes)) > 0
+
+
 def test_another_server_at_the_same_address_is_not_taken_for_it(packed, tmp_path):
     """The inner address of a controller is alike in all servers: a stick that is moved must notice."""
     process = spawn(packed, tmp_path, "--yes", "--name", "here", name="gauge-03")
@@ -309,58 +328,6 @@ def test_another_server_at_the_same_address_is_not_taken_for_it(packed, tmp_path
     assert level(packed, tmp_path, "--yes", "--name", "here", name="gauge-03")[0] == 0
     code, _, err = level(packed, tmp_path, "--put-back", "--name", "here", name="gauge-04")
     assert code == 1 and "Another server answers at" in err
-
-
-def test_the_screen_fits_a_console_of_80_by_25():
-    shown = io.StringIO()
-    screen = LiveScreen("surge-07 from annex, edition 3", Console(file=shown, width=80, height=25, force_terminal=True))
-    for entry in tape(PLACE, READ, PLAN, INTENT, SENT) * 6:
-        screen.entry(entry)
-    screen.step("writing", "bios 2.4.1", 47, 600.0)
-    time.sleep(0.5)
-    screen.close()
-    frames = re.sub(r"\x1b\[[0-9;?]*[A-Za-z]", "", shown.getvalue())
-    assert "writing: bios 2.4.1, 47 % (about 10 min left by the plan)" in frames
-    assert (
-        "Ctrl-C stops before the next step. Nothing is cut short." in frames
-        and max(map(len, frames.splitlines())) <= 80
-    )
-    assert "its turn" not in frames, "there are no turns with one server"
-
-
-class Asked:
-    """A person at a terminal of their own."""
-
-    def __init__(self, tmp_path) -> None:
-        self.hand, theirs = pty.openpty()
-        self.keyboard = Keyboard(os.fdopen(theirs, "r"))
-        screen = LiveScreen("s", Console(file=io.StringIO(), width=80, height=25))
-        self.ports = ConsolePorts(screen, self.keyboard, SiteClock(), tmp_path / "errors.log", lambda _: 0.0)
-
-    def types(self, line: str) -> None:
-        os.write(self.hand, f"{line}\n".encode())
-
-
-async def test_the_person_at_the_console_is_asked(tmp_path, capsys):
-    asked = Asked(tmp_path)
-    assert asked.keyboard.is_there and await asked.ports.order("1", "s") == "go"
-    errand = Errand(kind=ErrandKind.HANDS_BEFORE, slot="power-1", to="2.0", what="pull the second feed")
-    asked.types("done, feed B")
-    helped = await asked.ports.ask("1", "s", errand, "k")
-    assert (helped.state, helped.note) == (HelpState.DONE, "done, feed B")
-    assert "pull the second feed Press Enter when it is done." in capsys.readouterr().out.replace(". ", " ")
-    await asked.ports.step("1", "s", "waiting", "Try it alone?", None)
-    for typed, answer in (("y", "try"), ("n", "leave")):
-        asked.types(typed)
-        assert (await asked.ports.reply("1", "s")).answer == answer
-    waiting = asyncio.ensure_future(asked.ports.reply("1", "s"))
-    await asyncio.sleep(0)
-    asked.ports.stop()
-    assert await waiting is None and await asked.ports.order("1", "s") == "stop"
-    number = await asked.ports.trouble("1", "s", ValueError("odd"))
-    assert (
-        number in (tmp_path / "errors.log").read_text() and "ValueError: odd" in (tmp_path / "errors.log").read_text()
-    )
 
 
 COMMANDS = (

@@ -153,15 +153,20 @@ def test_work_is_moved_off_by_the_house_s_own_desk_and_who_does_it_is_chosen(pag
     api.patch("groups/charts", {"mover": "", "hook": ""})
 
 
-def test_a_restart_that_does_not_come_to_pass_is_a_question_on_the_sheet(page, demo):
-    api = Api(demo.web, demo.password)
-    name = by_one_reboot(api, "surge")[0]
-    control(demo.control, f"/servers/{name}/quirks", {"quirks": ["graceful ignored"]})
+def start_one(page: Page, demo: Demo, api: Api, name: str, manner: str):
+    """A run of one server that has a manner, under way and open; the run, and what the server asks on its sheet."""
+    control(demo.control, f"/servers/{name}/quirks", {"quirks": [manner]})
     pack(api, [name])
     run = api.post("runs", {"servers": [name]})
     api.post(f"runs/{run['id']}/start")
     sign_in(page, demo, f"/run-sheet/{run['id']}")
-    asks = page.get_by_role("alert").filter(has_text=f"{name} asks")
+    return run, page.get_by_role("alert").filter(has_text=f"{name} asks")
+
+
+def test_a_restart_that_does_not_come_to_pass_is_a_question_on_the_sheet(page, demo):
+    api = Api(demo.web, demo.password)
+    name = by_one_reboot(api, "surge")[0]
+    run, asks = start_one(page, demo, api, name, "graceful ignored")
     expect(asks).to_contain_text("did not carry out the graceful restart within 15 min", timeout=LONG)
     page.get_by_role("button", name=f"Restart {name} by force").click()
     expect(page.get_by_role("heading", name="Ended, 1 of 1 servers done")).to_be_visible(timeout=LONG)
@@ -175,12 +180,7 @@ def test_a_restart_that_does_not_come_to_pass_is_a_question_on_the_sheet(page, d
 def test_a_controller_that_lets_nobody_in_after_its_image_is_settled_on_the_sheet_and_the_run_goes_on(page, demo):
     api, name = Api(demo.web, demo.password), "gauge-04"
     target = next(row for row in demo.targets if row["name"] == name)
-    control(demo.control, f"/servers/{name}/quirks", {"quirks": ["certificate anew"]})
-    pack(api, [name])
-    run = api.post("runs", {"servers": [name]})
-    api.post(f"runs/{run['id']}/start")
-    sign_in(page, demo, f"/run-sheet/{run['id']}")
-    asks = page.get_by_role("alert").filter(has_text=f"{name} asks")
+    run, asks = start_one(page, demo, api, name, "certificate anew")
     expect(asks).to_contain_text("Certificate changed", timeout=LONG)
     expect(asks).to_contain_text("shown ")
     check_axe(page, "light")

@@ -37,7 +37,7 @@ from ordnung.engine.ports import Controller
 from ordnung.engine.tape import MAX_DEFERRALS, advance
 from ordnung.engine.tape_state import TapeState
 from ordnung.engine.telling import tell_reason
-from ordnung.engine.world import LASTING, SETTLED_BY_PEOPLE, StepFailedError, StoppedError, Ticket, World
+from ordnung.engine.world import LASTING, SETTLED_BY_PEOPLE, STRANGE, StepFailedError, StoppedError, Ticket, World
 
 T = TypeVar("T")
 MAX_REFUSALS, REFUSED_S = 2, 120.0
@@ -204,7 +204,7 @@ class Hand:
         """
         pending = self.state.open_reset
         wakes = self.state.open_write is not None or (pending and pending.kind is not ResetKind.SERVER_REBOOT)
-        if wakes and error.cause == "certificate changed":
+        if wakes and error.cause in STRANGE:
             return await self._may_be_its_own_soon(error)
         if not wakes or error.cause != "signed out" or self.refusals >= MAX_REFUSALS:
             return False

@@ -13,7 +13,7 @@ from ordnung.engine.entries import Answer, Answered, Asked, Question, Reason
 from ordnung.engine.hand import Hand, is_lasting
 from ordnung.engine.tape_state import TapeState
 from ordnung.engine.telling import tell_question
-from ordnung.engine.world import SETTLED_BY_PEOPLE, StepFailedError
+from ordnung.engine.world import SETTLED_BY_PEOPLE, STRANGE, StepFailedError
 
 
 async def ask(hand: Hand, error: ControllerError) -> bool:
@@ -64,7 +64,7 @@ async def wait(hand: Hand) -> None:
         await hand.pause()
 
 
-LOOKED_AT_AGAIN = ("certificate changed", "another server")
+LOOKED_AT_AGAIN = (*STRANGE, "another server")
 """What may pass by itself: its own certificate is loaded late, or whoever keeps the network puts addresses right."""
 
 

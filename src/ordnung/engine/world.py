@@ -26,7 +26,9 @@ LASTING = (
 )
 """Causes that waiting does not mend. What answers like something else was read before: it may only be waking."""
 
-SETTLED_BY_PEOPLE = ("certificate changed", "another server", "signed out", "no credentials")
+STRANGE = ("certificate changed", "certificate invalid")
+"""Those of them that are about the certificate: nothing is sent before it is known."""
+SETTLED_BY_PEOPLE = (*STRANGE, "another server", "signed out", "no credentials")
 """Those of them that a person can settle while the server stands as it is."""
 
 

@@ -17,7 +17,6 @@ from rich.live import Live
 from rich.table import Table
 from rich.text import Text
 
-from ordnung.controllers import ControllerError, Endpoint
 from ordnung.core.components import Server
 from ordnung.core.errands import Errand, tell_errand
 from ordnung.core.facts import tell_span
@@ -197,8 +196,9 @@ class ConsolePorts:
         self.screen, self.keyboard, self.clock, self.troubles, self.left = screen, keyboard, clock, troubles, left
         self.overridden: Mapping[str, str] = {}
         self.stopped = asyncio.Event()
+        self.settle: Callable[[], None] | None = None
+        """What a yes to the question under way does here, besides being the answer."""
         self._detail = ""
-        self._asked: dict[str, str] = {}
 
     def stop(self) -> None:
         """End before the next step; what is under way is not cut short."""
@@ -243,7 +243,12 @@ class ConsolePorts:
         answer = await self._ask(f"{self._detail} [y/n]")
         if answer is None:
             return None
-        return Reply(answer=Answer.TRY if answer.lower() in ("y", "yes") else Answer.LEAVE, by="the person here")
+        is_yes = answer.lower() in ("y", "yes")
+        if is_yes and self.settle is not None:
+            self.settle()
+        elif not is_yes:
+            self.settle = None
+        return Reply(answer=Answer.TRY if is_yes else Answer.LEAVE, by="the person here")
 
     # Helpers
 
@@ -256,19 +261,6 @@ class ConsolePorts:
         answer = await self._ask(f"{tell_errand(errand, server)} Press Enter when it is done.")
         state = HelpState.PENDING if answer is None else HelpState.DONE
         return Help(state=state, by="the person here", note=answer or "")
-
-    # Access
-
-    async def endpoint(self, server: str) -> Endpoint | None:
-        """As the command said, and no otherwise: whoever settles something starts it again with that."""
-        return None
-
-    async def keep_out(self, server: str, error: ControllerError) -> None:
-        """It ends with that."""
-
-    async def settled_by(self, server: str) -> str:
-        """Nobody."""
-        return ""
 
     async def _ask(self, question: str) -> str | None:
         """What is typed; None when a stop came first, or nobody is there."""

@@ -120,7 +120,8 @@ def level(
         with FileJournal(work / "journal.jsonl", clock) as journal:
             baseline = KitBaseline(kit=kit, clock=clock, wanted=wanted, group=group or None)
             job = Job(
-                endpoint=endpoint, kit=kit, journal=journal, baseline=baseline, clock=clock, screen=screen,
+                endpoint=endpoint, password_file=password_file, kit=kit, journal=journal, baseline=baseline,
+                clock=clock, screen=screen,
                 keyboard=keyboard, folder=work, overrides=overrides, yes=yes, dry_run=dry_run, as_json=as_json,
                 order=order, on_disc=on_disc,
                 serve=(serve, certificate) if serve and certificate else None,

@@ -31,6 +31,7 @@ from ordnung.engine.world import USUAL, Choice, Patience, World
 from ordnung.fieldkit.console import ConsolePorts, Keyboard, Screen, event
 from ordnung.fieldkit.journal import FileJournal
 from ordnung.fieldkit.kit import Kit, KitBaseline, Wanted, Way
+from ordnung.fieldkit.settling import ConsoleAccess
 from ordnung.fieldkit.show import print_table
 from ordnung.formats.order import Order
 from ordnung.formats.siteclock import SiteClock
@@ -45,6 +46,7 @@ class Job:
     """What one call of the command works with."""
 
     endpoint: Endpoint
+    password_file: Path
     kit: Kit
     journal: FileJournal
     baseline: KitBaseline
@@ -267,12 +269,13 @@ async def _carry_out(job: Job, controllers: RedfishControllers, opened: OpenedRu
     ports = ConsolePorts(job.screen, job.keyboard, job.clock, job.folder / "errors.log", left)
     ports.overridden = job.overrides
     job.journal.heard = job.screen.entry
+    is_asked = job.keyboard.is_there and job.order is None
     served = PayloadProcess(job.kit.store, os.urandom(32)) if job.serve else None
     world = World(
         controllers=controllers, journal=job.journal, clock=job.clock,
         payloads=StoredPayloads(job.kit.store, served), baseline=job.baseline, reporter=ports, orders=ports,
-        helpers=ports, access=ports, remedies=_remedies(job.keyboard.is_there and job.order is None),
-        patience=_patience(job.clock),
+        helpers=ports, access=ConsoleAccess(job.endpoint, job.password_file, ports, asks=is_asked),
+        remedies=_remedies(is_asked), patience=_patience(job.clock),
     )  # fmt: skip
     approved = frozenset(job.order.writes) if job.order is not None else None
     lane = RunServer(
