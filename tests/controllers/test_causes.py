@@ -101,6 +101,20 @@ async def test_another_server_at_a_known_address_is_no_reading_of_the_one_that_i
     assert (await read(live, uuid=other.uuid)).serial == device.serial, "what tells nothing is not held against it"
 
 
+@pytest.mark.parametrize("manners", [{"password enforced"}, {"password enforced", "basic only"}], ids=len)
+async def test_an_account_that_may_do_nothing_before_its_password_is_changed_is_told_so(live, manners):
+    """It was told to lack the right to update firmware."""
+    device = live.device(NAME)
+    device.accounts["1"].change_required = True
+    assert (await read(live)).facts.factory_account, "one that lets it be used is used"
+    device.quirks |= manners
+    with pytest.raises(ControllerError, match="has to be changed before anything else") as caught:
+        await read(live)
+    assert caught.value.cause == "password to be changed" and "Change it there" in caught.value.remedy
+    device.accounts["1"].password, device.accounts["1"].change_required = "a new one", False
+    assert (await read(live, password="a new one")).serial
+
+
 async def test_an_account_without_the_right_is_told_so(live):
     live.device(NAME).accounts["2"] = Account("looker", "look only", "ReadOnly")
     server = await read(live, user="looker", password="look only")

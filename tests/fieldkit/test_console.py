@@ -81,15 +81,15 @@ def shut_out(cause: str, seen: str | None = None) -> ControllerError:
 async def test_a_yes_accepts_the_certificate_that_was_shown_in_full_and_no_other(tmp_path, capsys):
     asked = Asked(tmp_path)
     access = ConsoleAccess(HERE, tmp_path / "password", asked.ports, asks=True)
-    assert await access.endpoint("s") == HERE
+    assert (await access.known("s")).endpoint == HERE
     await access.keep_out("s", shut_out("certificate changed", "cd" * 32))
     assert "cd" * 32 in capsys.readouterr().out, "it can only be compared as a whole"
     asked.types("n")
-    assert (await asked.ports.reply("1", "s")).answer == "leave" and await access.endpoint("s") == HERE
+    assert (await asked.ports.reply("1", "s")).answer == "leave" and (await access.known("s")).endpoint == HERE
     await access.keep_out("s", shut_out("certificate changed", "cd" * 32))
     asked.types("y")
     await asked.ports.reply("1", "s")
-    assert (await access.endpoint("s")).pin == "cd" * 32
+    assert (await access.known("s")).endpoint.pin == "cd" * 32
     assert await access.settled_by("s") == "the person here" and asked.ports.settle is None
 
 
@@ -99,11 +99,11 @@ async def test_a_yes_reads_the_password_anew_and_says_when_it_can_not(tmp_path, 
     await access.keep_out("s", shut_out("signed out"))
     asked.types("y")
     await asked.ports.reply("1", "s")
-    assert await access.endpoint("s") == HERE and "password" in capsys.readouterr().out
+    assert (await access.known("s")).endpoint == HERE and "password" in capsys.readouterr().out
     file.write_text("new\n")
     asked.types("y")
     await asked.ports.reply("1", "s")
-    assert (await access.endpoint("s")).password == "new"
+    assert (await access.known("s")).endpoint.password == "new"
 
 
 async def test_where_nobody_can_be_asked_it_ends_with_what_is_needed_to_start_it_again(tmp_path, capsys):
@@ -111,4 +111,4 @@ async def test_where_nobody_can_be_asked_it_ends_with_what_is_needed_to_start_it
     access = ConsoleAccess(HERE, tmp_path / "password", ports, asks=False)
     await access.keep_out("s", shut_out("certificate changed", "cd" * 32))
     told = capsys.readouterr().out
-    assert "cd" * 32 in told and "--pin" in told and await access.endpoint("s") is None
+    assert "cd" * 32 in told and "--pin" in told and await access.known("s") is None

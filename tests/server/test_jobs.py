@@ -179,6 +179,27 @@ async def test_a_certificate_that_changes_with_an_image_is_accepted_by_a_person_
     assert told == ["technician answered: that is settled"] * 2
 
 
+async def test_a_password_that_is_made_the_kept_one_again_at_the_controller_is_entered_once_more_and_tried(site):
+    """A controller has its accounts as it was delivered; somebody gives it back the password that the house uses."""
+    ask, device = sync_to_async(site.post), site.live.device("gauge-04")
+    usual, device.quirks = device.password, device.quirks | {"accounts anew", "password enforced"}
+    await site.ask("surveys")
+    await site.ask("repositories")
+    run = await ask("runs", {"servers": ["gauge-04"]})
+
+    async def settle() -> None:
+        place = await answers(site, run["id"], "signed out")
+        assert not place.ended, place.reason
+        device.accounts["1"].password, device.accounts["1"].change_required = usual, False
+        await ask("servers/gauge-04/credentials", {"user": device.user, "password": usual})
+
+    person = asyncio.create_task(settle())
+    work = await site.ask(f"runs/{run['id']}/start")
+    await person
+    assert (work.state, work.note) == ("done", "1 of 1 done")
+    assert len([entry for entry in device.log if entry["what"] == "sign-in refused"]) <= 3
+
+
 async def test_the_whole_line_over_the_database(site):
     await site.ask("surveys")
     await site.ask("repositories")

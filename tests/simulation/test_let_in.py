@@ -5,6 +5,7 @@ from __future__ import annotations
 import pytest
 
 from ordnung.engine.entries import Answer, Answered, Asked, Ended, Question
+from ordnung.engine.let_in_steps import MOST_ASKED
 from ordnung.engine.ports import Reply
 from ordnung.standins.hardware import writes_of
 from ordnung.standins.scenario import PLACES, demo_hardware
@@ -21,7 +22,11 @@ def questions(house, name):
 
 
 @pytest.mark.parametrize("name", ["surge-07", "gauge-01", "vault-01"])
-@pytest.mark.parametrize("manners", [ANEW[:1], ANEW[1:], ANEW, [*ANEW, "restarts itself"]], ids=" and ".join)
+@pytest.mark.parametrize(
+    "manners",
+    [ANEW[:1], ANEW[1:], ANEW, [*ANEW, "restarts itself"], ["accounts anew", "password enforced"]],
+    ids=" and ".join,
+)
 async def test_what_a_controller_makes_anew_with_its_image_is_waited_for_and_the_run_goes_on(house, name, manners):
     """It ended its server by *certificate changed*, or *signed out*, in the middle of its run."""
     house.access.settles_s = HOUR
@@ -106,6 +111,21 @@ async def test_its_own_certificate_again_and_a_refused_sign_in_is_another_questi
     causes = [value.facts["cause"] for value in questions(house, "surge-07") if isinstance(value, Asked)]
     assert causes == ["certificate changed", "signed out"]
     assert len([entry for entry in device.log if entry["what"] == "sign-in refused"]) <= 3
+
+
+async def test_what_comes_and_goes_is_not_asked_for_for_ever(house):
+    device, told = house.devices["surge-07"], []
+
+    def flap(server, state, detail):
+        if resets(device):
+            told.append(detail)
+            is_strange = "certificate changed" not in detail
+            device.certificates = int(is_strange)
+
+    house.listeners.append(flap)
+    outcome = await carry_out(house, "surge-07")
+    assert outcome.ended == "failed" and "certificate changed" in outcome.reason
+    assert len([value for value in questions(house, "surge-07") if isinstance(value, Asked)]) == MOST_ASKED
 
 
 async def test_before_anything_is_begun_nothing_is_waited_for(house):

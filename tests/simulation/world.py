@@ -18,7 +18,7 @@ from ordnung.core.rules import FIXED_RULES
 from ordnung.core.turn import bars_reset, may_turn
 from ordnung.engine.entries import Entry, PlaceTaken
 from ordnung.engine.hand import Hand
-from ordnung.engine.ports import Help, HelpState, NoPlaceError, Ready, RecordsOutError, TapeConflictError
+from ordnung.engine.ports import Help, HelpState, KnownAccess, NoPlaceError, Ready, RecordsOutError, TapeConflictError
 from ordnung.engine.run import RunServer
 from ordnung.engine.tape import advance
 from ordnung.engine.tape_state import TapeState
@@ -119,12 +119,13 @@ class HouseAccess:
     def __init__(self, house: House, settles_s: float | None = None) -> None:
         self.house, self.settles_s, self.kept = house, settles_s, {}
 
-    async def endpoint(self, server):
+    async def known(self, server):
         since = self.kept.get(server)
         gone = (self.house.clock.now() - since[0]).total_seconds() if since is not None else 0.0
         if since is not None and self.settles_s is not None and gone >= self.settles_s:
             self.house.settle(server)
-        return self.house.endpoint(server)
+            del self.kept[server]
+        return KnownAccess(endpoint=self.house.endpoint(server), mark=str(self.house.settled[server]))
 
     async def keep_out(self, server, error):
         self.house.demand_records()
@@ -149,7 +150,7 @@ class House:
         self.desk = WorkDesk(lambda: self.clock.t)
         self.moves, self.ticks, self.remedies, self.exceptions = {}, {}, dict(USUAL), ()
         self.patience, self.disc_at_hand = Patience(), True
-        self.files, self.cuts, self.known, self.access = {}, (), {}, HouseAccess(self)
+        self.files, self.cuts, self.known, self.settled, self.access = {}, (), {}, {}, HouseAccess(self)
         self.born()
 
     def born(self) -> None:
@@ -256,8 +257,11 @@ class House:
         return self.known[name]
 
     def settle(self, name: str) -> None:
-        """A person accepts what a controller shows by now, and enters its present password."""
+        """A person accepts what a controller shows by now, has its password changed where it wants that, and enters it."""
         device = self.devices[name]
+        self.settled[name] = self.settled.get(name, 0) + 1
+        if name in self.known:
+            device.accounts["1"].change_required = False
         url = f"https://{(device.beside or device).name if device.is_second else name}.example"
         system = None if device.beside is None else f"/redfish/v1/Systems/{2 if device.is_second else 1}"
         self.known[name] = Endpoint(

@@ -184,9 +184,22 @@ _LATER = frozenset({"ResourceInUse", "UpdateInProgress", "ServiceTemporarilyUnav
 
 def wants_it_later(body: Json) -> bool:
     """Whether an error body refuses for the moment alone: what is asked for is in use."""
+    return not _LATER.isdisjoint(_messages(body))
+
+
+def wants_new_password(body: Json) -> bool:
+    """Whether what was refused is not let be done before the account's password is changed (DSP8011, Base registry).
+
+    A session is opened all the same (DSP0266, "Password management"), and some services let it do everything.
+    """
+    return "PasswordChangeRequired" in _messages(body)
+
+
+def _messages(body: Json) -> set[str]:
+    """The keys of all messages that an error bears."""
     error = as_dict(body.get("error"))
     told = [error.get("code"), *(message.get("MessageId") for message in as_list(error.get("@Message.ExtendedInfo")))]
-    return any((as_text(name) or "").rpartition(".")[2] in _LATER for name in told)
+    return {(as_text(name) or "").rpartition(".")[2] for name in told}
 
 
 async def follow_members(

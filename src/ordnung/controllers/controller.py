@@ -120,7 +120,7 @@ class RedfishController:
         return await reset.read_marker(self._session)
 
 
-ENDS_SESSION = ("signed out", "certificate changed", "certificate invalid", "not allowed")
+ENDS_SESSION = ("signed out", "password to be changed", "certificate changed", "certificate invalid", "not allowed")
 """Causes after which a kept session is no use any more."""
 
 

@@ -20,6 +20,10 @@ CAUSES: dict[str, str] = {
         "Correct the address of this server. If it is the same one with another board, say so where it stands on the "
         "floor. Nothing more was sent there."
     ),
+    "password to be changed": (
+        "Its controller lets this account do nothing before that. Change it there, then enter the new one for this "
+        "server."
+    ),
     "no credentials": "Enter user and password for this server. Nothing was sent to it.",
     "no permission": "This account may not do that. Use one that may update firmware.",
     "too slow": "It did not answer in time. Read it again later, or restart the controller.",
@@ -48,6 +52,7 @@ FOR_SEVERAL: dict[str, str] = {
     "another server": (
         "Correct their addresses. Of those that are the same with another board, say so, each where it stands."
     ),
+    "password to be changed": "Change the password of the account at each controller, then enter the new one for it.",
     "no credentials": "No password is kept for them. Select them and enter user and password.",
     "no permission": "Their account may not do that. Use one that may update firmware.",
     "too slow": "They did not answer in time. Read them again later.",

@@ -24,6 +24,7 @@ from ordnung.controllers.answers import (
     link_of,
     retry_after,
     wants_it_later,
+    wants_new_password,
 )
 from ordnung.controllers.client import Body, Endpoint, Limits
 from ordnung.controllers.errors import ControllerError, LostAnswerError
@@ -237,6 +238,8 @@ class Session:
             credentials["Context"] = context
         answer = await self._ask_patiently("POST", path, credentials)
         name = self.endpoint.name
+        if answer.status == 403 and wants_new_password(answer.body):
+            raise self._wants_new_password()
         if answer.status in (400, 401, 403):
             raise ControllerError(name, "signed out", f"it refused user {self.endpoint.user}")
         if answer.status in (429, 503):
@@ -294,6 +297,10 @@ class Session:
             headers["Content-Type"] = "application/octet-stream"
         return headers
 
+    def _wants_new_password(self) -> ControllerError:
+        detail = f"the password of {self.endpoint.user} has to be changed before anything else"
+        return ControllerError(self.endpoint.name, "password to be changed", detail)
+
     def _judge_act(self, answer: Answer, path: str) -> None:
         """As ``_judge``, of a request that changes the device; what does not say that it was refused may be done."""
         if leaves_open(answer) and not wants_it_later(answer.body):
@@ -310,6 +317,8 @@ class Session:
         if answer.status == 401:
             told = "the session ended" if self.basic is None else f"it refused user {self.endpoint.user}"
             raise ControllerError(name, "signed out", told)
+        if answer.status == 403 and wants_new_password(answer.body):
+            raise self._wants_new_password()
         if answer.status == 403:
             raise ControllerError(name, "no permission", message or path[:200])
         if answer.status in (429, 503) or wants_it_later(answer.body):

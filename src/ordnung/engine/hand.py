@@ -83,8 +83,8 @@ class Hand:
     """Whether this very process has seen that its starts go to the disc: only then it tells that they don't."""
     refusals: int = 0
     """How often it has refused our credentials since the reset that is waited for."""
-    refused: Endpoint | None = None
-    """By what it was tried in vain, while a person is waited for: that is not tried again."""
+    refused: str | None = None
+    """The mark of the way that was tried in vain, while a person is waited for: it is not tried again."""
     strange_since: datetime.datetime | None = None
     """Since when it has shown another certificate than the one that is known."""
     last_words: str = ""

@@ -11,9 +11,13 @@ from __future__ import annotations
 from ordnung.controllers import ControllerError, Endpoint
 from ordnung.engine.entries import Answer, Answered, Asked, Question, Reason
 from ordnung.engine.hand import Hand, is_lasting
+from ordnung.engine.ports import KnownAccess
 from ordnung.engine.tape_state import TapeState
 from ordnung.engine.telling import tell_question
 from ordnung.engine.world import SETTLED_BY_PEOPLE, STRANGE, StepFailedError
+
+MOST_ASKED = 8
+"""How often it is asked for on one server in one run: what comes and goes by itself is not settled by asking."""
 
 
 async def ask(hand: Hand, error: ControllerError) -> bool:
@@ -25,10 +29,12 @@ async def ask(hand: Hand, error: ControllerError) -> bool:
     if error.cause not in SETTLED_BY_PEOPLE:
         return False
     await hand.world.access.keep_out(hand.name, error)
-    if not _is_unfinished(hand.state) or hand.state.stays_out or await hand.world.access.endpoint(hand.name) is None:
+    known = await hand.world.access.known(hand.name)
+    is_over = hand.state.stays_out or hand.state.shut_outs >= MOST_ASKED
+    if known is None or is_over or not _is_unfinished(hand.state):
         return False
     facts = {"cause": error.cause, "detail": error.detail, "remedy": error.remedy}
-    hand.refused = hand.endpoint
+    hand.refused = known.mark if known.endpoint == hand.endpoint else None
     await hand.note(Asked(question=Question.LET_IN, facts=facts))
     return True
 
@@ -71,7 +77,7 @@ LOOKED_AT_AGAIN = (*STRANGE, "another server")
 async def _is_let_in(hand: Hand, cause: str, *, again: bool) -> bool:
     """Whether what is known by now opens it, and it is this server that answers.
 
-    Credentials that were refused are not tried again: each refusal counts towards locking the account.
+    Credentials that were refused are tried again only by another mark: each refusal counts towards locking the account.
 
     Args:
         again: it is tried by what was refused, too.
@@ -79,29 +85,29 @@ async def _is_let_in(hand: Hand, cause: str, *, again: bool) -> bool:
     Raises:
         ControllerError: what was asked for is settled, and something else is in the way.
     """
-    known = await hand.world.access.endpoint(hand.name)
-    is_new = known != hand.refused
-    if known is None or not (is_new or again):
+    known = await hand.world.access.known(hand.name)
+    if known is None or not (again or known.mark != hand.refused):
         return False
+    is_new = known.mark != hand.refused
     try:
-        async with hand.world.controllers.open(known) as controller:
+        async with hand.world.controllers.open(known.endpoint) as controller:
             server, pin = await hand.read(controller)
     except ControllerError as error:
         if is_lasting(error) and error.cause != cause:
-            await _settle(hand, known, is_new)
+            await _settle(hand, known, is_new=is_new)
             raise
         if is_lasting(error) and is_new:
-            hand.refused = known
+            hand.refused = known.mark
             await hand.world.access.keep_out(hand.name, error)
         return False
-    await _settle(hand, known, is_new)
+    await _settle(hand, known, is_new=is_new)
     await hand.world.reporter.reading(hand.run, server, pin)
     return True
 
 
-async def _settle(hand: Hand, known: Endpoint, is_new: bool) -> None:
+async def _settle(hand: Hand, known: KnownAccess, *, is_new: bool) -> None:
     by = await hand.world.access.settled_by(hand.name) or "somebody" if is_new else "its controller"
-    await _go_by(hand, known)
+    await _go_by(hand, known.endpoint)
     await hand.note(Answered(question=Question.LET_IN, answer=Answer.SETTLED, by=by))
 
 

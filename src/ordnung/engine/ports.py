@@ -158,10 +158,20 @@ class Reporter(Protocol):
         ...
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class KnownAccess:
+    """How a controller is reached. ``mark`` is another one whenever somebody has entered or accepted something since,
+    be it the same once more, or the server was read so.
+    """
+
+    endpoint: Endpoint
+    mark: str
+
+
 class Access(Protocol):
     """How controllers are reached, by what people have entered and accepted until now."""
 
-    async def endpoint(self, server: str) -> Endpoint | None:
+    async def known(self, server: str) -> KnownAccess | None:
         """As it is known by now; None where nobody can change that."""
         ...
 

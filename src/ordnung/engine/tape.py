@@ -181,7 +181,7 @@ def _apply(state: TapeState, value: TapeEntry, at: datetime.datetime) -> TapeSta
         case Troubled() | Remedied():
             return _after_trouble(state, value)
         case Asked(question=Question.LET_IN):
-            return change(state, shut_out=value, shut_out_at=at)
+            return change(state, shut_out=value, shut_out_at=at, shut_outs=state.shut_outs + 1)
         case Answered(question=Question.LET_IN):
             return change(state, shut_out=None, shut_out_at=None, stays_out=value.answer is Answer.LEAVE)
         case Asked(question=Question.TRY_REMEDY):

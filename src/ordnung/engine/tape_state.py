@@ -128,6 +128,8 @@ class TapeState:
     shut_out: Asked | None = None
     """What keeps us out of its controller, while it is waited for that a person settles that."""
     shut_out_at: datetime.datetime | None = None
+    shut_outs: int = 0
+    """How often that has been asked for."""
     stays_out: bool = False
     """It was waited for in vain, or given up: it is not asked for again."""
     said_written: frozenset[tuple[str, str]] = frozenset()

@@ -19,6 +19,7 @@ LASTING = (
     "certificate invalid",
     "another server",
     "signed out",
+    "password to be changed",
     "no credentials",
     "no permission",
     "not allowed",
@@ -28,7 +29,7 @@ LASTING = (
 
 STRANGE = ("certificate changed", "certificate invalid")
 """Those of them that are about the certificate: nothing is sent before it is known."""
-SETTLED_BY_PEOPLE = (*STRANGE, "another server", "signed out", "no credentials")
+SETTLED_BY_PEOPLE = (*STRANGE, "another server", "signed out", "password to be changed", "no credentials")
 """Those of them that a person can settle while the server stands as it is."""
 
 

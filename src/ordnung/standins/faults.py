@@ -107,6 +107,7 @@ QUIRKS: dict[str, str] = {
     "restarts itself": "once its own image is written it restarts unasked, and its tasks are forgotten",
     "certificate anew": "with its new image it makes its certificate anew",
     "accounts anew": "with its new image its accounts are as it was delivered",
+    "password enforced": "whose password has to be changed is let do nothing else",
     "zero uuid": "its UUID is nothing but zeros",
 }
 """What the standard allows or real controllers do: no fault, but to be borne. Set by seed or by hand."""

@@ -19,5 +19,6 @@ def make_anew(device: Hardware) -> None:
             device.show_certificate(device)
     if "accounts anew" in device.quirks:
         device.password = PASSWORD_DELIVERED
+        device.accounts["1"].change_required = True
         device.sessions.clear()
         device.note("accounts as delivered")

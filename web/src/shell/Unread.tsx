@@ -11,7 +11,7 @@ import { readAgain } from "./reading";
 
 /** Whether credentials are what is missing. */
 export const wantsCredentials = (cause: string | undefined): boolean =>
-  cause === "signed out" || cause === "no credentials";
+  cause === "signed out" || cause === "password to be changed" || cause === "no credentials";
 
 const told = (serial: string | null, uuid: string | null) =>
   [serial && `serial ${serial}`, uuid && `UUID ${uuid}`].filter(Boolean).join(", ");

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
-from ordnung.controllers import ControllerError, Endpoint
+import hashlib
+
+from ordnung.controllers import ControllerError
+from ordnung.engine.ports import KnownAccess
 from ordnung.server.audit.models import TrailEntry
 from ordnung.server.audit.trail import subject
 from ordnung.server.fleet.models import Server
@@ -23,12 +26,14 @@ SETTLING = (
 class FleetAccess:
     """The engine's port on the fleet: whatever is accepted or entered, wherever on the screens, counts at once."""
 
-    async def endpoint(self, server: str) -> Endpoint | None:
-        """As it is known by now."""
-        return await ask_records(self._endpoint, server)
+    async def known(self, server: str) -> KnownAccess | None:
+        """As it is known by now; a password that is entered again is another one, and so is one that has read it."""
+        return await ask_records(self._known, server)
 
-    def _endpoint(self, server: str) -> Endpoint:
-        return Server.objects.get(name=server).endpoint()
+    def _known(self, server: str) -> KnownAccess:
+        row = Server.objects.get(name=server)
+        kept = [bytes(row.sealed_password), row.url, row.user, row.pin, row.uuid, row.serial, row.cause is None]
+        return KnownAccess(endpoint=row.endpoint(), mark=hashlib.sha256(repr(kept).encode()).hexdigest())
 
     async def keep_out(self, server: str, error: ControllerError) -> None:
         """Kept as after a survey that failed: a person sees it there, and can settle it."""

@@ -95,6 +95,8 @@ class Service:
             reply = error(401, "NoValidSession")
             reply.headers["WWW-Authenticate"] = f'Basic realm="{device.serial}"'
             return reply
+        if who is not None and _has_to_change_it(device, who, path):
+            return error(403, "PasswordChangeRequired")
         if (busy := device.take_fault("busy")) is not None:
             return put_off(busy.seconds)
         if second.is_meant(device, request) and request.method not in ("GET", "HEAD"):
@@ -294,7 +296,17 @@ def _sign_in(device: Hardware, request: Request) -> Reply:
     number, token = signed
     path = f"{_SESSIONS}/{number}"
     status = 200 if "sessions elsewhere" in device.quirks else 201
-    return as_reply(find_resource(device, path) or {}, status, {"X-Auth-Token": token, "Location": path})
+    body = find_resource(device, path) or {}
+    if _has_to_change_it(device, device.sessions[token].account, path=""):
+        body = {**body, "@Message.ExtendedInfo": [message("PasswordChangeRequired")]}
+    return as_reply(body, status, {"X-Auth-Token": token, "Location": path})
+
+
+def _has_to_change_it(device: Hardware, who: str, path: str) -> bool:
+    """Whether all that an account may do is to change its password, and to sign out (DSP0266, "Password management")."""
+    if "password enforced" not in device.quirks or not device.accounts[who].change_required or is_open(path):
+        return False
+    return path != f"{ACCOUNTS}/{who}" and not path.startswith(f"{_SESSIONS}/")
 
 
 def _delete(device: Hardware, path: str) -> Reply:
