@@ -113,6 +113,25 @@ async def test_its_own_certificate_again_and_a_refused_sign_in_is_another_questi
     assert len([entry for entry in device.log if entry["what"] == "sign-in refused"]) <= 3
 
 
+async def test_a_password_that_is_wrong_too_is_tried_once_and_the_next_one_counts(house):
+    device, entered = house.devices["surge-07"], []
+
+    def enter(server, state, detail):
+        if "signed out" in detail and len(entered) < 2:
+            right, wrong = device.password, "mistyped"
+            device.password = right if entered else wrong
+            house.settle(server)
+            device.password = right
+            entered.append(detail)
+
+    house.listeners.append(enter)
+    outcome, _ = await with_manners(house, "surge-07", "accounts anew")
+    assert outcome.ended == "level", outcome.reason
+    told = questions(house, "surge-07")
+    assert [type(value) for value in told] == [Asked, Answered] and len(entered) == 2
+    assert len([entry for entry in device.log if entry["what"] == "sign-in refused"]) <= 4
+
+
 async def test_what_comes_and_goes_is_not_asked_for_for_ever(house):
     device, told = house.devices["surge-07"], []
 

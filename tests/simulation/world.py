@@ -125,7 +125,7 @@ class HouseAccess:
         if since is not None and self.settles_s is not None and gone >= self.settles_s:
             self.house.settle(server)
             del self.kept[server]
-        return KnownAccess(endpoint=self.house.endpoint(server), mark=str(self.house.settled[server]))
+        return KnownAccess(endpoint=self.house.endpoint(server), mark=str(self.house.settled.get(server, 0)))
 
     async def keep_out(self, server, error):
         self.house.demand_records()
