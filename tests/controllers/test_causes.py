@@ -94,7 +94,9 @@ async def test_another_server_at_a_known_address_is_no_reading_of_the_one_that_i
     device = live.device(NAME)
     assert (await read(live, uuid=device.uuid.upper(), serial=device.serial)).serial == device.serial
     other = live.device("surge-03")
-    with pytest.raises(AnotherServerError, match="another server answers there: serial crv14-0002") as caught:
+    with pytest.raises(
+        AnotherServerError, match="another server answers there: serial CRV14-0002, known is CRV14-0003"
+    ) as caught:
         await read(live, uuid=other.uuid, serial=other.serial)
     assert (caught.value.uuid, caught.value.serial) == (device.uuid, device.serial)
     device.quirks |= {"zero uuid"}

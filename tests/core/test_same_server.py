@@ -29,7 +29,7 @@ SWAPPED = "d4c3b2a1-f6e5-8947-8abc-def012345678"
         (Told(ONE, "S1"), Told(ONE, None), "same", ""),
         (Told(ONE), Told(SWAPPED), "same", ""),
         (Told(ONE, "S1"), Told(TWO, "S1"), "other", f"UUID {TWO}, known is {ONE}"),
-        (Told(ONE, "S1"), Told(ONE, "S2"), "other", "serial s2, known is s1"),
+        (Told(ONE, "S1"), Told(ONE, "S2"), "other", "serial S2, known is S1"),
         (Told(ONE), Told(TWO), "other", f"UUID {TWO}, known is {ONE}"),
         (Told("a-1"), Told("1-a"), "other", "UUID 1-a, known is a-1"),
         (Told(ONE, "S1"), Told(), "untold", ""),

@@ -128,7 +128,10 @@ async def test_another_server_at_an_address_is_neither_read_nor_written_to_until
     work = await site.ask(f"runs/{run['id']}/start")
     assert work.state == "failed" and writes_of(device.log) == []
     place = await RunServer.objects.aget(run=run["id"])
-    assert "another server answers there: serial crv14-9999" in place.reason and "Correct the address" in place.reason
+    assert (
+        "another server answers there: serial CRV14-9999, known is CRV14-0003" in place.reason
+        and "Correct the address" in place.reason
+    )
     work = await site.ask("surveys")
     assert work.note == "1 of 2 read" and work.failures[0]["cause"] == "another server"
     told = await sync_to_async(site.get)("servers/surge-03")

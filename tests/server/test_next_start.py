@@ -32,7 +32,7 @@ def house(web, catalogs):
     person = Person(web)
     (person.device,) = demo_hardware(now().timestamp, [next(place for place in PLACES if place.name == NAME)])
     Server.objects.filter(name=NAME).update(
-        user=person.device.user, uuid=person.device.uuid, serial=person.device.serial
+        user=person.device.user, uuid=person.device.uuid, serial=person.device.serial, pin=None
     )
     row = Server.objects.get(name=NAME)
     row.set_password(person.device.password)

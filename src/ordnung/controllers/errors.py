@@ -49,9 +49,7 @@ FOR_SEVERAL: dict[str, str] = {
         "Not from the fleet's authority. Compare each fingerprint with the controller itself before it is accepted."
     ),
     "signed out": "User or password is wrong. Select them and enter the present ones.",
-    "another server": (
-        "Correct their addresses. Of those that are the same with another board, say so, each where it stands."
-    ),
+    "another server": ("Correct their addresses. Where one is the same server with another board, open it and say so."),
     "password to be changed": "Change the password of the account at each controller, then enter the new one for it.",
     "no credentials": "No password is kept for them. Select them and enter user and password.",
     "no permission": "Their account may not do that. Use one that may update firmware.",

@@ -72,13 +72,14 @@ def compare(known: Identified, told: Identified) -> tuple[Likeness, str]:
     their UUID.
     """
     found = Likeness.UNTOLD
-    for word, mine, theirs, is_one in (
-        ("serial", usable_serial(known.serial), usable_serial(told.serial), str.__eq__),
-        ("UUID", usable_uuid(known.uuid), usable_uuid(told.uuid), is_same_uuid),
+    for word, ours, theirs, usable, is_one in (
+        ("serial", known.serial, told.serial, usable_serial, str.__eq__),
+        ("UUID", known.uuid, told.uuid, usable_uuid, is_same_uuid),
     ):
-        if mine is None or theirs is None:
+        one, two = usable(ours), usable(theirs)
+        if one is None or two is None:
             continue
-        if not is_one(mine, theirs):
-            return Likeness.OTHER, f"{word} {theirs}, known is {mine}"
+        if not is_one(one, two):
+            return Likeness.OTHER, f"{word} {theirs}, known is {ours}"
         found = Likeness.SAME
     return found, ""

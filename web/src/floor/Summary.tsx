@@ -12,6 +12,7 @@ import { Mono, Title } from "../ui/text";
 import { useSelection } from "../shell/selection";
 import { Acts } from "./Acts";
 import { Credentials } from "../shell/Credentials";
+import { readAgain } from "../shell/reading";
 import { tryReach } from "./orders";
 import { type Spot, tellResets } from "../waterline/spots";
 import { Block, Stack, Text } from "../ui/layout";
@@ -85,7 +86,7 @@ function FailedList({ spots }: { spots: Spot[] }) {
               </span>
             ))}
             {names.length > 8 && ` and ${names.length - 8} more`}. {CAUSES[cause]}
-            {cause.startsWith("certificate") && <TrustBatch names={names} />}
+            {cause.startsWith("certificate") && <TrustBatch names={names} cause={cause} />}
           </Notice>
         );
       })}
@@ -94,10 +95,12 @@ function FailedList({ spots }: { spots: Spot[] }) {
 }
 
 /** Certificates of a batch, accepted once with every fingerprint shown. */
-function TrustBatch({ names }: { names: string[] }) {
+function TrustBatch({ names, cause }: { names: string[]; cause: string }) {
   const queries = useQueryClient();
   const { data = [] } = useQuery(named(names));
   const shown = data.filter((s) => s.seen_pin);
+  // Of those that were known by another certificate the password is asked for first.
+  const readsNow = cause !== "certificate changed";
   const accept = useMutation({
     mutationFn: async () => {
       await take(
@@ -105,7 +108,7 @@ function TrustBatch({ names }: { names: string[] }) {
           body: { accept: shown.map((s) => ({ server: s.name, pin: s.seen_pin ?? "" })) },
         }),
       );
-      await take(api.POST("/api/v1/surveys", { body: { servers: shown.map((s) => s.name), failed: false } }));
+      if (readsNow) await readAgain(shown.map((s) => s.name));
     },
     onSuccess: () => queries.invalidateQueries(),
   });
@@ -129,7 +132,8 @@ function TrustBatch({ names }: { names: string[] }) {
         onClick={() => accept.mutate()}
         loading={accept.isPending}
       >
-        Accept {count(shown.length, "fingerprint")} and read again
+        Accept {count(shown.length, "fingerprint")}
+        {readsNow && " and read again"}
       </Act>
       {accept.error && <Box>{accept.error.message}</Box>}
     </Block>
