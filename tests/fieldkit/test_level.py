@@ -313,6 +313,19 @@ def test_a_controller_that_lets_nobody_in_with_its_new_image_is_settled_at_the_t
     assert len(writes) == len(set(writes)) > 0
 
 
+def test_another_server_that_answers_in_the_middle_is_noticed_and_left_alone(packed, tmp_path):
+    name = "gauge-01"
+    device, told = packed.device(name), []
+    own, process = device.serial, spawn(packed, tmp_path, "--yes", name=name, stdin=subprocess.DEVNULL)
+    for line in process.stdout:
+        told.append(line)
+        if "written, by its task" in line:
+            device.serial = "ANOTHER-1"
+    device.serial = own
+    assert process.wait() == 1 and f"serial ANOTHER-1, known is {own}" in "".join(told), "".join(told)
+    assert len(writes_of(device.log)) == 1 and not [entry for entry in device.log if entry["what"] == "reset"]
+
+
 def test_another_server_at_the_same_address_is_not_taken_for_it(packed, tmp_path):
     """The inner address of a controller is alike in all servers: a stick that is moved must notice."""
     process = spawn(packed, tmp_path, "--yes", "--name", "here", name="gauge-03")

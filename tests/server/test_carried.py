@@ -81,8 +81,8 @@ def test_what_can_not_be_taken_is_said_and_the_rest_is(house, tmp_path):
     nothing = whole(reading(), reading())[:1]
     raw = journal(tmp_path, whole(stranger, stranger))
     told = [row["told"] for row in carry(house, raw)["runs"]]
-    whom = "serial NOBODY or UUID 00000000-0000-0000-0000-00000000abcd"
-    assert told == [f"no server of the house has {whom}: add it, then bring the journal in again"]
+    whom = "serial NOBODY and UUID 00000000-0000-0000-0000-00000000abcd"
+    assert told == [f"no one server of the house has {whom}: add it, then bring the journal in again"]
     (tmp_path / "journal.jsonl").unlink()
     raw = journal(tmp_path, nothing)
     assert "has read no server" in carry(house, raw)["runs"][0]["told"]

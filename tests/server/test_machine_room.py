@@ -32,6 +32,7 @@ from tests.server.test_api import add_server, post
 
 pytestmark = pytest.mark.django_db
 NOW = datetime.datetime(2026, 11, 23, 1, tzinfo=datetime.UTC)
+ZEROS = "00000000-0000-0000-0000-000000000000"
 
 
 def part(slot, version="1.0", **facts):
@@ -144,7 +145,11 @@ def test_reports_of_nobody_older_ones_and_spoiled_ones_are_refused(web):
     row()
     keep("surge-03", part("a"))
     stranger = HostReport(taken_at=NOW, host="surge-03", serial="other")
-    assert send_report(web, stranger).json()["detail"].startswith("report.json: no server of the house")
+    assert (
+        send_report(web, stranger)
+        .json()["detail"]
+        .startswith("report.json: no one server of the house has serial other. ")
+    )
     own = dataclasses.replace(stranger, serial="S-surge-03")
     assert send_report(web, own).status_code == 201
     older = dataclasses.replace(own, taken_at=NOW - datetime.timedelta(days=1))
@@ -152,6 +157,31 @@ def test_reports_of_nobody_older_ones_and_spoiled_ones_are_refused(web):
     answer = web.post("/api/v1/host-reports", {"file": SimpleUploadedFile("x.json", b"{")})
     assert answer.status_code == 422 and answer.json()["type"] == "ordnung:format"
     assert web.post("/api/v1/host-reports", {}).json()["field"] == "file"
+
+
+@pytest.mark.parametrize(
+    "own", [{"uuid": ZEROS}, {"serial": "To Be Filled By O.E.M."}, {"uuid": ZEROS, "serial": "N/A"}]
+)
+def test_what_factories_ship_finds_no_server_for_a_report(web, own):
+    """It was laid over the first server of the house that tells the same nothing."""
+    row(), row("surge-04")
+    keep("surge-03", part("a"))
+    keep("surge-04", part("a"))
+    Server.objects.update(**own)
+    told = send_report(web, HostReport(taken_at=NOW, host="surge-04", **own)).json()
+    assert "tells neither a serial nor a UUID" in told["detail"]
+
+
+def test_a_report_finds_its_server_in_the_other_byte_order_and_none_where_several_could_be_meant(web):
+    row(), row("surge-04")
+    keep("surge-03", part("a"))
+    keep("surge-04", part("a"))
+    Server.objects.filter(name="surge-04").update(uuid="a1b2c3d4-e5f6-4789-8abc-def012345678")
+    swapped = HostReport(taken_at=NOW, host="x", uuid="D4C3B2A1-F6E5-8947-8ABC-DEF012345678", serial="of its chassis")
+    assert send_report(web, swapped).json()["server"] == "surge-04"
+    Server.objects.update(serial="SAME")
+    told = send_report(web, HostReport(taken_at=NOW, host="surge-04", serial="SAME")).json()
+    assert told["detail"].startswith("report.json: no one server of the house has serial SAME. ")
 
 
 # The floor and the lists

@@ -45,13 +45,18 @@ def usable_serial(serial: str | None) -> str | None:
     return None if text in FILLERS or len(set(text.replace(" ", ""))) < 2 else text
 
 
-def is_same_uuid(one: str, two: str) -> bool:
-    """Whether two usable UUIDs are one, be it in the other byte order.
+def spellings(uuid: str) -> tuple[str, str]:
+    """A usable UUID as it is, and in the other byte order.
 
     SMBIOS keeps the first three fields little-endian (DSP0134, 7.2.1), RFC 9562 spells them big-endian; firmware that
     reads the table may spell the one or the other, and another release of it otherwise.
     """
-    return two in (one, _swapped(one))
+    return uuid, _swapped(uuid)
+
+
+def is_same_uuid(one: str, two: str) -> bool:
+    """Whether two usable UUIDs are one, be it in the other byte order."""
+    return two in spellings(one)
 
 
 def _swapped(uuid: str) -> str:

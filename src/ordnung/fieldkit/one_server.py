@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import contextlib
+import dataclasses
 import datetime
 import os
 import signal
@@ -134,6 +135,8 @@ async def _go(job: Job, controllers: RedfishControllers) -> int:
     waits = opened is not None or job.order is not None
     server = await (_read_patiently if waits else _read)(job, controllers)
     _demand_same(job, server)
+    # From here on whoever else answers there is refused: an inner address is alike in all servers.
+    job.endpoint = dataclasses.replace(job.endpoint, uuid=server.uuid, serial=server.serial)
     if job.order is None:
         return await _bring(job, controllers, server, opened)
     try:

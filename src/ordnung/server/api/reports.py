@@ -20,7 +20,7 @@ from ordnung.server.api.files import read_file
 from ordnung.server.audit.recording import record, recorded
 from ordnung.server.clock import now
 from ordnung.server.fleet.models import Report, Server
-from ordnung.server.fleet.readings import find_by_identity, value_of
+from ordnung.server.fleet.readings import find_by_identity, tell_nobody, value_of
 from ordnung.server.problems import Problem
 from ordnung.server.shapes import shape
 from ordnung.server.work.events import tell
@@ -54,9 +54,9 @@ class ReportsView(APIView):
             raise Problem("file-missing", "Choose the file of a host report.", field="file")
         file_name, raw = read_file(file, MAX_BYTES)
         report = apart(parse_host_report, file_name, raw, file_name)
-        row = find_by_identity(report.uuid, report.serial)
+        row = find_by_identity(report)
         if row is None:
-            message = f"{file_name}: no server of the house has serial {report.serial} or UUID {report.uuid}."
+            message = f"{file_name}: {tell_nobody(report)}."
             raise Problem("not-found", f"{message} Read the server first, or add it.", field="file")
         if row.report is not None and row.report.taken_at > report.taken_at:
             message = (

@@ -8,10 +8,12 @@ from typing import Any
 
 import structlog
 from django.db import transaction
+from django.db.models import Q
 
 from ordnung.controllers import AnotherServerError, ControllerError
 from ordnung.core.components import Server as ServerValue
 from ordnung.core.history import Change, compare_readings
+from ordnung.core.same_server import Identified, spellings, usable_serial, usable_uuid
 from ordnung.formats.errors import FormatError
 from ordnung.formats.readings import build_server, server_entry
 from ordnung.server.clock import now
@@ -113,8 +115,31 @@ def changes_between(first: Reading, second: Reading, name: str) -> tuple[Change,
     return compare_readings(before, after)
 
 
-def find_by_identity(uuid: str | None, serial: str | None) -> Server | None:
-    """The server of the house that hardware is, by its UUID, then by its serial; None where there is none."""
-    query = Server.objects.select_related("latest", "report", "group")
-    found = query.filter(uuid__iexact=uuid).first() if uuid else None
-    return found or (query.filter(serial__iexact=serial).first() if serial else None)
+def find_by_identity(told: Identified) -> Server | None:
+    """The one server of the house that hardware is, by its UUID, then by its serial.
+
+    What factories ship tells nothing. A serial that is told inside a system may be that of its chassis: it counts where
+    a UUID is not told by both.
+
+    Returns:
+        None where there is none, or where there are several that it could be.
+    """
+    servers = Server.objects.select_related("latest", "report", "group")
+    uuid, serial = usable_uuid(told.uuid), usable_serial(told.serial)
+    if uuid is not None:
+        one, other = spellings(uuid)
+        if found := list(servers.filter(Q(uuid__iexact=one) | Q(uuid__iexact=other))):
+            return found[0] if len(found) == 1 else None
+    named = servers.filter(serial__iexact=serial) if serial is not None else servers.none()
+    found = [row for row in named if uuid is None or usable_uuid(row.uuid) is None]
+    return found[0] if len(found) == 1 else None
+
+
+def tell_nobody(told: Identified) -> str:
+    """Why ``find_by_identity`` finds none, in words."""
+    uuid = told.uuid if usable_uuid(told.uuid) else None
+    serial = told.serial if usable_serial(told.serial) else None
+    known_by = " and ".join([*([f"serial {serial}"] if serial else []), *([f"UUID {uuid}"] if uuid else [])])
+    if not known_by:
+        return "it tells neither a serial nor a UUID by which a server could be told from others"
+    return f"no one server of the house has {known_by}"

@@ -19,7 +19,7 @@ from ordnung.server.assessment.current import current_assessment
 from ordnung.server.audit.recording import record, recorded
 from ordnung.server.baselines.current import follows_rows
 from ordnung.server.fleet.models import Server
-from ordnung.server.fleet.readings import find_by_identity, store_reading
+from ordnung.server.fleet.readings import find_by_identity, store_reading, tell_nobody
 from ordnung.server.runs.derived import rebuild
 from ordnung.server.runs.history import keep_durations
 from ordnung.server.runs.models import Run, RunServer
@@ -64,10 +64,9 @@ def _why_not(journal: Journaled, opened: OpenedRun, tape: Sequence[Entry]) -> tu
     when = _when(opened)
     if reading is None:
         return f"{when} has read no server: nothing was done to any", None
-    row = find_by_identity(reading.uuid, reading.serial)
+    row = find_by_identity(reading)
     if row is None:
-        told = f"no server of the house has serial {reading.serial or 'none'} or UUID {reading.uuid or 'none'}"
-        return f"{told}: add it, then bring the journal in again", None
+        return f"{tell_nobody(reading)}: add it, then bring the journal in again", None
     if TapeRow.objects.filter(server=row.name, seq=1, at=tape[0].at).exists():
         return f"{when} is on record already", row
     if RunServer.objects.filter(server=row, active=True).exists() or hasattr(row, "lease"):
