@@ -63,7 +63,8 @@ async def test_who_gives_it_up_waits_no_longer(house, how):
     tape = house.journal.tapes["1", "surge-07"]
     asked = next(entry.at for entry in tape if isinstance(entry.value, Asked))
     assert (tape[-1].at - asked).total_seconds() < 600 and isinstance(tape[-1].value, Ended)
-    assert questions(house, "surge-07")[-1].answer is Answer.LEAVE
+    last = questions(house, "surge-07")[-1]
+    assert (last.answer, last.by) == (Answer.LEAVE, "the lead" if how == "leave" else "a stop")
 
 
 async def test_a_certificate_shown_only_until_its_own_is_loaded_calls_nobody(house, monkeypatch):
@@ -178,6 +179,7 @@ async def test_another_server_that_answers_in_the_middle_is_not_touched_and_wait
     assert outcome.ended == "level", outcome.reason
     assert swapped and [v.facts["cause"] for v in questions(house, "surge-07")[::2]] == ["another server"]
     assert [e["what"] for e in stranger.log if "write" in e["what"] or e["what"] == "reset"] == []
+    assert [v.by for v in questions(house, "surge-07")[1::2]] == ["the lead"], "it is not signed in to unasked"
     check_device(house, "surge-07")
 
 

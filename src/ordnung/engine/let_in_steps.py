@@ -58,29 +58,27 @@ async def wait(hand: Hand) -> None:
         is_due = (hand.world.clock.now() - looked_at).total_seconds() >= hand.world.patience.whole_s
         if is_due:
             looked_at = hand.world.clock.now()
-        if await _is_let_in(hand, cause, again=is_due and cause in LOOKED_AT_AGAIN):
+        if await _is_let_in(hand, cause, again=is_due and cause in STRANGE):
             return
         reply = await hand.world.orders.reply(hand.run, hand.name)
-        is_left = reply is not None and reply.answer is Answer.LEAVE
-        waited = (hand.world.clock.now() - since).total_seconds()
-        if is_left or waited >= hand.world.patience.answer_s or await hand.is_stopped():
-            by = reply.by if reply is not None and is_left else "nobody in time"
+        is_over = (hand.world.clock.now() - since).total_seconds() >= hand.world.patience.answer_s
+        by = "nobody in time" if is_over else "a stop" if await hand.is_stopped() else ""
+        if reply is not None and reply.answer is Answer.LEAVE:
+            by = reply.by
+        if by:
             await hand.note(Answered(question=Question.LET_IN, answer=Answer.LEAVE, by=by))
             raise StepFailedError(Reason.CONTROLLER, **asked.facts)
         await hand.pause()
 
 
-LOOKED_AT_AGAIN = (*STRANGE, "another server")
-"""What may pass by itself: its own certificate is loaded late, or whoever keeps the network puts addresses right."""
-
-
 async def _is_let_in(hand: Hand, cause: str, *, again: bool) -> bool:
     """Whether what is known by now opens it, and it is this server that answers.
 
-    Credentials that were refused are tried again only by another mark: each refusal counts towards locking the account.
+    By what was refused it is not tried again: each refused sign-in counts towards locking the account, and to whom is
+    known for another server no password is sent unasked.
 
     Args:
-        again: it is tried by what was refused, too.
+        again: it is, since nothing is sent before the certificate is known, and its own may only be loaded late.
 
     Raises:
         ControllerError: what was asked for is settled, and something else is in the way.
