@@ -8,7 +8,6 @@ from playwright.sync_api import expect
 
 from tests.journeys.axe import check_axe
 from tests.journeys.browser import throw_away
-from tests.journeys.site import Api
 
 
 def test_how_many_of_a_group_may_be_away_is_set_on_the_floor(page, read_demo):
@@ -24,12 +23,12 @@ def test_how_many_of_a_group_may_be_away_is_set_on_the_floor(page, read_demo):
     expect(row.get_by_text("2 servers would lose the limit")).to_be_visible()
     check_axe(page, "light")
     row.get_by_role("button", name="Keep it").click()
-    told = {g["name"]: g["may_be_away"] for g in Api(read_demo.web, read_demo.password).get("groups")}
+    told = {g["name"]: g["may_be_away"] for g in read_demo.api.get("groups")}
     assert told["gauge pair 9"] == 2
 
 
 def test_a_lost_feed_is_told_before_the_run_and_answered_for_with_a_reason(page, read_demo):
-    api = Api(read_demo.web, read_demo.password)
+    api = read_demo.api
     draft = api.post("runs", {"servers": ["chart-14", "vault-08"]})["id"]
     page.goto(f"{read_demo.web}/run-sheet/{draft}")
     side = page.get_by_role("complementary", name="Run sheet: details")
@@ -48,7 +47,7 @@ def test_a_lost_feed_is_told_before_the_run_and_answered_for_with_a_reason(page,
 
 
 def test_a_lead_sees_the_chances_what_holds_the_end_and_the_costs_before_signing(page, read_demo):
-    api = Api(read_demo.web, read_demo.password)
+    api = read_demo.api
     draft = api.post("runs", {"servers": ["vault-01", "vault-02", "gauge-01", "gauge-02", "surge-07"]})["id"]
     page.goto(f"{read_demo.web}/run-sheet/{draft}")
     expected = page.get_by_role("region", name="What to expect")
@@ -65,7 +64,7 @@ def test_a_lead_sees_the_chances_what_holds_the_end_and_the_costs_before_signing
 
 
 def test_a_sheet_of_many_is_folded_into_bands_and_walked_by_keys(page, read_demo):
-    api = Api(read_demo.web, read_demo.password)
+    api = read_demo.api
     draft = api.post("runs", {"servers": []})
     page.goto(f"{read_demo.web}/run-sheet/{draft['id']}")
     lanes = page.get_by_role("tree", name="Lanes")

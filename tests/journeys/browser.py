@@ -23,7 +23,9 @@ ARGS = [
 ]  # fmt: skip
 # What is on a page in the end is asked for, not how soon: a loaded machine may take its time.
 expect.set_options(timeout=20_000)
+AS_FOUND = {"viewport": {"width": 1280, "height": 800}}
 OPEN: list[Page] = []
+PARKED: list[Page] = []
 SIGNED_IN: dict[tuple[str, str], list[Any]] = {}
 """By site and person: who signed in once by the form comes back as they would the next day."""
 CHROMIUM = os.environ.get("CHROMIUM", "/usr/bin/chromium-headless-shell")
@@ -42,26 +44,47 @@ def open_browser() -> Iterator[Browser]:
 
 @contextmanager
 def open_page(browser: Browser) -> Iterator[Page]:
-    """A page that fails the test on any console error, error of a script, or failed request."""
-    context = browser.new_context(
-        viewport={"width": 1280, "height": 800}, color_scheme="light", reduced_motion="reduce"
-    )
-    page = context.new_page()
-    trouble: list[str] = []
-    page.on("console", lambda m: trouble.append(f"console: {m.text}") if m.type == "error" else None)
-    page.on("pageerror", lambda e: trouble.append(f"page: {e}"))
-    page.on("response", lambda r: trouble.append(f"{r.status} {r.url}") if r.status >= 400 else None)
-    page.trouble, page.waiting = trouble, {}
-    page.on("request", lambda r: page.waiting.setdefault(r, time.monotonic()))
-    page.on("requestfinished", lambda r: page.waiting.pop(r, None))
-    page.on("requestfailed", lambda r: page.waiting.pop(r, None))
-    page.sent = deque(maxlen=12)
-    page.on("response", lambda r: page.sent.append(r) if r.request.method != "GET" else None)
+    """A page that fails the test on any console error, error of a script, or failed request.
+
+    One that another journey has done with is taken, emptied, if there is one: to load all scripts anew takes as long
+    as what most journeys do.
+    """
+    page = PARKED.pop() if PARKED else _new_page(browser)
+    page.trouble, page.waiting, page.sent = [], {}, deque(maxlen=12)
     OPEN.append(page)
     yield page
     OPEN.remove(page)
-    context.close()
-    assert trouble == [], trouble
+    _leave(page)
+    assert page.trouble == [], page.trouble
+
+
+def _new_page(browser: Browser) -> Page:
+    page = browser.new_context(**AS_FOUND, color_scheme="light", reduced_motion="reduce").new_page()
+    page.on("console", lambda m: page.trouble.append(f"console: {m.text}") if m.type == "error" else None)
+    page.on("pageerror", lambda e: page.trouble.append(f"page: {e}"))
+    page.on("response", lambda r: page.trouble.append(f"{r.status} {r.url}") if r.status >= 400 else None)
+    page.on("request", lambda r: page.waiting.setdefault(r, time.monotonic()))
+    page.on("requestfinished", lambda r: page.waiting.pop(r, None))
+    page.on("requestfailed", lambda r: page.waiting.pop(r, None))
+    page.on("response", lambda r: page.sent.append(r) if r.request.method != "GET" else None)
+    return page
+
+
+def rest(page: Page) -> None:
+    """Leave for what neither asks nor is told anything, at the same site, so that the page keeps its process."""
+    site = urlsplit(page.url)
+    page.goto(f"{site.scheme}://{site.netloc}/api/v1/me")
+
+
+def _leave(page: Page) -> None:
+    """Empty a page and keep it for the next journey."""
+    page.unroute_all()
+    page.evaluate("localStorage.clear(); sessionStorage.clear()")
+    rest(page)
+    page.context.clear_cookies()
+    page.set_viewport_size(AS_FOUND["viewport"])
+    page.emulate_media(color_scheme="light", media="null")
+    PARKED.append(page)
 
 
 def let_failures_go(page: Page) -> None:
@@ -88,7 +111,7 @@ def expect_work(page: Page, title: str, note: str) -> None:
 
 def throw_away(api: Api, page: Page, draft: int) -> None:
     """Throw a draft away once the page has left it: a page that is open would go on asking for it."""
-    page.goto("about:blank")
+    rest(page)
     api.delete(f"runs/{draft}")
 
 

@@ -1,4 +1,4 @@
-"""One Chromium for all journeys of a module, and a demo whose servers were read, for those that need no other."""
+"""One Chromium for all journeys, and a demo whose servers were read, for those that need no other."""
 
 from __future__ import annotations
 
@@ -7,10 +7,10 @@ from collections.abc import Generator
 import pytest
 
 from tests.journeys.browser import open_browser, tell_open_pages
-from tests.journeys.site import Api, Demo, free_port
+from tests.journeys.site import Demo, free_port
 
 
-@pytest.fixture(scope="module")
+@pytest.fixture(scope="session")
 def browser():
     with open_browser() as found:
         yield found
@@ -20,7 +20,7 @@ def browser():
 def read_demo(tmp_path_factory):
     """Started once for all that ask for it."""
     found = Demo(tmp_path_factory.mktemp("demo"), device_port=free_port())
-    api = Api(found.web, found.password)
+    api = found.api
     api.post("surveys", {})
     api.wait_for_work()
     yield found

@@ -23,7 +23,7 @@ def port(read_demo):
 @pytest.fixture(scope="module")
 def demo(read_demo):
     """It knows everything but rack H2 and one desk with a certificate of its own; all others are read."""
-    api = Api(read_demo.web, read_demo.password)
+    api = read_demo.api
     for name in AWAY:
         api.delete(f"servers/{name}")
     return read_demo
@@ -128,7 +128,7 @@ def test_4_what_failed_is_read_again(page, demo):
 
 
 def test_5_a_card_that_vanished_is_found_with_one_key(page, demo):
-    api = Api(demo.web, demo.password)
+    api = demo.api
     control(demo.control, "/servers/surge-44/faults", {"kind": "part gone", "slot": "nic-1"})
     control(demo.control, "/servers/surge-44/power-cut", {})
     wait_until(lambda: read_again(api, "surge-44"), "the server after the power cut")
@@ -234,7 +234,7 @@ def test_8_many_selected_make_a_short_address_that_is_reloaded_and_passed_on(bro
 
 
 def test_9_the_floor_comes_out_as_files(demo):
-    api = Api(demo.web, demo.password)
+    api = demo.api
     with api.opener.open(f"{demo.web}/api/v1/exports/servers.csv?servers=surge-07") as answer:
         lines = answer.read().decode().splitlines()
     assert lines[0].startswith("server,address,model,serial,room,rack,unit") and len(lines) == 15

@@ -184,7 +184,7 @@ def test_2_carried_in_where_nobody_knows_the_keys_yet(browser, annex, carried, t
 
 
 def test_3_planned_from_it_at_the_annex(browser, read_demo, annex):
-    api = Api(read_demo.web, read_demo.password)
+    api = read_demo.api
     addresses = [api.get(f"servers/{name}")["url"].removeprefix("https://") for name in ANNEX]
     with open_page(browser) as page:
         sign_in(page, f"{annex.web}/floor?add=1", ANNEX_PASSWORD)
@@ -211,7 +211,7 @@ def test_4_a_mirror_that_lies_is_named_and_trusted_again(page, read_demo):
     page.goto(f"{read_demo.web}/repository?side=supply")
     places = page.get_by_role("list", name="Places")
     expect(places.get_by_role("listitem")).to_have_count(2)
-    api = Api(read_demo.web, read_demo.password)
+    api = read_demo.api
     page.goto(f"{read_demo.web}/floor")  # nobody looks at what is dropped
     for repository in api.get("repositories"):
         api.delete(f"repositories/{repository['id']}")
@@ -230,14 +230,12 @@ VIEWS = ["?new=1&side=all&medium=30000000&trim=kind:drive", "?in=1&side=holders"
 
 
 @pytest.mark.parametrize("view", VIEWS)
-def test_5_the_night_shift_reads_as_well(browser, read_demo, view):
-    context = browser.new_context(viewport={"width": 1280, "height": 800}, color_scheme="dark")
-    page = context.new_page()
-    sign_in(page, f"{read_demo.web}/repository{view}", read_demo.password)
+def test_5_the_night_shift_reads_as_well(page, read_demo, view):
+    page.emulate_media(color_scheme="dark")
+    page.goto(f"{read_demo.web}/repository{view}")
     page.get_by_role("complementary", name="Repository: details").wait_for()
     page.get_by_role("group", name="Beside the repository").wait_for()
     check_axe(page, "dark")
-    context.close()
 
 
 def test_6_the_seal_gets_a_second_holder_elsewhere(page, read_demo, tmp_path):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 import http.cookiejar
 import json
 import os
@@ -54,6 +55,11 @@ class Demo:
         told = json.loads(self.announce.read_text())
         self.web, self.control, self.ca, self.mirror = told["web"], told["control"], told["ca"], told["mirror"]
         self.password, self.targets = told["people"]["lead"], told["targets"]
+
+    @functools.cached_property
+    def api(self) -> Api:
+        """The lead's, signed in once: to check a password takes long on purpose."""
+        return Api(self.web, self.password)
 
     def stop(self) -> int:
         self.process.send_signal(signal.SIGINT)

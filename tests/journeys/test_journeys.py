@@ -11,7 +11,7 @@ from ordnung.standins.hardware import writes_of
 from tests.journeys.axe import check_axe
 from tests.journeys.browser import open_page
 from tests.journeys.browser import sign_in as enter
-from tests.journeys.site import Api, Demo, control, read_log, wait_until
+from tests.journeys.site import Demo, control, read_log, wait_until
 
 pytestmark = pytest.mark.journey
 LONG = 120_000
@@ -20,7 +20,7 @@ LONG = 120_000
 @pytest.fixture(scope="module")
 def demo(tmp_path_factory):
     found = Demo(tmp_path_factory.mktemp("demo"))
-    Api(found.web, found.password).be_patient()
+    found.api.be_patient()
     yield found
     assert found.stop() == 0, found.log.read_text()
 
@@ -315,7 +315,7 @@ def test_5_controllers_that_cannot_be_read_say_why_and_recover(page, demo):
 
 
 def test_6_a_payload_that_lies_stops_the_packing(demo):
-    api = Api(demo.web, demo.password)
+    api = demo.api
     path = "tessaly/r9/raid-7.16.1.pldm"
     for mirror in ("mirror", "depot"):
         control(demo.control, "/mirror/faults", {"path": path, "kind": "altered", "mirror": mirror})
@@ -336,7 +336,7 @@ def test_6_a_payload_that_lies_stops_the_packing(demo):
 
 
 def test_7_a_refused_image_is_told_and_the_server_left_as_it_was(demo):
-    api = Api(demo.web, demo.password)
+    api = demo.api
     control(demo.control, "/servers/surge-03/faults", {"kind": "image refused", "slot": "raid-1", "times": 9})
     before = read_log(demo.control, "surge-03")["versions"]
     run = api.post("runs", {"servers": ["surge-03"]})
@@ -370,7 +370,7 @@ def test_8_a_command_refused_is_told_and_a_line_that_a_proxy_answered_comes_back
 
 
 def test_8_hold_keeps_a_run_from_its_next_step(demo):
-    api = Api(demo.web, demo.password)
+    api = demo.api
     run = api.post("runs", {"servers": ["surge-03"]})
     api.post(f"runs/{run['id']}/start")
     api.post(f"runs/{run['id']}/orders", {"order": "hold"})

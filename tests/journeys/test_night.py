@@ -26,7 +26,7 @@ LONG = 120_000
 @pytest.fixture(scope="module")
 def demo(tmp_path_factory):
     found = Demo(tmp_path_factory.mktemp("demo"))
-    api = Api(found.web, found.password)
+    api = found.api
     api.be_patient()
     api.post("surveys")
     api.wait_for_work()
@@ -58,7 +58,7 @@ def pack(api: Api, names: list[str]) -> None:
 
 
 def test_a_wave_waits_for_a_person_and_one_server_is_held(page, demo):
-    api = Api(demo.web, demo.password)
+    api = demo.api
     names = by_one_reboot(api, "surge")[-2:]
     pack(api, names)
     run = api.post("runs", {"servers": names})
@@ -103,7 +103,7 @@ def test_a_wave_waits_for_a_person_and_one_server_is_held(page, demo):
 
 def test_a_step_by_hand_is_ticked_from_a_phone_and_the_call_is_seen(page, demo):
     """The backplane of a storage server wants a look at its lights: called on every page, ticked at the rack."""
-    api = Api(demo.web, demo.password)
+    api = demo.api
     pack(api, ["vault-18"])
     run = api.post("runs", {"servers": ["vault-18"]})
     assert "See that the light" in run["servers"][0]["hands"][0]["what"]
@@ -130,7 +130,7 @@ def test_a_step_by_hand_is_ticked_from_a_phone_and_the_call_is_seen(page, demo):
 
 
 def test_work_is_moved_off_by_the_house_s_own_desk_and_who_does_it_is_chosen(page, demo):
-    api = Api(demo.web, demo.password)
+    api = demo.api
     sign_in(page, demo, "/house")
     hooks = page.get_by_role("region", name="Hooks")
     hooks.get_by_role("button", name="Try work desk").click()
@@ -164,7 +164,7 @@ def start_one(page: Page, demo: Demo, api: Api, name: str, manner: str):
 
 
 def test_a_restart_that_does_not_come_to_pass_is_a_question_on_the_sheet(page, demo):
-    api = Api(demo.web, demo.password)
+    api = demo.api
     name = by_one_reboot(api, "surge")[0]
     run, asks = start_one(page, demo, api, name, "graceful ignored")
     expect(asks).to_contain_text("did not carry out the graceful restart within 15 min", timeout=LONG)
@@ -178,7 +178,7 @@ def test_a_restart_that_does_not_come_to_pass_is_a_question_on_the_sheet(page, d
 
 
 def test_a_controller_that_lets_nobody_in_after_its_image_is_settled_on_the_sheet_and_the_run_goes_on(page, demo):
-    api, name = Api(demo.web, demo.password), "gauge-04"
+    api, name = demo.api, "gauge-04"
     target = next(row for row in demo.targets if row["name"] == name)
     run, asks = start_one(page, demo, api, name, "certificate anew")
     expect(asks).to_contain_text("Certificate changed", timeout=LONG)
@@ -195,7 +195,7 @@ def test_a_controller_that_lets_nobody_in_after_its_image_is_settled_on_the_shee
 
 def test_a_failing_wave_holds_the_rest_and_what_went_is_put_back(page, demo):
     """The canary refuses its image; a person lets the others go, reads the record, and takes their wave back."""
-    api = Api(demo.web, demo.password)
+    api = demo.api
     canary, *others = by_one_reboot(api, "chart")[:3]
     pack(api, [canary, *others])
     before = {name: read_log(demo.control, name)["versions"] for name in others}
@@ -228,7 +228,7 @@ def test_a_failing_wave_holds_the_rest_and_what_went_is_put_back(page, demo):
 
 
 def test_the_record_is_printed_and_verified_elsewhere(page, demo, tmp_path):
-    api = Api(demo.web, demo.password)
+    api = demo.api
     run = next(row for row in api.get("runs") if row["name"] == "Charts")
     sign_in(page, demo, f"/record/{run['id']}")
     page.get_by_role("table", name="Before and after").wait_for()
@@ -247,7 +247,7 @@ def test_the_record_is_printed_and_verified_elsewhere(page, demo, tmp_path):
 
 def test_a_bank_is_switched_from_the_floor(page, demo):
     """surge-02 is level and its other bank holds the BIOS before: it goes back to it without a byte being sent."""
-    api = Api(demo.web, demo.password)
+    api = demo.api
     sign_in(page, demo, "/floor?servers=surge-02")
     panel = page.get_by_role("complementary", name="Floor: details")
     panel.get_by_text("What bios can go back to").click()
@@ -264,7 +264,7 @@ def test_a_bank_is_switched_from_the_floor(page, demo):
 
 
 def test_reboots_are_left_to_whenever_they_come_and_called_until_a_reading_shows_it(page, demo):
-    api = Api(demo.web, demo.password)
+    api = demo.api
     name = "surge-05"
     pack(api, [name])
     run = api.post("runs", {"servers": [name]})
@@ -288,7 +288,7 @@ def test_reboots_are_left_to_whenever_they_come_and_called_until_a_reading_shows
 
 def test_a_server_is_brought_level_by_a_disc_in_its_virtual_media(page, demo):
     """The kit starts from the disc, does what stands on the sheet over its reboots, and is gone again."""
-    api = Api(demo.web, demo.password)
+    api = demo.api
     name = "surge-09"
     packed = api.post("repositories", {"servers": [name], "boots": True, "name": "Discs for the edge"})
     api.wait_for_work()
@@ -320,7 +320,7 @@ def test_a_server_is_brought_level_by_a_disc_in_its_virtual_media(page, demo):
 
 def test_what_a_field_kit_did_is_carried_home(page, demo, tmp_path):
     """The annex has no network: the stick's journal becomes a run on record, with its reading."""
-    told = Api(demo.web, demo.password).get("servers/watch-01")
+    told = demo.api.get("servers/watch-01")
     read = {"model": told["model"], "serial": told["serial"], "read_at": datetime.datetime.now(datetime.UTC)}
     bios = Component(slot="bios", kind="bios", name="BIOS", version="1.0")
     before = Server(name=KIT, components=(bios,), **read)
@@ -350,7 +350,7 @@ def follow_the_folder(api: Api) -> None:
 
 def test_a_blank_flash_store_and_a_damaged_partition_are_put_right(page, demo):
     """watch-05's store came blank as a spare part, a partition of watch-07 is damaged: set up anew, then filled."""
-    api = Api(demo.web, demo.password)
+    api = demo.api
     follow_the_folder(api)
     pack(api, ["watch-05", "watch-07"])
     sign_in(page, demo, "/floor?servers=watch-07")

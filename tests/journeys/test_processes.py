@@ -177,7 +177,7 @@ def engine_of(demo: Demo) -> int | None:
 def test_a_site_outlives_its_engine_and_nothing_outlives_the_site(tmp_path):
     """A killed engine stopped everything; a killed supervisor left children that blocked the next start."""
     demo = Demo(tmp_path)
-    api = Api(demo.web, demo.password)
+    api = demo.api
     api.post("surveys", {"servers": ["surge-03"]})
     assert api.wait_for_work()["state"] == "done"
     first = engine_of(demo)
@@ -195,7 +195,7 @@ def test_a_site_outlives_its_engine_and_nothing_outlives_the_site(tmp_path):
     wait_until(lambda: not any(Path(f"/proc/{child}").exists() for child in children), "the children's end", 10)
 
     again = Demo(tmp_path)
-    api = Api(again.web, again.password)
+    api = again.api
     server = api.get("servers/surge-03")
     assert (server["readings"], server["url"]) == (2, addresses), "the stand-ins are where they were"
     assert api.get("site")["now"] > before, "the clock never goes back"

@@ -13,7 +13,6 @@ from ordnung.demo.seed import PEOPLE
 from ordnung.formats.sheet import check_sheet, parse_sheet
 from tests.journeys.axe import check_axe
 from tests.journeys.browser import open_page, sign_in, throw_away
-from tests.journeys.site import Api
 
 PAIR = ["gauge-01", "gauge-02"]
 SEVERAL = [*PAIR, "surge-03", "surge-04", "surge-07", "surge-08", "chart-02", "chart-03"]
@@ -21,7 +20,7 @@ SEVERAL = [*PAIR, "surge-03", "surge-04", "surge-07", "surge-08", "chart-02", "c
 
 @pytest.fixture
 def api(read_demo):
-    return Api(read_demo.web, read_demo.password)
+    return read_demo.api
 
 
 @pytest.fixture

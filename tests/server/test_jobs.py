@@ -37,7 +37,7 @@ NAMES = ("surge-03", "gauge-04")
 class SiteUnderTest:
     """A site with two servers, its catalogs, a person at the browser and an engine without a process."""
 
-    def __init__(self, live, folder) -> None:
+    def __init__(self, live, folder, share: int = 20) -> None:
         self.live, self.folder = live, folder
         self.log, self.payloads = FetchLog(), None
         user = make_person("technician")
@@ -49,7 +49,7 @@ class SiteUnderTest:
             row = Server(name=name, url=live.floor.urls[name], user=device.user, group=group)
             row.set_password(device.password)
             row.save()
-        mirror = small_mirror(live.floor.mirror.folder, live.floor.mirror_url, share=2)
+        mirror = small_mirror(live.floor.mirror.folder, live.floor.mirror_url, share)
         for path in sorted((mirror / "catalogs").glob("*.json")):
             bring_in(path.read_bytes(), path.name)
 
@@ -89,11 +89,12 @@ class SiteUnderTest:
 
 
 @pytest.fixture
-async def site(live, settings, tmp_path, transactional_db):
+async def site(request, live, settings, tmp_path, transactional_db):
+    """Its payloads are a twentieth of their size, or the share that the test asks for."""
     current.forget()
     settings.HOME, settings.CA, settings.CLOCK = tmp_path, live.ca, live.clock
     settings.MIRRORS_VOUCHED_BY = Authorities(live.ca)
-    found = await sync_to_async(SiteUnderTest)(live, tmp_path)
+    found = await sync_to_async(SiteUnderTest)(live, tmp_path, getattr(request, "param", 20))
     yield found
     await found.close()
 

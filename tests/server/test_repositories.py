@@ -84,6 +84,7 @@ async def become_another_site(desk: Desk, settings, folder: Path) -> None:
     current.forget()
 
 
+@pytest.mark.parametrize("site", [2], indirect=True, ids=["large"])
 async def test_a_packing_list_tells_savings_losses_and_media(desk):
     whole = (await desk.call("post", "packing", {})).json()
     assert whole["servers"] == ["gauge-04", "surge-03"] and whole["losses"] == []
