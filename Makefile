@@ -106,7 +106,7 @@ test-waiting: setup
 BEHIND := nice -n 4
 test-working: setup
 	$(BEHIND) $(MAKE) --no-print-directory check
-	$(BEHIND) $(PY) -m pytest -n 2 $(SPREAD) -m untraced --ignore tests/journeys --ignore tests/disc tests
+	$(BEHIND) $(PY) -m pytest -n 3 $(SPREAD) -m untraced --ignore tests/journeys --ignore tests/disc tests
 	$(BEHIND) $(PY) -m pytest -n 2 $(SPREAD) $(COVERED) -m "not untraced" tests/core tests/engine tests/controllers tests/simulation
 	$(PY) -m coverage report --include='src/ordnung/core/*' --fail-under=$(CORE_COVERED)
 	$(PY) -m coverage report --include='src/ordnung/engine/*' --fail-under=$(ENGINE_COVERED)

@@ -39,6 +39,7 @@ def open_browser() -> Iterator[Browser]:
         try:
             yield browser
         finally:
+            PARKED.clear()
             browser.close()
 
 

@@ -1,4 +1,4 @@
-"""One Chromium for all journeys, and a demo whose servers were read, for those that need no other."""
+"""One Chromium for all journeys of a module, and a demo whose servers were read, for those that need no other."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from tests.journeys.browser import open_browser, tell_open_pages
 from tests.journeys.site import Demo, free_port
 
 
-@pytest.fixture(scope="session")
+@pytest.fixture(scope="module")
 def browser():
     with open_browser() as found:
         yield found
