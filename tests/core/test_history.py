@@ -110,6 +110,7 @@ def test_equal_cards_without_serials_are_matched_only_when_as_many_are_on_either
 def test_what_nobody_else_sees_is_added_with_its_origin():
     found = merged([part("nic-1", pci="1:1:1:1")], card(pci="9:9:9:9", address="0000:3b:00.0", version="3.14"))
     assert [(c.slot, c.origin, c.version) for c in found] == [("nic-1", "controller", "1.0"), ("0000:3b:00.0", "host report", "3.14")]  # fmt: skip
+    assert [c.updateable for c in found] == [None, False], "nothing can be brought to what its controller does not list"
 
 
 def test_two_drives_with_unlike_serials_are_two_drives():

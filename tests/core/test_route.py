@@ -209,6 +209,13 @@ def test_d11_what_says_it_cannot_be_updated_is_stranded():
     assert "can't be updated" in route.stranded[0].reason
 
 
+def test_what_only_a_host_report_tells_of_is_stranded():
+    """Everything is brought through the controller: it stood on sheets, and nothing was ever sent."""
+    raid = component("raid", "raid", "7.16.1", updateable=False, origin="host report")
+    route = plan([RAID], [raid])
+    assert "stands in the host report alone" in route.stranded[0].reason
+
+
 def test_level_servers_have_no_rounds_and_a_proof():
     route = plan([RAID], [component("raid", "raid", "7.18.0")])
     assert route.rounds == () and route.proven

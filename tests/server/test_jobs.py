@@ -204,6 +204,20 @@ async def test_a_password_that_is_made_the_kept_one_again_at_the_controller_is_e
     assert len([entry for entry in device.log if entry["what"] == "sign-in refused"]) <= 3
 
 
+async def test_a_part_that_was_pulled_since_the_sheet_was_planned_is_told_at_its_end(site):
+    await site.ask("surveys")
+    await site.ask("repositories")
+    run = await sync_to_async(site.post)("runs", {"servers": ["surge-03"]})
+    device = site.live.device("surge-03")
+    device.part("raid-1").gone = True
+    work = await site.ask(f"runs/{run['id']}/start")
+    place = await RunServer.objects.aget(run=run["id"])
+    lost = "raid-1 is on the sheet, and its controller does not list it"
+    assert (work.state, place.ended, place.reason) == ("done", "skipped", f"as far as it goes. {lost}")
+    tape = await sync_to_async(site.get)(f"runs/{run['id']}/tape")
+    assert f"warning, sheet: {lost}. Nothing is sent to it. Look where it is, then plan again." in [r["text"] for r in tape]
+
+
 async def test_the_whole_line_over_the_database(site):
     await site.ask("surveys")
     await site.ask("repositories")

@@ -63,7 +63,10 @@ class KitHost:
         tape = world.journal.tapes.setdefault((run, device.name), [])
         self.tapes.setdefault(device.name, []).append(tape)
         endpoint = self.house.endpoint(device.name)
-        lane = RunServer(endpoint=endpoint, place=AwayPlace(server=device.name), approved=order, on_disc=True)
+        lane = RunServer(
+            endpoint=endpoint, place=AwayPlace(server=device.name), approved=order, on_disc=True,
+            on_sheet=frozenset(slot for slot, _ in order),
+        )  # fmt: skip
         await carry_out_run(run, [lane], world)
         state = fold(tape)
         word = Word(text=tell_reason(state.ended.reason, state.ended.facts), is_idle=state.is_idle)

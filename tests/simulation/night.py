@@ -210,7 +210,7 @@ def spoil(chance: random.Random, device: Hardware) -> None:
 
 SLOTTED = (
     "version late", "image refused", "signature refused", "staging full", "write fails", "task lies",
-    "task denies",
+    "task denies", "version untold",
 )  # fmt: skip
 ACTS = ("update", "reset")
 ON = {"answer lost": ACTS, "fails late": ACTS, "fails early": ACTS, "busy": (None, *ACTS)}

@@ -86,6 +86,8 @@ async def test_it_is_not_taken_out_of_a_start_that_the_kit_has_asked_for(house):
         "basic only",
         "empty 202",
         "starts untold",
+        "listed one by one",
+        "versions late",
     ],
 )
 async def test_every_way_of_telling_is_borne(house, quirk):

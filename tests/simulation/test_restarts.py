@@ -30,7 +30,10 @@ async def test_a_power_cycle_is_taken_where_it_is_offered(house, name):
 
 @pytest.mark.parametrize("name", ["surge-07", "gauge-01", "vault-01"])
 @pytest.mark.parametrize("more", [(), ("no reset time",), ("no task list",), ("basic only",)], ids=" and ".join)
-@pytest.mark.parametrize("manner", ["wakes slowly", "accounts late", "clock late", "restarts itself"])
+@pytest.mark.parametrize(
+    "manner",
+    ["wakes slowly", "accounts late", "clock late", "restarts itself", "listed one by one", "versions late"],
+)
 async def test_a_controller_that_answers_before_it_is_awake_is_waited_for(house, name, manner, more):
     """It had no service root for a while, or refused whoever signed in, and the server was given up for it."""
     house.protocols = ("HTTPS",)
@@ -43,7 +46,10 @@ async def test_a_controller_that_answers_before_it_is_awake_is_waited_for(house,
 
 @pytest.mark.parametrize("name", ["surge-07", "gauge-01"])
 async def test_one_that_restarts_itself_with_its_new_image_and_has_all_such_manners_is_followed(house, name):
-    manners = ("restarts itself", "wakes slowly", "accounts late", "clock late", "no reset time")
+    manners = (
+        "restarts itself", "wakes slowly", "accounts late", "clock late", "no reset time", "listed one by one",
+        "versions late",
+    )  # fmt: skip
     outcome, device = await with_manners(house, name, *manners)
     assert outcome.ended == "level", outcome.reason
     assert "restarted itself" in [e["what"] for e in device.log]

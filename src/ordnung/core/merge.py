@@ -123,7 +123,7 @@ def _added(device: HostDevice, slot: str) -> Component:
         version=device.version,
         waiting=device.waiting,
         banks=device.banks or ((device.version,) if device.version else ()),
-        updateable=None,
+        updateable=False,  # everything is brought through the controller, and that does not list it
         pci=device.pci,
         serial=device.serial,
         origin="host report",

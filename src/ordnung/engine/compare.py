@@ -69,9 +69,36 @@ def find_surprises(before: Server, after: Server, touched: Set[str]) -> list[str
             surprises.append(f"{old.name} in {old.slot} is gone")
         elif _is_exchanged(old, new):
             surprises.append(f"{old.slot} is another device now: {_tell_exchange(old, new)}")
+        elif _is_untold(old, new):
+            surprises.append(f"{old.name} in {old.slot} told {old.version} and tells no version now")
         elif old.slot not in touched and old.version is not None and new.version not in (old.version, old.waiting):
             surprises.append(f"{old.slot} changed from {old.version} to {new.version} though it was not touched")
     return surprises
+
+
+def find_unlisted(known: Server, now: Server) -> list[str]:
+    """What a reading does not show of what was known: parts not listed, and versions not told, in words.
+
+    So it is for minutes after a start: a controller lists its parts, and asks them for their versions, one by one.
+    """
+    unlisted = []
+    for old in known.components:
+        new = now.component(old.slot) or _elsewhere(old, known, now)
+        if new is None:
+            unlisted.append(f"{old.name} in {old.slot} is not listed")
+        elif _is_untold(old, new):
+            unlisted.append(f"{old.name} in {old.slot} tells no version")
+    return unlisted
+
+
+def find_not_told(slots: Iterable[str], now: Server) -> list[str]:
+    """Which of these slots a reading does not list, or lists without a version."""
+    parts = ((slot, now.component(slot)) for slot in sorted(slots))
+    return [slot for slot, part in parts if part is None or (part.version is None and not part.is_empty)]
+
+
+def _is_untold(old: Component, new: Component) -> bool:
+    return old.version is not None and new.version is None and not new.is_empty
 
 
 def tells_more(before: Server, after: Server) -> bool:

@@ -69,6 +69,8 @@ async def _ask_directly(
     while True:
         async with hand.open() as controller:
             server = await hand.read_fresh(controller)
+            if server is None:
+                return
             position = find_position(await hand.world.baseline.locate(server), write.slot)
             if position is None:
                 raise StepFailedError(Reason.GONE, slot=write.slot)
@@ -103,7 +105,10 @@ async def ask_when_idle(
         running = [task for task in tasks if task.is_running]
         if not running:
             known = tuple(task.uri for task in tasks)
-            await hand.note(WriteIntent(planned=planned, way=way, known_tasks=known, settled_by=settled_by))
+            marker = await controller.marker()
+            await hand.note(
+                WriteIntent(planned=planned, way=way, known_tasks=known, settled_by=settled_by, marker=marker)
+            )
             await _ask(hand, controller, ask)
         return running
 

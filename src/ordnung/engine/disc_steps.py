@@ -128,6 +128,8 @@ async def _ask(hand: Hand, planned: PlannedWrite, way: str) -> None:
         async with hand.open() as controller:
             if way == INSERT:
                 server = await hand.read_fresh(controller)
+                if server is None:
+                    return
                 await heed_checks(hand, Situation(
                     server=server, before=Before.WRITE, now=hand.world.clock.now(), write=planned, way=way,
                     will_reset=True, own_disc=hand.own_disc,

@@ -286,6 +286,8 @@ class WriteIntent:
     known_tasks: tuple[str, ...] = ()
     settled_by: str = ""
     """What made it sure that the payload is for this component: its descriptors, or the catalog's checksum."""
+    marker: Marker | None = None
+    """What told its controller's last start from the next: one that has started since may have forgotten its tasks."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -19,6 +19,7 @@ from ordnung.core.orders import ENDS, Order
 from ordnung.core.route import Route, plan_route, plan_way_back
 from ordnung.core.sheet import PlannedRound, name_payloads
 from ordnung.core.unattended import leave_reboots
+from ordnung.engine.compare import find_unlisted
 from ordnung.engine.entries import (
     Deferred,
     Ended,
@@ -34,6 +35,7 @@ from ordnung.engine.entries import (
     WriteUnsent,
 )
 from ordnung.engine.ports import Controller
+from ordnung.engine.settling import Settling
 from ordnung.engine.tape import MAX_DEFERRALS, advance
 from ordnung.engine.tape_state import TapeState
 from ordnung.engine.telling import tell_reason
@@ -63,6 +65,8 @@ class Hand:
     back: Mapping[str, str] | None = None
     approved: frozenset[tuple[str, str]] | None = None
     """Slots with the sums of the payloads that may be sent there; None: the sheet needed no approval (P4)."""
+    on_sheet: frozenset[str] = frozenset()
+    """Slots that its sheet writes to: what is planned from is known to be there."""
     moves: Moves = Moves()
     """What its group wants done around an outage (P1)."""
     ahead: bool = False
@@ -79,6 +83,8 @@ class Hand:
     troubled_since: datetime.datetime | None = None
     judged: Server | None = None
     """The reading by which the last write of this round was judged; gone with each reset."""
+    settling: Settling | None = None
+    """What is waited for since the last start because a reading does not show all that was known."""
     seen_on_disc: bool = False
     """Whether this very process has seen that its starts go to the disc: only then it tells that they don't."""
     refusals: int = 0
@@ -112,7 +118,7 @@ class Hand:
 
     def begin_anew(self, state: TapeState) -> None:
         """Know what the tape tells and nothing else, as after a death of the engine."""
-        self.state, self.troubled_since, self.judged = state, None, None
+        self.state, self.troubled_since, self.judged, self.settling = state, None, None, None
         self.seen_on_disc, self.losses_before, self.refusals, self.last_words = False, None, 0, ""
         self.dark_since, self.is_dark_with_all, self.strange_since = None, False, None
 
@@ -226,13 +232,35 @@ class Hand:
         """One reading, with the certificate's fingerprint."""
         return await controller.read(self.world.clock.now), controller.pin
 
-    async def read_fresh(self, controller: Controller) -> Server:
-        """A reading to judge the next write by: taken now, or moments ago for a write of the same round."""
+    async def read_fresh(self, controller: Controller) -> Server | None:
+        """A reading to judge the next write by: taken now, or moments ago for a write of the same round.
+
+        None when it does not show yet what was known: then nothing is to be done but to come back.
+        """
         known, oldest = self.judged, self.until(-self.world.patience.fresh_s)
         if known is not None and known.read_at is not None and self.state.written and known.read_at > oldest:
             return known
-        self.judged = await controller.read(self.world.clock.now)
+        self.judged = await self.read_settled(controller)
         return self.judged
+
+    async def read_settled(self, controller: Controller) -> Server | None:
+        """A reading that shows all that was known, or has had its time for that; None, after a pause, for any other.
+
+        A start that nobody here asked for leaves an inventory that is not whole for minutes: by that neither a write
+        nor a reset can be judged.
+        """
+        server, known = await controller.read(self.world.clock.now), self.state.latest or self.state.before
+        odd = find_unlisted(known, server) if known is not None else []
+        if not odd:
+            self.settling = None
+            return server
+        patience = self.world.patience
+        self.settling = self.settling or Settling(patience.steady_s, patience.version_s)
+        if self.settling.is_over(odd, self.world.clock.now()):
+            return server
+        await self.show("waiting", f"waiting for it to settle: {odd[0]}")
+        await self.pause()
+        return None
 
     async def wait_out(self, error: ControllerError) -> bool:
         """Wait for a controller that can't be spoken to just now; False when waiting is no use any more.

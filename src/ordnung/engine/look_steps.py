@@ -7,20 +7,46 @@ from ordnung.core.components import Server
 from ordnung.core.sheet import PlannedRound
 from ordnung.core.surroundings import find_changes_around
 from ordnung.core.unattended import tell_waiting
-from ordnung.engine.compare import find_surprises, lacking, tells_more
-from ordnung.engine.entries import Confirmed, Ending, Plan, Read, ReadWhy, Reason, ResetKind
+from ordnung.engine.compare import find_not_told, find_surprises, find_unlisted, lacking, tells_more
+from ordnung.engine.entries import Confirmed, Ending, Plan, Read, ReadWhy, Reason, ResetKind, Warned
 from ordnung.engine.errand_steps import bring_home
 from ordnung.engine.hand import Hand
+from ordnung.engine.settling import Settling
 from ordnung.engine.telling import tell_reason
 from ordnung.engine.world import StepFailedError
 
+SHEET = "sheet"
+"""Under which name it is told that a part is not there that a sheet was planned from."""
+LOOK = "Nothing is sent to it. Look where it is, then plan again."
+
 
 async def read(hand: Hand) -> None:
-    """A fresh reading before anything is done."""
+    """A fresh reading before anything is done, and whether all that is to be written to is there."""
     await hand.show("confirming", "reading before anything is done")
-    server, pin = await hand.patiently(hand.read, hand.world.patience.contact_s)
+    server, pin = await _read_expected(hand)
+    for slot in find_not_told(hand.on_sheet, server) if hand.state.before is None else ():
+        why = "does not list it" if server.component(slot) is None else "tells no version of it"
+        await hand.note(Warned(check=SHEET, seen=f"{slot} is on the sheet, and its controller {why}", remedy=LOOK))
     await hand.note(Read(server=server, why=ReadWhy.BEFORE))
     await hand.world.reporter.reading(hand.run, server, pin)
+
+
+async def _read_expected(hand: Hand) -> tuple[Server, str]:
+    """A reading that shows what is to be written to, and what was known before; without that once it had its time.
+
+    Raises:
+        StoppedError: a person stops it here.
+    """
+    patience, known = hand.world.patience, hand.state.before
+    settling = Settling(patience.steady_s, patience.version_s)
+    while True:
+        server, pin = await hand.patiently(hand.read, patience.contact_s)
+        odd = find_unlisted(known, server) if known is not None else find_not_told(hand.on_sheet, server)
+        if settling.is_over(odd, hand.world.clock.now()):
+            return server, pin
+        await hand.show("confirming", f"waiting for it to settle: {odd[0]}")
+        await hand.pause()
+        await hand.may_go_on()
 
 
 async def plan(hand: Hand) -> None:
@@ -47,8 +73,11 @@ async def plan(hand: Hand) -> None:
     await hand.note(Plan(rounds=rounds, stranded=stranded))
     if rounds or hand.state.remedies or hand.state.done:
         return
+    missing = _missing(hand)
     if hand.unattended and route.rounds:
         await _end_unattended(hand, hand.state.latest)
+    elif missing:
+        await hand.end(Ending.SKIPPED, Reason.AS_FAR_AS_IT_GOES, lost=missing)
     elif stranded:
         await hand.end(Ending.SKIPPED, Reason.NO_WAY_FORWARD, slots=", ".join(lost.slot for lost in stranded))
     else:
@@ -80,7 +109,7 @@ async def _settled(hand: Hand, before: Server, current: PlannedRound) -> tuple[S
     Links come up, volumes assemble and cards are listed minutes after a start: what is otherwise has time to settle.
     """
     patience = hand.world.patience
-    end, steady = hand.until(patience.version_s), hand.until(patience.steady_s)
+    end, settling = hand.until(patience.version_s), Settling(patience.steady_s, patience.version_s)
     while True:
         await hand.show("confirming", "reading again")
         server, pin = await hand.patiently(hand.read, patience.contact_s)
@@ -92,7 +121,7 @@ async def _settled(hand: Hand, before: Server, current: PlannedRound) -> tuple[S
             await hand.show("confirming", f"waiting for the version to show: {missing[0]}")
         else:
             surprises = _surprises(hand, before, server, current)
-            if not surprises or hand.world.clock.now() >= steady:
+            if settling.is_over(surprises, hand.world.clock.now()):
                 return server, pin
             await hand.show("confirming", f"waiting for it to settle: {surprises[0]}")
         await hand.pause()
@@ -140,12 +169,19 @@ async def check(hand: Hand) -> None:
         await _end_unattended(hand, server)
         return
     ending = Ending.PUT_BACK if hand.back is not None else Ending.LEVEL
-    if route.stranded or foreign:
+    missing = _missing(hand)
+    if route.stranded or foreign or missing:
         left = [f"{foreign}: nobody approved it, plan it on another sheet"] if foreign else []
+        left += [missing] if missing else []
         lost = "; ".join([*(f"{s.slot}: {s.reason}" for s in route.stranded), *left])
         await hand.end(ending, Reason.AS_FAR_AS_IT_GOES, lost=lost)
     else:
         await hand.end(ending, Reason.CONFIRMED)
+
+
+def _missing(hand: Hand) -> str:
+    """What of the sheet was not in the server, in words; empty when all of it was."""
+    return "; ".join(sorted(seen for check, seen in hand.state.warned if check == SHEET))
 
 
 async def _end_out_of_disc(hand: Hand) -> None:

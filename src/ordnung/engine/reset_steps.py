@@ -52,7 +52,8 @@ async def reset(hand: Hand) -> None:
     since = hand.world.clock.now()
     while True:
         async with hand.open() as controller:
-            await _refuse_unsafe(hand, controller)
+            if not await _is_safe(hand, controller):
+                return
             async with hand.world.site.controller(hand.endpoint.url):
                 running = [task for task in await controller.tasks() or [] if task.is_running]
                 if not running:
@@ -69,9 +70,11 @@ async def be_safe_to_reset(hand: Hand) -> None:
         StoppedError: a person stops it here.
         StepFailedError: a check forbids it.
     """
-    await _wait_for_window(hand)
-    async with hand.open() as controller:
-        await _refuse_unsafe(hand, controller)
+    is_safe = False
+    while not is_safe:
+        await _wait_for_window(hand)
+        async with hand.open() as controller:
+            is_safe = await _is_safe(hand, controller)
 
 
 async def _wait_for_window(hand: Hand) -> None:
@@ -107,15 +110,22 @@ async def let_start_end(hand: Hand) -> None:
         await hand.pause()
 
 
-async def _refuse_unsafe(hand: Hand, controller: Controller) -> None:
-    """The checks before a reset, on a fresh reading (``night.md`` C). Raises StepFailedError when one blocks."""
-    server = await controller.read(hand.world.clock.now)
+async def _is_safe(hand: Hand, controller: Controller) -> bool:
+    """The checks before a reset, on a fresh reading (``night.md`` C); False while that shows less than was known.
+
+    Raises:
+        StepFailedError: a check forbids it.
+    """
+    server = await hand.read_settled(controller)
+    if server is None:
+        return False
     situation = Situation(
         server=server, before=Before.RESET, now=hand.world.clock.now(), own_disc=hand.own_disc
     )  # fmt: skip
     block = await hand.heed(situation)
     if block is not None:
         raise StepFailedError(Reason.CHECK, check=block.check, seen=block.seen, remedy=block.remedy)
+    return True
 
 
 async def _send(hand: Hand, controller: Controller, kind: ResetKind) -> None:
@@ -123,7 +133,8 @@ async def _send(hand: Hand, controller: Controller, kind: ResetKind) -> None:
     offer = await controller.find_reset(kind, force=hand.state.is_ignored)
     marker = await controller.marker()
     await hand.note(ResetIntent(kind=kind, marker=marker, type=offer.type))
-    hand.losses_before, hand.judged, hand.refusals, hand.last_words = controller.losses, None, 0, ""
+    hand.losses_before, hand.judged, hand.settling = controller.losses, None, None
+    hand.refusals, hand.last_words = 0, ""
     hand.dark_since, hand.is_dark_with_all = None, False
     try:
         await controller.reset(offer)

@@ -27,6 +27,7 @@ class RunServer:
     place: AwayPlace
     back: Mapping[str, str] | None = None
     approved: frozenset[tuple[str, str]] | None = None
+    on_sheet: frozenset[str] = frozenset()
     moves: Moves = Moves()
     ahead: bool = False
     unattended: bool = False
@@ -50,7 +51,7 @@ async def carry_out_run(run: str, servers: Sequence[RunServer], world: World, or
     async def one(number: int, server: RunServer) -> None:
         hand = Hand(
             run=run, endpoint=server.endpoint, world=world, place=server.place, back=server.back,
-            order=(not begun[number], order, number), approved=server.approved,
+            order=(not begun[number], order, number), approved=server.approved, on_sheet=server.on_sheet,
             moves=server.moves, ahead=server.ahead, unattended=server.unattended,
             by_disc=server.by_disc, order_mark=server.order_mark, on_disc=server.on_disc,
         )  # fmt: skip

@@ -20,7 +20,16 @@ from collections.abc import Awaitable, Callable
 import structlog
 
 from ordnung.controllers import ControllerError
-from ordnung.engine import errand_steps, let_in_steps, look_steps, place_steps, remedy_steps, reset_steps, write_steps
+from ordnung.engine import (
+    errand_steps,
+    let_in_steps,
+    look_steps,
+    place_steps,
+    reconcile,
+    remedy_steps,
+    reset_steps,
+    write_steps,
+)
 from ordnung.engine.entries import Ending, Reason
 from ordnung.engine.hand import Hand
 from ordnung.engine.ports import RecordsOutError
@@ -39,7 +48,7 @@ STEPS: dict[Step, Callable[[Hand], Awaitable[None]]] = {
     Step.ERRAND: errand_steps.carry_on,
     Step.AHEAD: place_steps.leave_ahead,
     Step.WRITE: write_steps.write,
-    Step.FIND_WRITE: write_steps.find_write,
+    Step.FIND_WRITE: reconcile.find_write,
     Step.FOLLOW: write_steps.follow,
     Step.RESET: reset_steps.reset,
     Step.FIND_RESET: reset_steps.find_reset,

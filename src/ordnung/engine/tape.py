@@ -191,7 +191,7 @@ def _apply(state: TapeState, value: TapeEntry, at: datetime.datetime) -> TapeSta
         case ErrandAsked() | ErrandDone() | ErrandGivenUp():
             return _after_errand(state, value, at)
         case WriteIntent() | WriteSent() | WriteUnsent() | WriteDone() | WriteFailed():
-            return _after_write(state, value)
+            return _after_write(state, value, at)
         case ResetIntent() | ResetSent() | ResetSeen() | ResetUnsent() | Asked() | Answered() | Back():
             return _after_reset(state, value, at)
         case Confirmed():
@@ -290,11 +290,17 @@ def _was_sent(unsent: WriteUnsent | ResetUnsent) -> bool:
     return unsent.facts.get("cause") != "busy"
 
 
-def _after_write(state: TapeState, value: WriteIntent | WriteSent | WriteUnsent | WriteDone | WriteFailed) -> TapeState:
+def _after_write(
+    state: TapeState,
+    value: WriteIntent | WriteSent | WriteUnsent | WriteDone | WriteFailed,
+    at: datetime.datetime,
+) -> TapeState:
     change = dataclasses.replace
     match value:
         case WriteIntent():
-            made = OpenWrite(planned=value.planned, way=value.way, known_tasks=value.known_tasks)
+            made = OpenWrite(
+                planned=value.planned, way=value.way, known_tasks=value.known_tasks, marker=value.marker, began_at=at
+            )
             in_disc = state.in_disc or value.planned.disc is DiscPart.IN
             return change(state, open_write=made, last_way=value.way, failure=None, in_disc=in_disc)
         case WriteSent():

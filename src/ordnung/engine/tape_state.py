@@ -31,6 +31,8 @@ class OpenWrite:
     planned: PlannedWrite
     way: str
     known_tasks: tuple[str, ...]
+    marker: Marker | None = None
+    began_at: datetime.datetime | None = None
     sent: bool = False
     task: str | None = None
     monitor: str | None = None

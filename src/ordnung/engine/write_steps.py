@@ -1,4 +1,4 @@
-"""Writing one payload to one component: intend, send, follow, and after a break find out what became of it.
+"""Writing one payload to one component: intend, send and follow.
 
 The payload's identity is settled against the very component before the intent is written; what was sent is never
 sent again unless the device itself shows that it never arrived.
@@ -15,7 +15,7 @@ from ordnung.core.components import Server
 from ordnung.core.route import Write
 from ordnung.core.sheet import DiscPart, NamedPayload, PlannedWrite
 from ordnung.engine import disc_steps
-from ordnung.engine.compare import find_position, find_surprises, holds, is_same, is_set_up, stands_at
+from ordnung.engine.compare import find_position, find_surprises, is_same, stands_at
 from ordnung.engine.direct_steps import set_up, switch_bank
 from ordnung.engine.entries import (
     Evidence,
@@ -30,6 +30,7 @@ from ordnung.engine.entries import (
 )
 from ordnung.engine.hand import Hand, is_refusal
 from ordnung.engine.ports import Controller, Ready
+from ordnung.engine.reconcile import find_task, is_held
 from ordnung.engine.tape import MAX_SENDS
 from ordnung.engine.world import StepFailedError
 from ordnung.repository.identity import SettledBy, settle_identity
@@ -58,6 +59,8 @@ async def write(hand: Hand) -> None:
     while True:
         async with hand.open() as controller:
             server = await hand.read_fresh(controller)
+            if server is None:
+                return
             settled = await _refuse_wrong(hand, server, planned, ready)
             if settled is None:
                 await _start_anew(hand, await controller.read(hand.world.clock.now))
@@ -69,7 +72,13 @@ async def write(hand: Hand) -> None:
                 running = [task for task in tasks if task.is_running]
                 if not running:
                     known = tuple(task.uri for task in tasks)
-                    intent = WriteIntent(planned=planned, way=way, known_tasks=known, settled_by=settled)
+                    intent = WriteIntent(
+                        planned=planned,
+                        way=way,
+                        known_tasks=known,
+                        settled_by=settled,
+                        marker=await controller.marker(),
+                    )
                     await _send(hand, controller, intent, ready, reach)
                     return
         if not await hand.wait_for_others(running, since):
@@ -212,61 +221,6 @@ def _without_https(served: tuple[str, ...]) -> tuple[str, ...]:
     return tuple(protocol for protocol in served if protocol != "HTTPS")
 
 
-async def find_write(hand: Hand) -> None:
-    """Reconcile: did the device take the write whose answer we never saw?"""
-    if hand.state.open_write is not None and hand.state.open_write.planned.disc is DiscPart.KIT:
-        await hand.note(WriteSent(evidence=Evidence.LEFT))
-        return
-    await hand.show("confirming", "asking the device whether it took the last write")
-    patience = hand.world.patience
-    for look in (1, 2):
-        found, can_tell = await hand.patiently(lambda c: _look_for_write(hand, c), patience.contact_s)
-        if found is not None:
-            await hand.note(found)
-            return
-        if look == 1:
-            await hand.world.clock.sleep(patience.settle_s)
-    if can_tell or (hand.state.open_write is not None and not hand.state.open_write.planned.needs_payload):
-        facts = {"why": "the device knows no such task and holds no such version"}
-        await hand.note(WriteUnsent(reason=Reason.TRANSFER_FAILED, facts={"message": facts["why"]}))
-        return
-    # It keeps no list of tasks: silence proves nothing. It is followed by what it holds, and never sent again.
-    await hand.note(WriteSent(evidence=Evidence.VERSION))
-
-
-async def _look_for_write(hand: Hand, controller: Controller) -> tuple[WriteSent | WriteDone | None, bool]:
-    """What the device shows of the open write, and whether its silence would prove that it never arrived."""
-    pending = hand.state.open_write
-    assert pending is not None
-    tasks = await controller.tasks()
-    task = _find_task(tasks or [], pending.known_tasks, pending.planned.write.slot)
-    if task is not None:
-        return WriteSent(task=task.uri, evidence=Evidence.TASK_LIST), True
-    if await _holds(hand, controller):
-        return WriteDone(evidence=Evidence.VERSION), True
-    return None, tasks is not None
-
-
-def _find_task(tasks: list[TaskView], known: tuple[str, ...], slot: str) -> TaskView | None:
-    """The task that was not there before and is for this slot, or doesn't say for what it is."""
-    for task in tasks:
-        mine = not task.targets or any(t.rstrip("/").rsplit("/", 1)[-1] == slot for t in task.targets)
-        if task.uri not in known and mine:
-            return task
-    return None
-
-
-async def _holds(hand: Hand, controller: Controller) -> bool:
-    pending = hand.state.open_write
-    assert pending is not None
-    if pending.planned.disc is not None:
-        return await disc_steps.is_handled(hand, controller, pending.planned)
-    positions = await hand.world.baseline.locate(await controller.read(hand.world.clock.now))
-    if pending.planned.sets_up:
-        return is_set_up(positions, pending.planned.write.slot, pending.planned.write.source)
-    return holds(positions, pending.planned.write.slot, pending.planned.write.to)
-
-
 async def follow(hand: Hand) -> None:
     """Watch a write until the device says how it ended, or shows it; silence is never taken for success."""
     pending = hand.state.open_write
@@ -345,15 +299,15 @@ async def _look_at_task(hand: Hand, controller: Controller) -> tuple[TaskView | 
     pending = hand.state.open_write
     assert pending is not None
     if pending.task is None and pending.monitor is None:
-        known = _find_task(await controller.tasks() or [], pending.known_tasks, pending.planned.write.slot)
+        known = find_task(await controller.tasks() or [], pending.known_tasks, pending.planned.write.slot)
         if known is not None:
             await hand.note(WriteSent(task=known.uri, evidence=Evidence.TASK_LIST))
             return known, False
-        return None, await _holds(hand, controller)
+        return None, await is_held(hand, controller)
     task = await controller.task(pending.task, pending.monitor)
     if task is not None and task.outcome is not Outcome.UNTOLD:
         return task, False
-    return task, await _holds(hand, controller)
+    return task, await is_held(hand, controller)
 
 
 def _stalled(hand: Hand, task: TaskView | None) -> TaskView:

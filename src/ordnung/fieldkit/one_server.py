@@ -282,7 +282,12 @@ async def _carry_out(job: Job, controllers: RedfishControllers, opened: OpenedRu
     )  # fmt: skip
     approved = frozenset(job.order.writes) if job.order is not None else None
     lane = RunServer(
-        endpoint=job.endpoint, place=AwayPlace(server=name), back=job.back, approved=approved, on_disc=job.on_disc
+        endpoint=job.endpoint,
+        place=AwayPlace(server=name),
+        back=job.back,
+        approved=approved,
+        on_sheet=frozenset(slot for slot, _ in approved or ()),
+        on_disc=job.on_disc,
     )
     with _stoppable(ports):
         try:

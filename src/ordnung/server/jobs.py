@@ -42,7 +42,7 @@ from ordnung.server.runs.adapters import (
     DatabaseReporter,
     keep_reading,
 )
-from ordnung.server.runs.approvals import approved_writes
+from ordnung.server.runs.approvals import approved_writes, planned_slots
 from ordnung.server.runs.by_disc import disc_file, order_mark, run_disc
 from ordnung.server.runs.derived import write_run
 from ordnung.server.runs.helpers import DatabaseHelpers
@@ -135,6 +135,7 @@ def _prepare(run: Run, ports: EnginePorts) -> tuple[list[Lane], World, set[str],
             place=place_of(p.server, has_outage(parse_rounds(p.rounds)), p.group),
             back=p.back,
             approved=approved_writes(p) if is_approved else None,
+            on_sheet=planned_slots(p),
             moves=moves_of(p.server.group),
             ahead=run.ahead == "writing",
             unattended=run.unattended,

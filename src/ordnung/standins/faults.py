@@ -25,6 +25,7 @@ FAULTS: dict[str, str] = {
     "task lies": "says done while the version stays old",
     "task denies": "says failed though it was written",
     "version late": "the new version shows after `seconds`",
+    "version untold": "a component tells no version",
     "write fails": "the component fails while it is written",
     "set-up fails": "a service partition can't be set up: half way it stops",
     "image refused": "the image is refused",
@@ -57,6 +58,7 @@ LASTING = frozenset(
     {
         "refused", "reset", "slow", "silent", "malformed", "not Redfish", "clock wrong", "job pending",
         "array rebuilding", "feed lost", "licence missing", "refuses company", "wants a restart", "wants a step",
+        "version untold",
     }
 )  # fmt: skip
 """Faults that last until they are cleared; the others are used up, ``times`` times."""
@@ -104,6 +106,8 @@ QUIRKS: dict[str, str] = {
     "wakes slowly": "once restarted it answers wrongly for a while: 502, no root, a bare root, no inventory",
     "accounts late": "once restarted it refuses everybody who signs in for a minute and a half",
     "clock late": "once restarted its clock begins in 1970, until it has asked for the time five minutes later",
+    "listed one by one": "after each start its parts come into its inventory one after the other",
+    "versions late": "after each start it tells no versions but its own for two and a half minutes",
     "restarts itself": "once its own image is written it restarts unasked, and its tasks are forgotten",
     "certificate anew": "with its new image it makes its certificate anew",
     "accounts anew": "with its new image its accounts are as it was delivered",

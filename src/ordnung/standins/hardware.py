@@ -143,7 +143,7 @@ class Hardware:
     @property
     def seen(self) -> list[Part]:
         """The parts the controller sees now."""
-        found = [part for part in self.parts if not part.gone and not part.hidden]
+        found = [part for part in self.parts if not part.gone and not part.hidden and waking.is_listed(self, part)]
         return list(filter(self._owns, found)) if self.is_second else found
 
     def _owns(self, part: Part) -> bool:
@@ -155,8 +155,10 @@ class Hardware:
         """The part in a slot, or None."""
         return next((part for part in self.parts if part.slot == slot), None)
 
-    def shown_version(self, part: Part) -> str:
-        """The version the controller tells, which may lag behind the true one."""
+    def shown_version(self, part: Part) -> str | None:
+        """The version the controller tells, which may lag behind the true one; None while it has not asked for it."""
+        if not waking.has_read_versions(self, part):
+            return None
         return part.shown if part.shown is not None and self.now() < part.shown_until else part.version
 
     @property

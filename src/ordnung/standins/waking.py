@@ -6,9 +6,29 @@ from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
     from ordnung.standins.hardware import Hardware
+    from ordnung.standins.parts import Part
 
-LASTS = {"accounts late": 90.0, "clock late": 300.0}
+LASTS = {"accounts late": 90.0, "clock late": 300.0, "versions late": 150.0}
 """For how many seconds each."""
+PIECE_S = 25.0
+"""How long after one another it lists its parts, on one that lists them one by one."""
+
+
+def is_listed(device: Hardware, part: Part) -> bool:
+    """Whether it knows by now that it has this part; itself and the BIOS it always knows."""
+    since = max(device.away_until, device.boot_until)
+    if "listed one by one" not in device.quirks or not since or part.kind in ("controller", "bios"):
+        return True
+    return device.now() - since >= PIECE_S * (1 + device.parts.index(part))
+
+
+def has_read_versions(device: Hardware, part: Part) -> bool:
+    """Whether it has asked this part for its version since the last start, and was told it."""
+    if any(fault.kind == "version untold" and fault.slot in (None, part.slot) for fault in device.faults):
+        return False
+    since = max(device.away_until, device.boot_until)
+    is_late = "versions late" in device.quirks and since and part.kind != "controller"
+    return not is_late or device.now() - since >= LASTS["versions late"]
 
 
 def is_waking(device: Hardware, manner: str) -> bool:

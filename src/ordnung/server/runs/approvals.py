@@ -105,6 +105,12 @@ def approved_writes(place: RunServer) -> frozenset[tuple[str, str]]:
     return frozenset((p.write.slot, p.brings) for step in rounds for p in step.writes if p.brings)
 
 
+def planned_slots(place: RunServer) -> frozenset[str]:
+    """The slots of a server that its sheet writes to."""
+    rounds: tuple[PlannedRound, ...] = parse_rounds(place.rounds)
+    return frozenset(p.write.slot for step in rounds for p in step.writes if p.disc is None)
+
+
 def approvals_of(run: Run) -> tuple[Approval, ...]:
     """The approvals as the file of a sheet has them."""
     present = present_sheet(run)
