@@ -204,7 +204,9 @@ async def test_a_line_that_breaks_during_a_pull_is_a_transfer_that_failed(live):
         Client(live.ca, PATIENT) as client,
         RedfishControllers(client).open(live.endpoint(NAME)) as controller,
     ):
-        taken = await controller.pull(await controller.reach(), "raid-1", "https://127.0.0.1:9/image")
+        taken = await controller.pull(
+            await controller.reach(), await controller.target("raid-1"), "https://127.0.0.1:9/image"
+        )
         while (task := await controller.task(taken.task, taken.monitor)).is_running:
             await asyncio.sleep(0.02)
     assert task.transfer_failed and "the line broke" in task.message

@@ -135,7 +135,7 @@ def test_partitions_of_a_flash_store_are_components():
 
 def test_a_partition_that_is_switched_off_is_no_damaged_one():
     body = {"Id": "diag", "Version": "5.1", "Status": {"State": "Disabled", "Health": "OK"}}
-    assert _partition(body, None).state is None
+    assert _partition(body, "diag", None).state is None
 
 
 def test_the_state_of_a_service_partition_is_that_of_no_array():

@@ -215,7 +215,9 @@ async def test_a_part_that_was_pulled_since_the_sheet_was_planned_is_told_at_its
     lost = "raid-1 is on the sheet, and its controller does not list it"
     assert (work.state, place.ended, place.reason) == ("done", "skipped", f"as far as it goes. {lost}")
     tape = await sync_to_async(site.get)(f"runs/{run['id']}/tape")
-    assert f"warning, sheet: {lost}. Nothing is sent to it. Look where it is, then plan again." in [r["text"] for r in tape]
+    assert f"warning, sheet: {lost}. Nothing is sent to it. Look where it is, then plan again." in [
+        r["text"] for r in tape
+    ]
 
 
 async def test_the_whole_line_over_the_database(site):

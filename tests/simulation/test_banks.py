@@ -44,7 +44,9 @@ def of(house, run, kind):
     return [entry.value for entry in house.journal.tapes[run, ONE] if isinstance(entry.value, kind)]
 
 
-async def test_a_component_goes_back_by_its_other_bank_and_nothing_is_written(house):
+@pytest.mark.parametrize("manners", [(), ("versions in ids",), ("two images",)], ids=str)
+async def test_a_component_goes_back_by_its_other_bank_and_nothing_is_written(house, manners):
+    house.devices[ONE].quirks |= set(manners)
     before, after = await bring_level(house)
     state = await carry_out(house, ONE, run="2", back={"bios": before})
     assert state.ended == "put back", state.reason

@@ -182,3 +182,17 @@ async def test_what_never_arrived_at_one_that_has_started_since_is_sent_after_al
     assert sent[1] - sent[0] > datetime.timedelta(minutes=20), "only once no late version can still show"
     assert resets(house.devices[ONE]) == ["controller restart", *THREE]
     check_device(house, ONE)
+
+
+# Members by other names
+
+
+@pytest.mark.parametrize("name", [ONE, "gauge-01", "vault-01"])
+@pytest.mark.parametrize("fault", [None, "answer lost", "fails late"])
+@pytest.mark.parametrize("manners", [("versions in ids",), ("two images",), ("versions in ids", "versions late")])
+async def test_members_of_any_name_are_the_same_parts_after_an_update(house, name, manners, fault):
+    """Named by its version, a part was gone after its update and another one there; a task for it was not known again."""
+    faults = [Fault(fault, on="update")] if fault is not None else []
+    outcome, _ = await with_manners(house, name, *manners, faults=faults)
+    assert outcome.ended == "level", outcome.reason
+    check_device(house, name)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from ordnung.controllers.answers import Json, as_dict, as_list, as_text, link_of
 from ordnung.controllers.errors import ControllerError
+from ordnung.controllers.inventory import find_entry
 from ordnung.controllers.session import ROOT, Session
 
 
@@ -13,10 +14,8 @@ async def choose_bank(session: Session, slot: str, version: str) -> None:
     Raises as ``Session.act``; ControllerError also where no bank of it holds that version, or it can't be chosen.
     """
     for owner in await _owners(session):
-        links = as_dict(owner.get("Links"))
-        images = [path for image in as_list(links.get("SoftwareImages")) if (path := link_of(image))]
-        entries = [entry for path in images if (entry := await session.find(path)) is not None]
-        if not any(_is_of(entry, slot) for entry in entries):
+        entries = [entry for path in _images(owner) if (entry := await session.find(path)) is not None]
+        if find_entry(entries, slot) is None:
             continue
         chosen = next((link_of(entry) for entry in entries if as_text(entry.get("Version")) == version), None)
         path = link_of(owner)
@@ -27,10 +26,14 @@ async def choose_bank(session: Session, slot: str, version: str) -> None:
     raise ControllerError(session.endpoint.name, "said no", f"it does not let the bank of {slot} be chosen")
 
 
-def _is_of(entry: Json, slot: str) -> bool:
-    """Whether an image belongs to the component of a slot: the active one has its name, others begin with it."""
-    name = as_text(entry.get("Id")) or (link_of(entry) or "").rstrip("/").rsplit("/", 1)[-1]
-    return name == slot or name.startswith(f"{slot}.")
+async def images_of_all(session: Session) -> list[list[str]]:
+    """The paths of the images of each component that tells which are its own."""
+    return [images for owner in await _owners(session) if (images := _images(owner))]
+
+
+def _images(owner: Json) -> list[str]:
+    images = as_list(as_dict(owner.get("Links")).get("SoftwareImages"))
+    return [path for image in images if (path := link_of(image))]
 
 
 async def _owners(session: Session) -> list[Json]:

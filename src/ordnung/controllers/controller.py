@@ -47,13 +47,17 @@ class RedfishController:
         """How it can be fed."""
         return await update.read_reach(self._session)
 
-    async def pull(self, reach: Reach, slot: str, uri: str) -> Accepted:
-        """Have it fetch and write an image."""
-        return await update.send_pull(self._session, reach, await update.target_of(self._session, slot), uri)
+    async def target(self, slot: str) -> str:
+        """The path by which a slot is written to."""
+        return await update.target_of(self._session, slot)
 
-    async def push(self, reach: Reach, slot: str, image: Path) -> Accepted:
+    async def pull(self, reach: Reach, target: str, uri: str) -> Accepted:
+        """Have it fetch and write an image."""
+        return await update.send_pull(self._session, reach, target, uri)
+
+    async def push(self, reach: Reach, target: str, image: Path) -> Accepted:
         """Upload an image to be written."""
-        return await update.send_push(self._session, reach, await update.target_of(self._session, slot), image)
+        return await update.send_push(self._session, reach, target, image)
 
     async def choose_bank(self, slot: str, version: str) -> None:
         """Have a component start from the bank that holds a version, with its next reset."""

@@ -8,10 +8,11 @@ from __future__ import annotations
 
 from ordnung.controllers.answers import Json, as_dict, as_list, as_path, as_text, link_of
 from ordnung.controllers.errors import ControllerError
+from ordnung.controllers.inventory import find_entry
 from ordnung.controllers.session import Session
 from ordnung.controllers.tasks import read_accepted
 from ordnung.controllers.types import Accepted
-from ordnung.controllers.update import read_service, stands_for
+from ordnung.controllers.update import read_service
 
 QUICKEST = "Fast"
 
@@ -42,7 +43,7 @@ async def _volume_of(session: Session, slot: str) -> Json:
     """The one volume that a partition lies on. Raises ControllerError where that is not certain."""
     service = await read_service(session)
     partitions = await session.members(link_of(service.get("SoftwareInventory")))
-    entry = next((one for one in partitions if stands_for(one, slot)), None)
+    entry = find_entry(partitions, slot)
     if entry is None:
         raise _refused(session, f"{slot} is not among its service partitions any more")
     paths = volumes_of(entry)

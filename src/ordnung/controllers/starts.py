@@ -12,10 +12,11 @@ from typing import Any
 
 from ordnung.controllers.answers import Json, as_dict, as_list, as_text, link_of
 from ordnung.controllers.errors import ControllerError
+from ordnung.controllers.inventory import find_entry
 from ordnung.controllers.partitions import volumes_of
 from ordnung.controllers.session import Session
 from ordnung.controllers.systems import own_system, path_of
-from ordnung.controllers.update import read_service, stands_for
+from ordnung.controllers.update import read_service
 from ordnung.core.components import Start
 
 BY_REFERENCE, BY_PATH = "UefiBootNext", "UefiTarget"
@@ -55,7 +56,7 @@ async def choose_start(session: Session, slot: str) -> None:
     system = await own_system(session)
     service = await read_service(session)
     partitions = await session.members(link_of(service.get("SoftwareInventory")))
-    entry = next((one for one in partitions if stands_for(one, slot)), None)
+    entry = find_entry(partitions, slot)
     options = await session.members(link_of(as_dict(system.get("Boot")).get("BootOptions")))
     option = _option_for(options, entry) if entry is not None else None
     choice = _choice(system, option) if option is not None else None

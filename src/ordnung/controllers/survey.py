@@ -10,13 +10,13 @@ import asyncio
 import dataclasses
 import datetime
 from collections.abc import Callable
-from dataclasses import dataclass, field
 from typing import Protocol
 
 from ordnung.controllers.answers import Json, as_dict, as_list, as_text, is_true, link_of
 from ordnung.controllers.client import Endpoint
 from ordnung.controllers.errors import ControllerError
 from ordnung.controllers.facts import read_facts
+from ordnung.controllers.inventory import MAX_SLOT, Firmware, fold, join, name_slots, related_path
 from ordnung.controllers.next_start import read_override
 from ordnung.controllers.partitions import volumes_of
 from ordnung.controllers.reader import Reader
@@ -34,28 +34,11 @@ _KIND_WORDS = (
 """For inventory entries that belong to nothing in the tree: a word in their name is the last resort."""
 
 
-MAX_SLOT = 200
-"""Characters of a slot's name, by the readings' format, with room for a number where it stands twice."""
-
-
 class Line(Protocol):
     """What reading needs of a session."""
 
     async def find(self, path: str | None) -> Json | None: ...
     def bears_more(self) -> None: ...
-
-
-@dataclass(slots=True)
-class _Firmware:
-    """One inventory entry with what hangs on it."""
-
-    path: str
-    slot: str
-    entry: Json
-    waiting: str | None = None
-    standby: dict[str, str] = field(default_factory=dict)
-    """What its other banks hold, by their paths."""
-    fitted: Fitted | None = None
 
 
 async def read_server(
@@ -93,8 +76,8 @@ async def _read(
         reader.members(link_of(service.get("FirmwareInventory"))),
         reader.members(link_of(service.get("SoftwareInventory"))),
     )
-    firmware = _fold([entry for entry in as_entries(inventory) if _is_own(entry, found)])
-    _join(firmware, found.parts)
+    firmware = fold([entry for entry in as_entries(inventory) if _is_own(entry, found)], found.parts)
+    join(firmware, found.parts)
     claimed = {id(f.fitted) for f in firmware if f.fitted is not None}
     components = [_component(f) for f in firmware]
     components += [_bare_component(part) for part in found.parts if id(part) not in claimed]
@@ -132,65 +115,7 @@ def as_entries(found: object) -> list[Json]:
     return [entry for entry in as_list(found) if as_text(entry.get("Id"))]
 
 
-def _fold(entries: list[Json]) -> list[_Firmware]:
-    """Put standby and staged members to the component they belong to; ids that stand twice are two components."""
-    found: dict[str, _Firmware] = {}
-    doubles: list[_Firmware] = []
-    extra: list[tuple[str, Json]] = []
-    for entry in entries:
-        state = as_text(as_dict(entry.get("Status")).get("State"))
-        slot = as_text(entry.get("Id"), MAX_SLOT) or ""
-        if state in ("StandbyOffline", "StandbySpare", "Updating"):
-            extra.append((state, entry))
-            continue
-        made = _Firmware(link_of(entry) or slot, slot, entry)
-        if found.setdefault(slot, made) is not made:
-            doubles.append(made)
-    for state, entry in extra:
-        owner = found.get((as_text(entry.get("Id")) or "").partition(".")[0]) or _same_related(found, entry)
-        version = as_text(entry.get("Version"))
-        if owner is None or version is None:
-            continue
-        if state == "StandbySpare":
-            owner.waiting = version
-        elif state == "StandbyOffline":
-            owner.standby[link_of(entry) or str(len(owner.standby))] = version
-    return [*found.values(), *doubles]
-
-
-def _same_related(found: dict[str, _Firmware], entry: Json) -> _Firmware | None:
-    mine = _related_path(entry)
-    return next((f for f in found.values() if mine and _related_path(f.entry) == mine), None)
-
-
-def _related_path(entry: Json) -> str | None:
-    related = as_list(entry.get("RelatedItem"))
-    return link_of(related[0]) if related else None
-
-
-def _join(firmware: list[_Firmware], parts: list[Fitted]) -> None:
-    """Find for every entry what it is firmware of: by link, by active image, by id, by version and name."""
-    free = list(parts)
-
-    def claim(item: _Firmware, part: Fitted | None) -> None:
-        if part is not None:
-            item.fitted = part
-            free.remove(part)
-
-    rules: tuple[Callable[[_Firmware, Fitted], bool], ...] = (
-        lambda f, p: p.active is not None and p.active == f.path,
-        lambda f, p: _related_path(f.entry) in p.paths and (p.slot == f.slot or p.is_alone),
-        lambda f, p: p.slot == f.slot,
-        lambda f, p: _related_path(f.entry) in p.paths and p.name == as_text(f.entry.get("Name")),
-        lambda f, p: p.version == as_text(f.entry.get("Version")) and p.name == as_text(f.entry.get("Name")),
-    )
-    for rule in rules:
-        for item in firmware:
-            if item.fitted is None:
-                claim(item, next((part for part in free if rule(item, part)), None))
-
-
-def _component(firmware: _Firmware) -> Component:
+def _component(firmware: Firmware) -> Component:
     entry, part = firmware.entry, firmware.fitted
     version = as_text(entry.get("Version")) or (part.version if part else None)
     updateable = entry.get("Updateable")
@@ -214,14 +139,14 @@ def _component(firmware: _Firmware) -> Component:
     )
 
 
-def _chosen(firmware: _Firmware) -> str | None:
+def _chosen(firmware: Firmware) -> str | None:
     """The version of another bank from which it was told to start with its next reset."""
     return firmware.standby.get(firmware.fitted.active or "") if firmware.fitted is not None else None
 
 
 def _guess_kind(entry: Json) -> str:
     words = (as_text(entry.get("Name")) or "").lower()
-    related = _related_path(entry) or ""
+    related = related_path(entry) or ""
     found = next((kind for word, kind in _KIND_WORDS if word in words), "other")
     return "backplane" if found == "other" and "/Chassis/" in related and related.count("/") == 4 else found
 
@@ -249,17 +174,20 @@ async def _partitions(reader: Reader, system: Json, entries: list[Json]) -> list
     if not entries:
         return []
     options, override = await read_boot_options(reader, system), await read_override(reader, system)
-    return [_partition(entry, start_of(system, override, options, entry)) for entry in entries]
+    return [
+        _partition(entry, slot, start_of(system, override, options, entry))
+        for entry, slot in zip(entries, name_slots(entries), strict=True)
+    ]
 
 
-def _partition(entry: Json, start: Start | None) -> Component:
+def _partition(entry: Json, slot: str, start: Start | None) -> Component:
     """A service partition of the server's own flash store (N1.9)."""
     status = as_dict(entry.get("Status"))
     version = as_text(entry.get("Version"))
     broken = status.get("State") == "UnavailableOffline" or status.get("Health") == "Critical"
     state = "damaged" if broken else "blank" if version is None else None
     return Component(
-        slot=as_text(entry.get("Id"), MAX_SLOT) or "",
+        slot=slot,
         kind="store",
         name=as_text(entry.get("Name")) or "Service partition",
         software_id=as_text(entry.get("SoftwareId")),

@@ -8,7 +8,9 @@ from pathlib import Path
 import aiohttp
 
 from ordnung.controllers.answers import Json, as_dict, as_list, as_number, as_path, as_text, link_of
+from ordnung.controllers.banks import images_of_all
 from ordnung.controllers.errors import ControllerError
+from ordnung.controllers.inventory import find_entry, is_standby
 from ordnung.controllers.session import ROOT, Session
 from ordnung.controllers.tasks import read_accepted
 from ordnung.controllers.types import Accepted, Reach
@@ -35,18 +37,8 @@ async def read_service(session: Session) -> Json:
     return await session.find(link_of(root.get("UpdateService"))) or {}
 
 
-def stands_for(entry: Json, slot: str) -> bool:
-    """Whether a member of an inventory stands for a slot: by its Id or the end of its path."""
-    path = link_of(entry)
-    return path is not None and (as_text(entry.get("Id")) == slot or _ends_in(path, slot))
-
-
-def _ends_in(path: str, slot: str) -> bool:
-    return path.rstrip("/").rsplit("/", 1)[-1] == slot
-
-
 async def target_of(session: Session, slot: str) -> str:
-    """The inventory member that stands for a slot. Raises ControllerError when it is gone.
+    """The inventory member that stands for a slot, of two images the one that runs. Raises ControllerError without one.
 
     The list of an inventory mostly tells already which it is; its members are read only where it does not.
     """
@@ -55,13 +47,24 @@ async def target_of(session: Session, slot: str) -> str:
     for path in lists:
         for member in await session.listed(path):
             named = member if isinstance(member, str) else link_of(member)
-            if named is not None and _ends_in(named, slot):
-                return named
+            if named is not None and named.rstrip("/").rsplit("/", 1)[-1] == slot:
+                return await _running(session, named)
     for path in lists:
-        for entry in await session.members(path):
-            if stands_for(entry, slot):
-                return link_of(entry) or ""
+        entry = find_entry(await session.members(path), slot)
+        if entry is not None:
+            return await _running(session, link_of(entry) or "")
     raise ControllerError(session.endpoint.name, "said no", f"{slot} is not in its inventory any more")
+
+
+async def _running(session: Session, path: str) -> str:
+    """The image that runs of those that this one belongs to; itself where none is told."""
+    if not is_standby(await session.find(path) or {}):
+        return path
+    for images in await images_of_all(session):
+        if path.rstrip("/") in (image.rstrip("/") for image in images):
+            entries = [(image, await session.find(image)) for image in images]
+            return next((image for image, entry in entries if entry is not None and not is_standby(entry)), path)
+    return path
 
 
 async def send_pull(session: Session, reach: Reach, target: str, uri: str) -> Accepted:

@@ -288,6 +288,8 @@ class WriteIntent:
     """What made it sure that the payload is for this component: its descriptors, or the catalog's checksum."""
     marker: Marker | None = None
     """What told its controller's last start from the next: one that has started since may have forgotten its tasks."""
+    target: str = ""
+    """What the device is told that it is for, by which its task is known again; empty where nothing is sent."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -61,7 +61,7 @@ async def _look_for_write(hand: Hand, controller: Controller) -> WriteSent | Wri
     pending = hand.state.open_write
     assert pending is not None
     tasks = await controller.tasks()
-    task = find_task(tasks or [], pending.known_tasks, pending.planned.write.slot)
+    task = find_task(tasks or [], pending)
     if task is not None:
         return WriteSent(task=task.uri, evidence=Evidence.TASK_LIST)
     if await is_held(hand, controller):
@@ -82,13 +82,19 @@ async def _remembers(hand: Hand, controller: Controller, pending: OpenWrite) -> 
     return look_for_reset(ResetKind.CONTROLLER_RESTART, pending.marker, now, elapsed_s=elapsed).still
 
 
-def find_task(tasks: list[TaskView], known: tuple[str, ...], slot: str) -> TaskView | None:
-    """The task that was not there before and is for this slot, or doesn't say for what it is."""
+def find_task(tasks: list[TaskView], pending: OpenWrite) -> TaskView | None:
+    """The task that was not there before and is for what the write is, or doesn't say for what it is."""
     for task in tasks:
-        mine = not task.targets or any(t.rstrip("/").rsplit("/", 1)[-1] == slot for t in task.targets)
-        if task.uri not in known and mine:
+        if task.uri not in pending.known_tasks and (
+            not task.targets or any(_is_meant(t, pending) for t in task.targets)
+        ):
             return task
     return None
+
+
+def _is_meant(target: str, pending: OpenWrite) -> bool:
+    path = target.rstrip("/")
+    return path == pending.target.rstrip("/") or path.rsplit("/", 1)[-1] == pending.planned.write.slot
 
 
 async def is_held(hand: Hand, controller: Controller) -> bool:

@@ -299,7 +299,12 @@ def _after_write(
     match value:
         case WriteIntent():
             made = OpenWrite(
-                planned=value.planned, way=value.way, known_tasks=value.known_tasks, marker=value.marker, began_at=at
+                planned=value.planned,
+                way=value.way,
+                known_tasks=value.known_tasks,
+                marker=value.marker,
+                began_at=at,
+                target=value.target,
             )
             in_disc = state.in_disc or value.planned.disc is DiscPart.IN
             return change(state, open_write=made, last_way=value.way, failure=None, in_disc=in_disc)

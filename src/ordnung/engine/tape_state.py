@@ -33,6 +33,7 @@ class OpenWrite:
     known_tasks: tuple[str, ...]
     marker: Marker | None = None
     began_at: datetime.datetime | None = None
+    target: str = ""
     sent: bool = False
     task: str | None = None
     monitor: str | None = None

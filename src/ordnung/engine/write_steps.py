@@ -78,6 +78,7 @@ async def write(hand: Hand) -> None:
                         known_tasks=known,
                         settled_by=settled,
                         marker=await controller.marker(),
+                        target=await controller.target(slot),
                     )
                     await _send(hand, controller, intent, ready, reach)
                     return
@@ -126,13 +127,13 @@ async def _send(
     await hand.note(intent)
     hand.refusals, hand.last_words = 0, ""
     hand.world.site.writing[hand.endpoint.url] = hand.name
-    slot, way = intent.planned.write.slot, intent.way
+    way = intent.way
     try:
         if way.startswith("pull"):
             uri = hand.world.payloads.uri(hand.run, hand.name, ready.sha256, way.rsplit(" ", 1)[-1])
-            taken = await controller.pull(reach, slot, uri)
+            taken = await controller.pull(reach, intent.target, uri)
         else:
-            taken = await controller.push(reach, slot, ready.path)
+            taken = await controller.push(reach, intent.target, ready.path)
     except LostAnswerError as error:
         hand.hear(error)
         return  # the intent stays open: the next step asks the device
@@ -299,7 +300,7 @@ async def _look_at_task(hand: Hand, controller: Controller) -> tuple[TaskView | 
     pending = hand.state.open_write
     assert pending is not None
     if pending.task is None and pending.monitor is None:
-        known = find_task(await controller.tasks() or [], pending.known_tasks, pending.planned.write.slot)
+        known = find_task(await controller.tasks() or [], pending)
         if known is not None:
             await hand.note(WriteSent(task=known.uri, evidence=Evidence.TASK_LIST))
             return known, False

@@ -27,7 +27,7 @@ def start(part: Part, kind: str) -> str | None:
     if not part.next_bank or part.spare is None or kind not in ("power cycle", ACTIVATION.get(part.kind)):
         return None
     old = part.version
-    part.version, part.spare, part.next_bank = part.spare, old, False
+    part.version, part.spare, part.next_bank, part.in_second = part.spare, old, False, not part.in_second
     # What was written and not started from lay in the bank that is active now.
     part.waiting, part.waiting_rules, part.waiting_activation = None, {}, None
     return old
@@ -37,6 +37,6 @@ def save(part: Part) -> bool:
     """A controller that no longer starts from one bank starts from the other (N7.4); whether it had to."""
     if part.kind != "controller" or not part.dead or part.spare is None:
         return False
-    part.version, part.spare, part.dead = part.spare, None, False
+    part.version, part.spare, part.dead, part.in_second = part.spare, None, False, not part.in_second
     part.waiting, part.waiting_rules, part.waiting_activation = None, {}, None
     return True

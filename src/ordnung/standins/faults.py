@@ -106,6 +106,8 @@ QUIRKS: dict[str, str] = {
     "wakes slowly": "once restarted it answers wrongly for a while: 502, no root, a bare root, no inventory",
     "accounts late": "once restarted it refuses everybody who signs in for a minute and a half",
     "clock late": "once restarted its clock begins in 1970, until it has asked for the time five minutes later",
+    "versions in ids": "the members of its inventory are named by what they are and by their versions",
+    "two images": "each image of what has two is a member of its own, whichever of them runs",
     "listed one by one": "after each start its parts come into its inventory one after the other",
     "versions late": "after each start it tells no versions but its own for two and a half minutes",
     "restarts itself": "once its own image is written it restarts unasked, and its tasks are forgotten",

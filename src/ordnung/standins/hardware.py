@@ -283,6 +283,7 @@ class Hardware:
             old = part.version
             part.version, part.waiting = part.waiting, None
             part.store = part.store and "ready"
+            part.in_second ^= part.spare is not None
             part.spare = old if part.spare is not None else None
             floor = part.waiting_rules.get("floor_after")
             if floor and (part.floor is None or part.at_least(floor, part.floor)):

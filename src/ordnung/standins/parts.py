@@ -22,6 +22,8 @@ class Part:
     pci: str | None = None
     number: str = ""
     spare: str | None = None
+    in_second: bool = False
+    """Whether it runs the second of its banks."""
     next_bank: bool = False
     """With the next reset it starts from its other bank."""
     waiting: str | None = None

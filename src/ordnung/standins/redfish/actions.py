@@ -8,9 +8,10 @@ from collections.abc import Callable
 from ordnung.standins import partitions as set_up
 from ordnung.standins import virtual_host
 from ordnung.standins.hardware import Hardware
-from ordnung.standins.parts import Task
-from ordnung.standins.redfish import managers, partitions, systems, updates
+from ordnung.standins.parts import Part, Task
+from ordnung.standins.redfish import managers, partitions, updates
 from ordnung.standins.redfish.changes import add_account, add_subscription
+from ordnung.standins.redfish.member_ids import find_member, member_path
 from ordnung.standins.redfish.quirks import apply_quirks
 from ordnung.standins.redfish.registries import message
 from ordnung.standins.redfish.seen import find_part
@@ -25,8 +26,9 @@ ACCOUNTS, SUBSCRIPTIONS = f"{V1}/AccountService/Accounts", f"{V1}/EventService/S
 
 def _open(device: Hardware, request: Request, body: Resource) -> Task | Reply:
     targets = body.get("Targets") or []
-    slots = [str(target).rsplit("/", 1)[-1] for target in targets] if isinstance(targets, list) else []
-    if not slots or not all(device.part(slot) for slot in slots):
+    named = [_part_at(device, str(target)) for target in targets] if isinstance(targets, list) else []
+    slots = [part.slot for part in named if part is not None]
+    if not slots or len(slots) < len(named):
         return error(400, "ActionParameterValueNotInList", str(targets)[:100], "Targets", "update")
     if (busy := _busy(device)) is not None:
         return busy
@@ -34,6 +36,12 @@ def _open(device: Hardware, request: Request, body: Resource) -> Task | Reply:
         return error(409, "ResourceInUse")
     shown = {"HttpOperation": "POST", "TargetUri": request.path, "JsonBody": json.dumps(body)}
     return device.open_task(slots, shown)
+
+
+def _part_at(device: Hardware, target: str) -> Part | None:
+    name = target.rsplit("/", 1)[-1]
+    found = find_member(device, device.parts, name)
+    return found[0] if found is not None else device.part(name)
 
 
 def _busy(device: Hardware) -> Reply | None:
@@ -103,7 +111,7 @@ def push_raw(device: Hardware, request: Request, body: Resource) -> Reply:
     if updates.RAW_PUSH_URI not in updates.push_uris(device):
         return error(404, "ResourceMissingAtURI", request.path)
     own = next(part for part in device.parts if part.kind == "controller")
-    task = _open(device, request, {"Targets": [f"{systems.INVENTORY}/{own.slot}"]})
+    task = _open(device, request, {"Targets": [member_path(device, own)]})
     if isinstance(task, Reply):
         return task
     device.receive_image(task, request.body)

@@ -12,8 +12,9 @@ from typing import Any
 from ordnung.standins import banks, virtual_host
 from ordnung.standins.hardware import Hardware
 from ordnung.standins.parts import PRIVILEGES, Account, Part
+from ordnung.standins.redfish.member_ids import STANDBY, member_path
 from ordnung.standins.redfish.registries import message
-from ordnung.standins.redfish.systems import BOOT_TARGETS, INVENTORY, boot_targets
+from ordnung.standins.redfish.systems import BOOT_TARGETS, boot_targets
 from ordnung.standins.redfish.tree import V1, Resource, merge
 
 Check = Callable[[Any], bool]
@@ -107,7 +108,7 @@ def object_to(device: Hardware, path: str, good: Resource) -> list[Resource]:
     part, chosen = _banked(device, path), good.get("Links", {}).get("ActiveSoftwareImage", {}).get("@odata.id")
     if part is None or chosen is None:
         return []
-    names = (f"{INVENTORY}/{part.slot}", f"{INVENTORY}/{part.slot}.standby")
+    names = (member_path(device, part), member_path(device, part, STANDBY))
     if chosen in names and (chosen == names[0] or banks.objection_to(part) is None):
         return []
     return [message("PropertyValueNotInList", str(chosen), "ActiveSoftwareImage", related="Links/ActiveSoftwareImage")]
@@ -121,7 +122,8 @@ def _banked(device: Hardware, path: str) -> Part | None:
 def change(device: Hardware, path: str, good: Resource) -> None:
     """Carry out the good part of a PATCH."""
     if (part := _banked(device, path)) is not None:
-        banks.choose(part, good["Links"]["ActiveSoftwareImage"]["@odata.id"].endswith(".standby"))
+        chosen = good["Links"]["ActiveSoftwareImage"]["@odata.id"]
+        banks.choose(part, chosen == member_path(device, part, STANDBY))
         device.note("bank chosen", slot=part.slot, version=part.spare if part.next_bank else part.version)
         return
     match path.removeprefix(f"{V1}/").split("/"):

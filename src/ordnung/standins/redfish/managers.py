@@ -32,7 +32,10 @@ def manager(device: Hardware) -> Resource:
         "DateTimeLocalOffset": "+00:00",
         "Status": OK,
         "NetworkProtocol": link(f"{V1}/Managers/1/NetworkProtocol"),
-        "Links": {**bank_links(part), "ManagerForServers": [link(f"{V1}/Systems/{n}") for n in _systems(device)]},
+        "Links": {
+            **bank_links(device, part),
+            "ManagerForServers": [link(f"{V1}/Systems/{n}") for n in _systems(device)],
+        },
         "Actions": {
             "#Manager.Reset": {
                 "target": MANAGER_RESET,

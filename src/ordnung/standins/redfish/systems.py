@@ -5,11 +5,11 @@ from __future__ import annotations
 from ordnung.standins.hardware import Hardware, moment
 from ordnung.standins.parts import Part
 from ordnung.standins.redfish.boot import boot_order
+from ordnung.standins.redfish.member_ids import STANDBY, member_path
 from ordnung.standins.redfish.seen import find_part, parts_of
 from ordnung.standins.redfish.tree import OK, V1, Resource, collection, link, resource
 
 SYSTEM_RESET = f"{V1}/Systems/1/Actions/ComputerSystem.Reset"
-INVENTORY = f"{V1}/UpdateService/FirmwareInventory"
 
 
 def reset_types(device: Hardware) -> list[str]:
@@ -102,18 +102,20 @@ def health(device: Hardware) -> str:
     return "Warning" if is_poor else "OK"
 
 
-def bank_links(part: Part) -> Resource:
+def bank_links(device: Hardware, part: Part) -> Resource:
     """Which image is active and which there are."""
-    images = [link(f"{INVENTORY}/{part.slot}")]
+    images = [link(member_path(device, part))]
     if part.spare is not None:
-        images.append(link(f"{INVENTORY}/{part.slot}.standby"))
+        images.append(link(member_path(device, part, STANDBY)))
     active = images[-1] if part.next_bank else images[0]
+    if "two images" in device.quirks and part.in_second:
+        images.reverse()
     return {"ActiveSoftwareImage": active, "SoftwareImages": images, "SoftwareImages@odata.count": len(images)}
 
 
 @resource("Systems/1/Bios", "Bios", "v1_2_0", "BIOS")
 def bios(device: Hardware) -> Resource:
-    body: Resource = {"Links": bank_links(parts_of(device, "bios")[0])}
+    body: Resource = {"Links": bank_links(device, parts_of(device, "bios")[0])}
     if device.generation != "oldest":
         body["Attributes"] = dict(device.surroundings.settings)
         body["@Redfish.Settings"] = {

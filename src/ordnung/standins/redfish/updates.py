@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from ordnung.standins.hardware import Hardware, moment
 from ordnung.standins.parts import Part, Task
+from ordnung.standins.redfish.member_ids import INVENTORY, STAGED, STANDBY, find_member, images_of, member_id
 from ordnung.standins.redfish.seen import parts_of
-from ordnung.standins.redfish.systems import INVENTORY, has_old_shapes
+from ordnung.standins.redfish.systems import has_old_shapes
 from ordnung.standins.redfish.tree import OK, V1, Resource, collection, link, resource
 
 UPDATE_ACTION = f"{V1}/UpdateService/Actions/UpdateService.SimpleUpdate"
@@ -60,28 +61,24 @@ def _listed(device: Hardware) -> list[Part]:
 
 @collection("UpdateService/FirmwareInventory", "SoftwareInventory")
 def inventory(device: Hardware) -> list[str]:
-    parts = _listed(device)
-    members = [part.slot for part in parts]
-    members += [f"{part.slot}.standby" for part in parts if part.spare is not None]
-    members += [f"{part.slot}.staged" for part in parts if part.waiting is not None]
-    return members
+    pairs = [(part, image) for part in _listed(device) for image in images_of(part)]
+    pairs.sort(key=lambda pair: ("", STANDBY, STAGED).index(pair[1]))
+    return [member_id(device, part, image) for part, image in pairs]
 
 
 @resource("UpdateService/FirmwareInventory/{name}", "SoftwareInventory", "v1_10_0")
 def software(device: Hardware, name: str) -> Resource | None:
-    slot, _, suffix = name.partition(".")
-    part = next((part for part in _listed(device) if part.slot == slot), None)
-    if part is None:
+    found = find_member(device, _listed(device), name)
+    if found is None:
         return None
-    version: str | None = device.shown_version(part)
+    part, image = found
+    version = device.shown_version(part)
     state = "Disabled" if part.dead else "Enabled"
-    if suffix == "standby":
+    if image == STANDBY:
         version, state = part.spare, "StandbyOffline"
-    elif suffix == "staged":
+    elif image == STAGED:
         version, state = part.waiting, "StandbySpare"
-    if version is None or suffix not in ("", "standby", "staged"):
-        return None
-    takes = part.updateable and not part.dead and suffix == ""
+    takes = part.updateable and not part.dead and not image
     return {
         "Name": part.name,
         "SoftwareId": part.software_id,
