@@ -13,7 +13,7 @@ import time
 from contextlib import suppress
 from pathlib import Path
 
-SLOW_S = 240.0
+SLOW_S = 480.0
 """Everything is emulated, instruction by instruction."""
 ESCAPES = re.compile(r"\x1b\[[0-9;?]*[a-zA-Z]|\x1b[()][A-Z0-9]")
 GATEWAY = "10.0.2.2"

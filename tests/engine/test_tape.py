@@ -51,6 +51,8 @@ SENT, DONE = e.WriteSent(task="/t/2"), e.WriteDone(evidence=e.Evidence.TASK)
 UNSENT = e.WriteUnsent(reason=e.Reason.TRANSFER_FAILED)
 RESET = e.ResetIntent(kind=e.ResetKind.SERVER_REBOOT, marker=Marker(system="a"), type="ForceRestart")
 RESET_SENT, RESET_UNSENT = e.ResetSent(), e.ResetUnsent(reason=e.Reason.RESET_NOT_BEGUN)
+SPARED = e.ResetSpared(kind=e.ResetKind.CONTROLLER_RESTART)
+OWN = e.Plan(rounds=(dataclasses.replace(ROUND, reset="controller restart"),))
 SEEN, BACK = e.ResetSeen(evidence=e.Evidence.RESET_TIME), e.Back(marker=Marker())
 ASKED = e.Asked(question=e.Question.FORCE_RESTART, facts={"minutes": "15"})
 ANSWERED = e.Answered(question=e.Question.FORCE_RESTART, answer=e.Answer.FORCE, by="lead")
@@ -105,6 +107,9 @@ def tape(*values):
         ((*WRITTEN, RESET, RESET_SENT, ASKED, SEEN, BACK), "confirm"),
         ((*WRITTEN, RESET, RESET_SENT, SEEN, BACK), "confirm"),
         ((*WRITTEN, RESET, RESET_SENT, SEEN, BACK, CONFIRMED), "check"),
+        ((PLACE, READ, OWN, INTENT, SENT, DONE), "reset"),
+        ((PLACE, READ, OWN, INTENT, SENT, DONE, SPARED), "confirm"),
+        ((PLACE, READ, OWN, INTENT, SENT, DONE, SPARED, CONFIRMED), "check"),
         ((*BEGUN, DEFERRED), "take a place"),
         ((*BEGUN, DEFERRED, PLACE), "read"),
         ((PLACE, READ, FAILED), "none"),
@@ -169,6 +174,9 @@ def test_what_comes_next_follows_from_the_tape_alone(values, step):
         (*NOT_WRITTEN, ASK_REMEDY),
         (EARLY, READ, BORNE, RESET),  # its turn has not come
         (EARLY, READ, BORNE, dataclasses.replace(RESET, kind=e.ResetKind.CONTROLLER_RESTART)),
+        (*WRITTEN, SPARED),  # a server is only back from a start that was asked for
+        (PLACE, READ, OWN, INTENT, SPARED),
+        (PLACE, READ, OWN, INTENT, SENT, DONE, SPARED, SPARED),
         (*BEGUN, AHEAD_DONE),
         (EARLY, READ, BORNE, INTENT, AHEAD_DONE),
         (*MOVED, RESET),  # its work is still there
@@ -238,7 +246,8 @@ EVERY = (
     *WRITTEN, RESET, RESET_SENT, ASKED, ANSWERED, SEEN, BACK, CONFIRMED, UNSENT, RESET_UNSENT, FAILED, GIVEN, DEFERRED,
     e.Warned(check="clock", seen="its clock is 8 min ahead", remedy="Set it."),
     e.WriteFailed(reason=e.Reason.TASK_FAILED, facts={"slot": "bios"}),
-    OFF, DONE_OUTSIDE, REFUSED, TROUBLE, RESTART, AHEAD_DONE,
+    OFF, DONE_OUTSIDE, REFUSED, TROUBLE, RESTART, AHEAD_DONE, SPARED,
+    dataclasses.replace(INTENT, marker=Marker(controller="a"), target="/redfish/v1/UpdateService/FirmwareInventory/bios"),
 )  # fmt: skip
 
 

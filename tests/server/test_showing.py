@@ -106,6 +106,10 @@ def test_what_is_under_way_has_no_end_and_what_failed_is_marked():
         (RESET, "will ask for a server reboot, by force"),
         (e.ResetSent(), "the controller took the reset on"),
         (e.ResetSeen(evidence=e.Evidence.BOOT_PROGRESS), "the reset has acted, by its boot progress"),
+        (
+            e.ResetSpared(kind=e.ResetKind.CONTROLLER_RESTART),
+            "no controller restart is needed: it has started by itself, and what waited for it is active",
+        ),
         (BACK, "answers again, its system runs"),
         (CONFIRMED, "confirmed by reading: bios 2"),
         (e.Confirmed(versions=()), "confirmed by reading"),

@@ -11,6 +11,7 @@ from ordnung.engine.entries import (
     Back,
     Ended,
     ResetIntent,
+    ResetSpared,
 )
 from ordnung.engine.ports import Reply
 from ordnung.engine.world import Patience
@@ -41,6 +42,9 @@ async def test_a_controller_that_answers_before_it_is_awake_is_waited_for(house,
     assert outcome.ended == "level", outcome.reason
     kinds = [e.value.kind for e in house.journal.tapes["1", name] if isinstance(e.value, ResetIntent)]
     assert resets(device) == kinds, "each asked for once"
+    itself = 0 if "power cycle" in kinds else sum(entry["what"] == "restarted itself" for entry in device.log)
+    spared = [e.value.kind for e in house.journal.tapes["1", name] if isinstance(e.value, ResetSpared)]
+    assert len(spared) == itself, "what it has done by itself is not asked for once more"
     check_device(house, name)
 
 

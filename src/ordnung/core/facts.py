@@ -14,6 +14,9 @@ CLOCK_S = 120.0
 """A clock that is off by more than this makes logs misleading; certificates fail at days."""
 CERTIFICATE_DAYS = 30
 
+AT_REST = (None, "None", "OSBootStarted", "OSRunning")
+"""How far a start has come whose firmware is done, or of which nothing is told (BootProgress.LastState)."""
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Licence:
@@ -171,6 +174,9 @@ def _state(server: Server, facts: Facts) -> list[Hindrance]:
     if facts.power not in (None, "On"):
         remedy = "Some components are seen only while the server is on."
         found.append(Hindrance(what="server off", seen=f"its power is {facts.power}", remedy=remedy))
+    elif facts.boot not in AT_REST:
+        remedy = "Read it again once it runs: components may be missing from this reading that are listed only then."
+        found.append(Hindrance(what="starting", seen="it was starting when it was read", remedy=remedy))
     return found
 
 

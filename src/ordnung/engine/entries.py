@@ -357,6 +357,13 @@ class ResetUnsent:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class ResetSpared:
+    """A planned reset that is not asked for: the controller has started by itself, and what waited for it is active."""
+
+    kind: ResetKind
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Asked:
     """A person is asked. What the reset does meanwhile is still watched: if it acts after all, the question is over."""
 
@@ -418,6 +425,7 @@ TapeEntry = (
     | ResetSent
     | ResetSeen
     | ResetUnsent
+    | ResetSpared
     | Asked
     | Answered
     | Back

@@ -41,6 +41,7 @@ KINDS: dict[str, type[TapeEntry]] = {
     "reset sent": entries.ResetSent,
     "reset seen": entries.ResetSeen,
     "reset unsent": entries.ResetUnsent,
+    "reset spared": entries.ResetSpared,
     "asked": entries.Asked,
     "answered": entries.Answered,
     "back": entries.Back,

@@ -10,6 +10,7 @@ import datetime
 
 from ordnung.controllers import SYSTEM_BEGINS, ControllerError, LostAnswerError, Marker
 from ordnung.core.checks import Before, Situation
+from ordnung.core.components import Server
 from ordnung.engine.compare import lacking
 from ordnung.engine.entries import (
     Answer,
@@ -24,6 +25,7 @@ from ordnung.engine.entries import (
     ResetKind,
     ResetSeen,
     ResetSent,
+    ResetSpared,
     ResetUnsent,
 )
 from ordnung.engine.hand import Hand, is_lasting
@@ -52,7 +54,11 @@ async def reset(hand: Hand) -> None:
     since = hand.world.clock.now()
     while True:
         async with hand.open() as controller:
-            if not await _is_safe(hand, controller):
+            server = await _read_safe(hand, controller)
+            if server is None:
+                return
+            if await _is_spared(hand, kind, server):
+                await hand.note(ResetSpared(kind=kind))
                 return
             async with hand.world.site.controller(hand.endpoint.url):
                 running = [task for task in await controller.tasks() or [] if task.is_running]
@@ -74,7 +80,7 @@ async def be_safe_to_reset(hand: Hand) -> None:
     while not is_safe:
         await _wait_for_window(hand)
         async with hand.open() as controller:
-            is_safe = await _is_safe(hand, controller)
+            is_safe = await _read_safe(hand, controller) is not None
 
 
 async def _wait_for_window(hand: Hand) -> None:
@@ -110,22 +116,33 @@ async def let_start_end(hand: Hand) -> None:
         await hand.pause()
 
 
-async def _is_safe(hand: Hand, controller: Controller) -> bool:
-    """The checks before a reset, on a fresh reading (``night.md`` C); False while that shows less than was known.
+async def _read_safe(hand: Hand, controller: Controller) -> Server | None:
+    """A fresh reading by which nothing forbids a reset (``night.md`` C); None while it shows less than was known.
 
     Raises:
         StepFailedError: a check forbids it.
     """
     server = await hand.read_settled(controller)
     if server is None:
-        return False
+        return None
     situation = Situation(
         server=server, before=Before.RESET, now=hand.world.clock.now(), own_disc=hand.own_disc
     )  # fmt: skip
     block = await hand.heed(situation)
     if block is not None:
         raise StepFailedError(Reason.CHECK, check=block.check, seen=block.seen, remedy=block.remedy)
-    return True
+    return server
+
+
+async def _is_spared(hand: Hand, kind: ResetKind, server: Server) -> bool:
+    """Whether the controller has started by itself with its new image: then nothing waits for a restart any more.
+
+    One that is a remedy makes nothing active, and is always carried out.
+    """
+    current = hand.state.current
+    if kind is not ResetKind.CONTROLLER_RESTART or current is None or not current.activates:
+        return False
+    return not lacking(await hand.world.baseline.locate(server), current.activates)
 
 
 async def _send(hand: Hand, controller: Controller, kind: ResetKind) -> None:

@@ -47,6 +47,7 @@ from ordnung.engine.entries import (
     ResetIntent,
     ResetSeen,
     ResetSent,
+    ResetSpared,
     ResetUnsent,
     TapeEntry,
     Troubled,
@@ -137,6 +138,9 @@ def _fits(state: TapeState, value: TapeEntry) -> bool:
             free = not value.kind.is_outage or not state.moves.off or state.is_moved_off
             its_turn = state.place is None or not state.place.ahead
             return not state.is_busy and state.open_errand is None and placed and free and its_turn
+        case ResetSpared():
+            is_due = state.current is not None and state.current.reset == value.kind and not state.is_back
+            return is_due and not value.kind.is_outage and not state.is_busy and state.open_errand is None
         case ResetSent() | ResetSeen() | ResetUnsent() | Back():
             return state.open_reset is not None
         case Asked():
@@ -192,6 +196,8 @@ def _apply(state: TapeState, value: TapeEntry, at: datetime.datetime) -> TapeSta
             return _after_errand(state, value, at)
         case WriteIntent() | WriteSent() | WriteUnsent() | WriteDone() | WriteFailed():
             return _after_write(state, value, at)
+        case ResetSpared():
+            return change(state, is_back=True, back_at=at, sends=0)
         case ResetIntent() | ResetSent() | ResetSeen() | ResetUnsent() | Asked() | Answered() | Back():
             return _after_reset(state, value, at)
         case Confirmed():

@@ -33,6 +33,7 @@ from ordnung.engine.entries import (
     ResetIntent,
     ResetSeen,
     ResetSent,
+    ResetSpared,
     ResetUnsent,
     TapeEntry,
     Troubled,
@@ -193,6 +194,8 @@ def tell_entry(value: TapeEntry) -> str:
             return f"waited for no longer: {value.why}"
         case WriteIntent() | WriteSent() | WriteUnsent() | WriteDone() | WriteFailed():
             return _tell_write(value)
+        case ResetSpared():
+            return f"no {value.kind} is needed: it has started by itself, and what waited for it is active"
         case ResetIntent() | ResetSent() | ResetSeen() | ResetUnsent() | Back():
             return _tell_reset(value)
         case Asked():

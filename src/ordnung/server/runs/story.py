@@ -18,6 +18,7 @@ from ordnung.engine.entries import (
     ErrandDone,
     ErrandGivenUp,
     ResetIntent,
+    ResetSpared,
     ResetUnsent,
     WriteDone,
     WriteFailed,
@@ -74,7 +75,7 @@ def tell_steps(entries: Iterable[Entry], start: datetime.datetime) -> list[SpanR
                 label = f"after {errand.slot} {errand.to}" if errand.kind is ErrandKind.HANDS_AFTER else ""
                 label = f"before {errand.slot} {errand.to}" if errand.kind is ErrandKind.HANDS_BEFORE else label
                 begin(ERRANDS[errand.kind], at, label)
-            case Back():
+            case Back() | ResetSpared():
                 begin("checking", at)
             case WriteDone() | WriteUnsent() | ResetUnsent() | Confirmed() | Ended() | Deferred():
                 close(at)

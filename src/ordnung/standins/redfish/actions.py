@@ -16,7 +16,18 @@ from ordnung.standins.redfish.quirks import apply_quirks
 from ordnung.standins.redfish.registries import message
 from ordnung.standins.redfish.seen import find_part
 from ordnung.standins.redfish.tree import SCHEMAS, V1, Resource, find_resource, link
-from ordnung.standins.redfish.wire import HEADERS, Handler, Reply, Request, as_reply, error, load, put_off, refuse
+from ordnung.standins.redfish.wire import (
+    HEADERS,
+    Handler,
+    Reply,
+    Request,
+    as_reply,
+    error,
+    load,
+    put_off,
+    refuse,
+    spell,
+)  # fmt: skip
 
 ACCOUNTS, SUBSCRIPTIONS = f"{V1}/AccountService/Accounts", f"{V1}/EventService/Subscriptions"
 
@@ -69,7 +80,7 @@ def _taken_on(device: Hardware, task: Task, pull: tuple[Task, str] | None = None
     elif "no task list" in device.quirks:
         reply.body = b""
     elif "no task state" in device.quirks:
-        reply.body = json.dumps(apply_quirks(device, json.loads(reply.body))).encode() if reply.body else b""
+        reply.body = spell(apply_quirks(device, json.loads(reply.body))) if reply.body else b""
     return reply
 
 

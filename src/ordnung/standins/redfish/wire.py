@@ -8,6 +8,8 @@ import marshal
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 
+import orjson
+
 from ordnung.standins.hardware import Hardware
 from ordnung.standins.parts import Task
 from ordnung.standins.redfish.registries import message
@@ -84,7 +86,15 @@ def load(raw: bytes) -> Resource | None:
 def as_reply(value: Resource, status: int = 200, headers: Mapping[str, str] | None = None) -> Reply:
     """A resource as an answer."""
     spelled = {**HEADERS, "Content-Type": "application/json; charset=utf-8", **(headers or {})}
-    return Reply(status=status, headers=spelled, body=json.dumps(value).encode())
+    return Reply(status=status, headers=spelled, body=spell(value))
+
+
+def spell(value: Resource) -> bytes:
+    """As JSON. What is refused by a strict writer (half a surrogate pair) a stand-in has to be able to say."""
+    try:
+        return orjson.dumps(value)
+    except TypeError:
+        return json.dumps(value).encode()
 
 
 def error(status: int, key: str, *args: str) -> Reply:
