@@ -16,6 +16,7 @@ from ordnung.server.clock import now
 from ordnung.server.fleet.models import Server
 from ordnung.server.fleet.readings import store_reading
 from ordnung.server.repositories.models import Line, Repository, WrittenOut
+from ordnung.server.runs.approvals import planned_slots
 from ordnung.server.runs.by_disc import disc_file, run_disc
 from ordnung.server.runs.layout import places_of
 from ordnung.server.runs.models import Run, RunServer
@@ -146,3 +147,4 @@ def test_the_kit_is_ordered_to_do_what_stands_on_the_sheet_and_nothing_else(hous
     assert order.is_for(row.uuid, row.serial) and order.overrides == {"array": "it is a test"}
     writes = [p for s in parse_rounds(run.servers.get(server=row).rounds) for p in s.writes if p.disc is DiscPart.KIT]
     assert order.writes == tuple((p.write.slot, p.brings) for p in writes) and order.rules == run.rules
+    assert planned_slots(run.servers.get(server=row)) == {p.write.slot for p in writes}, "those of its parts, no disc"

@@ -6,7 +6,7 @@ import datetime
 from dataclasses import dataclass
 
 from ordnung.core.run_sheet import RunSheet, compare_sheets, only_leaves_out
-from ordnung.core.sheet import PlannedRound
+from ordnung.core.sheet import DiscPart, PlannedRound
 from ordnung.engine.entry_codec import parse_rounds
 from ordnung.formats.sheet import Approval, approval_bytes
 from ordnung.server.audit.heads import public_half, site_key
@@ -106,9 +106,9 @@ def approved_writes(place: RunServer) -> frozenset[tuple[str, str]]:
 
 
 def planned_slots(place: RunServer) -> frozenset[str]:
-    """The slots of a server that its sheet writes to."""
+    """The slots of a server that its sheet writes to, be it by the kit on a disc."""
     rounds: tuple[PlannedRound, ...] = parse_rounds(place.rounds)
-    return frozenset(p.write.slot for step in rounds for p in step.writes if p.disc is None)
+    return frozenset(p.write.slot for step in rounds for p in step.writes if p.disc in (None, DiscPart.KIT))
 
 
 def approvals_of(run: Run) -> tuple[Approval, ...]:
