@@ -20,9 +20,9 @@ def member(name, version="1.0", state="Enabled", on=None, software=None):
     }  # fmt: skip
 
 
-def controller(*images, active=None):
+def controller(*images, active=None, version=None):
     paths = tuple(f"/fw/{image}" for image in images)
-    return Fitted("1", "controller", "BMC", None, (BMC,), active=active and f"/fw/{active}", images=paths)
+    return Fitted("1", "controller", "BMC", version, (BMC,), active=active and f"/fw/{active}", images=paths)
 
 
 def told(entries, parts=()):
@@ -87,6 +87,12 @@ def test_two_images_are_one_component_by_one_name_whichever_runs(first, standby)
     assert list(found.standby.values()) == ["2.0" if first == "a" else "1.0"]
     join([found], parts)
     assert found.fitted is parts[0]
+
+
+def test_the_image_that_the_next_start_goes_to_is_not_the_one_that_runs():
+    entries = [member("a", "1.0", on=BMC), member("b", "2.0", on=BMC)]
+    (found,) = fold(entries, [controller("a", "b", active="b", version="1.0")])
+    assert found.entry["Id"] == "a" and found.standby == {"/fw/b": "2.0"}
 
 
 def test_one_that_is_being_written_is_still_there():

@@ -119,16 +119,21 @@ def _state(entry: Json) -> str | None:
 
 
 def _images(parts: Iterable[Fitted], entries: Sequence[Json]) -> dict[str, str]:
-    """By path of an image that a part says is its own: the path of the one that it runs, in the part's order."""
-    states = {_path(entry): is_standby(entry) for entry in entries}
+    """By path of an image that a part says is its own: the path of the one that it runs.
+
+    Where several are shown as if they ran, it is the one whose version the part says it has; the one named as active
+    may only be what the next start goes to.
+    """
+    known = {_path(entry): entry for entry in entries}
     owners: dict[str, str] = {}
     for part in parts:
-        images = [path for image in part.images if (path := image.rstrip("/")) in states]
-        running = [path for path in images if not states[path]]
+        images = [path for image in part.images if (path := image.rstrip("/")) in known]
+        running = [path for path in images if not is_standby(known[path])]
         if len(images) < 2 or not running:
             continue
-        active = (part.active or "").rstrip("/")
-        owners |= dict.fromkeys(images, active if active in running else running[0])
+        told = [path for path in running if part.version and as_text(known[path].get("Version")) == part.version]
+        active = [path for path in running if path == (part.active or "").rstrip("/")]
+        owners |= dict.fromkeys(images, (*(told if len(told) == 1 else ()), *active, *running)[0])
     return owners
 
 
