@@ -105,6 +105,31 @@ def test_only_what_changed_is_read_again(house, night, django_assert_max_num_que
     assert told(live.tell_part(Run.objects.get(pk=night.pk)))["servers"] == [], "nothing since"
 
 
+def test_a_lane_that_was_told_before_its_event_is_told_again_after_it(house, night, monkeypatch):
+    """The rows are at least as new as the event they are told by: a page puts the steps between over them, and of a
+    server whose end was told so it said *confirming* for good.
+    """
+    run = Run.objects.get(pk=night.pk)
+    for _ in range(20):
+        night.go_on(True)
+    live.tell_part(run)
+    moments = iter([lambda: night.go_on(True)])
+
+    def newest() -> int:
+        known = newest_event()
+        next(moments, lambda: None)()  # between the look at the events and the look at the rows
+        return known
+
+    monkeypatch.setattr(live, "KEPT_S", -1.0)
+    monkeypatch.setattr(live, "newest_event", newest)
+    before = told(live.tell_part(run))
+    assert len(before["servers"]) == 1 and before["event"] < newest_event()
+    monkeypatch.setattr(live, "KEPT_S", 60.0)
+    after = told(live.tell_part(run))
+    assert [lane["server"] for lane in after["servers"]] == [lane["server"] for lane in before["servers"]]
+    assert after["event"] == newest_event()
+
+
 def test_of_very_many_lanes_a_page_had_better_ask_and_of_an_ended_run_nothing_is_kept(house, night, monkeypatch):
     monkeypatch.setattr(live, "MOST_TOLD", 0)
     run = Run.objects.get(pk=night.pk)

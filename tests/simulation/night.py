@@ -48,6 +48,8 @@ THEMES: tuple[list[str], ...] = (
 )  # fmt: skip
 """Manners that are met together, and are dangerous together."""
 MAX_LIVES = 12
+DRIVES = 6
+"""So many of a server's drives take part: more of the same prove nothing more, and are read each time."""
 
 
 @dataclasses.dataclass(frozen=True)
@@ -73,6 +75,7 @@ async def _play(seed: int, mirror: Path) -> Night:
     clock = VirtualClock()
     devices = random_hardware(chance.choice((1, 1, 2, 3)), seed, clock.seconds)
     _fit_stores(random.Random(f"stores {seed}"), devices)
+    _thin_out(devices)
     groups = {d.name: chance.choice(("pair", "pair", "ring", "")) for d in devices}
     limits = AwayLimits(groups={"pair": 1, "ring": 2}, at_once=chance.choice((1, 2, 8)))
     house = House(clock, devices, mirror, limits)
@@ -133,6 +136,12 @@ CHOSEN = 0.05
 """Servers whose next start somebody has sent elsewhere: a reboot of ours would start that."""
 STORES = 0.3
 """Servers with a flash store of their own, whole, older, blank, damaged, or half way by a night before."""
+
+
+def _thin_out(devices: Sequence[Hardware]) -> None:
+    for device in devices:
+        more = [part for part in device.parts if part.kind == "drive"][DRIVES:]
+        device.parts[:] = [part for part in device.parts if part not in more]
 
 
 def _fit_stores(chance: random.Random, devices: Sequence[Hardware]) -> None:

@@ -100,6 +100,9 @@ class LiveRun:
                 return None
             if topic in ITS_OWN and body.get("run") == self._pk:
                 names.add(body["server"])
+                if topic != "step":
+                    # It may have been read, and told, before its event: a page then puts an older step over it.
+                    self._untold.add(body["server"])
             if topic == "readings":
                 if "servers" not in body:
                     return None
