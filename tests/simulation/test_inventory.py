@@ -90,7 +90,7 @@ async def test_a_person_who_stops_it_meanwhile_is_obeyed(house):
 
     house.listeners.append(stop)
     ending, _ = await with_sheet(house, ONE, "nic-1")
-    assert ending in ("stopped", "left over", "left out") and not written(house, ONE)
+    assert ending == "stopped" and not written(house, ONE)
     assert house.clock.now() - began < datetime.timedelta(minutes=2)
 
 

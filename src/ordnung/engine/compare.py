@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Set
+from collections.abc import Iterable, Iterator, Set
 
 from ordnung.controllers import SYSTEM_BEGINS
 from ordnung.core.baseline import Position
@@ -63,8 +63,7 @@ def find_surprises(before: Server, after: Server, touched: Set[str]) -> list[str
     which the controller now tells more than before: under another slot, or with identifiers it did not tell.
     """
     surprises = []
-    for old in before.components:
-        new = after.component(old.slot) or _elsewhere(old, before, after)
+    for old, new in _pair(before, after):
         if new is None:
             surprises.append(f"{old.name} in {old.slot} is gone")
         elif _is_exchanged(old, new):
@@ -81,14 +80,13 @@ def find_unlisted(known: Server, now: Server) -> list[str]:
 
     So it is for minutes after a start: a controller lists its parts, and asks them for their versions, one by one.
     """
-    unlisted = []
-    for old in known.components:
-        new = now.component(old.slot) or _elsewhere(old, known, now)
-        if new is None:
-            unlisted.append(f"{old.name} in {old.slot} is not listed")
-        elif _is_untold(old, new):
-            unlisted.append(f"{old.name} in {old.slot} tells no version")
-    return unlisted
+    missing = [(old, new is None) for old, new in _pair(known, now) if new is None or _is_untold(old, new)]
+    return [f"{old.name} in {old.slot} {'is not listed' if gone else 'tells no version'}" for old, gone in missing]
+
+
+def _pair(before: Server, after: Server) -> Iterator[tuple[Component, Component | None]]:
+    """Each component of a reading with what it is in a later one, under whatever slot; None where it is gone."""
+    return ((old, after.component(old.slot) or _elsewhere(old, before, after)) for old in before.components)
 
 
 def find_not_told(slots: Iterable[str], now: Server) -> list[str]:

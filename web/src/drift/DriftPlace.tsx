@@ -6,7 +6,7 @@ import { Link } from "react-router";
 
 import type { Drift, Fold } from "../api/client";
 import { drift as driftQuery } from "./queries";
-import { count } from "../shell/format";
+import { agree, count } from "../shell/format";
 import { EmptyPlace } from "../ui/EmptyPlace";
 import { Notice } from "../ui/Notice";
 import { Split } from "../ui/Split";
@@ -141,10 +141,11 @@ function Head({ data, side, setSide, filters }: HeadProps) {
   return (
     <Row wrap gap={1.5} align="baseline" mb={0.75}>
       <Title>
-        {t.off} of {t.components} components are off the baseline
+        {t.off} of {t.components} components {agree(t.off, "is", "are")} off the baseline
       </Title>
       <Text tone="quiet">
-        {t.exposed} miss a security fix, on {count(t.exposed_servers, "server")}
+        {t.exposed} {agree(t.exposed, "misses", "miss")} a security fix, on{" "}
+        {count(t.exposed_servers, "server")}
         {t.servers < t.of ? `; ${t.servers} of ${t.of} servers shown` : ""}
       </Text>
       <Row ml="auto" wrap gap={1} align="center" className="no-print">

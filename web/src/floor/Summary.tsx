@@ -5,7 +5,7 @@ import { api, take } from "../api/client";
 import { ALOUD } from "../api/refused";
 import { lost as lostQuery, named } from "./queries";
 import { CAUSES } from "./causes";
-import { count } from "../shell/format";
+import { agree, count } from "../shell/format";
 import { Act } from "../ui/Act";
 import { Notice } from "../ui/Notice";
 import { Mono, Title } from "../ui/text";
@@ -29,12 +29,12 @@ export function Summary({ spots }: { spots: Spot[] }) {
     <Stack gap={1.5} start>
       <Title level={2}>
         {read.length
-          ? `${off.length.toLocaleString("en-GB")} of ${spots.length.toLocaleString("en-GB")} servers are off the baseline`
+          ? `${off.length.toLocaleString("en-GB")} of ${spots.length.toLocaleString("en-GB")} servers ${agree(off.length, "is", "are")} off the baseline`
           : "Nothing is read yet"}
       </Title>
       <Text size="body" tone="quiet">
         {read.length > 0
-          ? `${count(exposed.length, "server")} miss a security fix. Pick servers in the racks to see what each needs, or take all that are off.`
+          ? `${count(exposed.length, "server")} ${agree(exposed.length, "misses", "miss")} a security fix. Pick servers in the racks to see what each needs, or take all that are off.`
           : "Read all servers to see where each stands. Reading changes nothing on a server and does not touch its operating system."}
       </Text>
       {off.length > 0 && <Acts servers={off} whole />}
@@ -175,12 +175,13 @@ function Hindered({ spots }: { spots: Spot[] }) {
 export function Several({ spots }: { spots: Spot[] }) {
   const reach = useMutation({ meta: ALOUD, mutationFn: () => tryReach(spots.map((s) => s.name)) });
   const outages = spots.reduce((sum, s) => sum + s.outages, 0);
+  const off = spots.filter((s) => s.off).length;
   return (
     <Stack gap={1.5} start>
       <Title level={2}>{spots.length} servers selected</Title>
       <Text size="body" tone="quiet">
-        {spots.filter((s) => s.off).length} are off the baseline, {count(outages, "outage")} to pay in all.
-        The selection is kept in the other places.
+        {off} {agree(off, "is", "are")} off the baseline, {count(outages, "outage")} to pay in all. The
+        selection is kept in the other places.
       </Text>
       <Acts servers={spots} />
       <Box>

@@ -1,6 +1,17 @@
 import { describe, expect, it } from "vitest";
 
-import { ago, count, duration, foldNames, foldRuns, month, someNames, size, tellWindow } from "./format";
+import {
+  agree,
+  ago,
+  count,
+  duration,
+  foldNames,
+  foldRuns,
+  month,
+  someNames,
+  size,
+  tellWindow,
+} from "./format";
 
 describe("numbers carry units", () => {
   it.each([
@@ -32,6 +43,7 @@ describe("numbers carry units", () => {
 
   it("counts and dates", () => {
     expect([count(1, "server"), count(0, "server")]).toEqual(["1 server", "0 servers"]);
+    expect([1, 0, 2].map((n) => agree(n, "misses", "miss"))).toEqual(["misses", "miss", "miss"]);
     expect(month("2026-09-24")).toBe("Sep 26");
   });
 });

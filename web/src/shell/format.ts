@@ -43,6 +43,9 @@ export function ago(then: string, now: number): string {
 export const count = (n: number, word: string): string =>
   `${n} ${n === 1 ? word : word.endsWith("ory") ? `${word.slice(0, -1)}ies` : `${word}s`}`;
 
+/** The form that goes with a number: one misses, several miss. */
+export const agree = (n: number, one: string, many: string): string => (n === 1 ? one : many);
+
 /** Up to three names as they are, more by their number: "surge-07, -08" / "13 servers, chart-10 and others". */
 export const fewNames = (names: string[]): string =>
   names.length <= 3 ? foldNames(names) : `${names.length} servers, ${names[0]} and others`;
