@@ -86,12 +86,23 @@ def _check_told(device: Hardware, state: TapeState) -> None:
     if re.search("nothing was sent(?! to it)", told) and reason is not e.Reason.KIT_SAID:
         sent = [entry["what"] for entry in device.log if entry["what"] in SENT]
         assert not sent, f"{device.name}: {told}, but {sent}"
+    _check_waiting(device, state)
     if reason is e.Reason.TASK_FAILED and (part := device.part(facts["slot"])) is not None and part.kind != "store":
         assert part.version.strip() == facts["source"] and part.waiting != facts["to"], f"{device.name}: {told}"
     if reason is e.Reason.PUT_BACK and state.before is not None:
         known = {one.slot: one.version for one in state.before.components}
         for part in (part for part in device.parts if part.slot in state.touched and part.kind != "store"):
             assert part.version == known[part.slot] and part.waiting is None, f"{device.name}: {part.slot} is not back"
+
+
+def _check_waiting(device: Hardware, state: TapeState) -> None:
+    """What it was written and is not active yet is told at the end, whether or not its controller shows it."""
+    assert state.ended is not None
+    told = " ".join(state.ended.facts.get(name, "") for name in ("waits", "what", "how"))
+    mine = {(slot, version) for slot, version in writes_of(device.log)} & state.said_written
+    for part in (part for part in device.parts if (part.slot, part.waiting) in mine):
+        denied = state.ended.reason is e.Reason.TASK_DENIED
+        assert denied or f"{part.slot} {part.waiting}" in told, f"{device.name}: {part.slot} waits, untold"
 
 
 def _check_writes(device: Hardware, values: Sequence[e.TapeEntry], kit: Sequence[e.TapeEntry]) -> None:

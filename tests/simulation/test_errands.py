@@ -93,7 +93,8 @@ async def test_nothing_is_reset_whose_work_is_not_moved_off(house):
     assert await carry(house, "gauge-01") == {"gauge-01": "stopped"}
     assert not [v for v in values(house, "gauge-01", e.ResetIntent) if v.kind.is_outage]
     ending, words = told_end(house, "gauge-01")
-    assert "its work was not moved off: not now, after 60 min. What is written already waits for a reset" in words
+    assert "its work was not moved off: not now, after 60 min. Nothing more was sent" in words
+    assert "Written, and active with whatever reset comes next: bios" in words
     assert house.journal.states["1", "gauge-01"].place is None
     assert any(detail == "for its work to be moved off: not now" for _, _, detail in house.told)
 

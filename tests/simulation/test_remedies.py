@@ -296,14 +296,25 @@ async def test_a_write_that_can_not_be_told_apart_is_never_tried_again(house):
     assert state.ended is not None and "alone" not in remedies(house)
 
 
-async def test_what_the_device_said_was_written_and_does_not_hold_is_not_written_again(house):
+async def test_what_the_device_said_was_written_and_a_reset_does_not_show_is_not_written_again(house):
     """It re-plans after another component was refused: once, that wrote to the liar a second time."""
     device = spoil(house, Fault("task lies", slot="bios"), Fault("image refused", slot="nic-1"))
     choose(house, PUT_BACK="NEVER")
     state = await carry_out(house.hand(ONE))
-    assert remedies(house) == ["alone"] and state.ended.reason is Reason.NOT_HELD
+    assert remedies(house) == ["alone"] and state.ended.reason is Reason.NOT_SHOWN
     assert writes_of(device.log).count(("bios", "1.56.0")) == 1
-    assert "bios 1.56.0" in tell_reason(state.ended.reason, state.ended.facts)
+    assert "bios shows 1.52.0, promised was 1.56.0" in tell_reason(state.ended.reason, state.ended.facts)
+
+
+async def test_what_would_be_active_at_once_and_is_not_is_a_lie(mirror_folder):
+    name = "surge-07"
+    house = make(mirror_folder, name)
+    device = spoil(house, Fault("task lies", slot="drive-03"), Fault("image refused", slot="drive-05"))
+    choose(house, PUT_BACK="NEVER")
+    state = await carry_out(house.hand(name))
+    assert remedies(house, name) == ["alone"] and state.ended.reason is Reason.NOT_HELD
+    assert [slot for slot, _ in writes_of(device.log)].count("drive-03") == 1
+    assert "drive-03 GX04" in tell_reason(state.ended.reason, state.ended.facts)
 
 
 @pytest.mark.parametrize("fault", ["refuses company", "wants a restart"])

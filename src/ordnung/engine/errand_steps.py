@@ -141,9 +141,7 @@ async def _conclude(hand: Hand) -> None:
         await hand.end(Ending.FAILED, Reason.NO_HANDS, **facts, sent=LOOK)
     else:
         reason = Reason.NOT_MOVED_OFF if errand.kind is ErrandKind.MOVE_OFF else Reason.NO_HANDS
-        touched = bool(state.done or state.written)
         sent = "Nothing more was sent" if state.was_sent_to else "Nothing was sent"
-        sent = "What is written already waits for a reset; nothing more was sent" if touched else sent
         if reason is Reason.NO_HANDS:
             sent += ". Have somebody there and plan it again"
         await hand.end(Ending.STOPPED if state.was_sent_to else Ending.LEFT_OVER, reason, **facts, sent=sent)

@@ -19,6 +19,7 @@ from ordnung.core.orders import ENDS, Order
 from ordnung.core.route import Route, plan_route, plan_way_back
 from ordnung.core.sheet import PlannedRound, name_payloads
 from ordnung.core.unattended import leave_reboots
+from ordnung.core.waiting import show_waiting
 from ordnung.engine.compare import find_unlisted
 from ordnung.engine.entries import (
     Deferred,
@@ -141,7 +142,9 @@ class Hand:
         return StepFailedError(reason, **facts, **({"said": self.last_words} if self.last_words else {}))
 
     async def end(self, ending: Ending, reason: Reason, **facts: object) -> None:
-        """Nothing more is done on this server; a disc of ours that may still be in it is told."""
+        """Nothing more is done on this server; what waits in it is told, and a disc of ours that may still be in it."""
+        waits = ", ".join(f"{write.slot} {write.to}" for write in self.state.waiting)
+        facts |= {"waits": waits} if waits and ending is not Ending.WAITS else {}
         facts |= {"disc": "in"} if self.state.in_disc else {}
         await self.note(Ended(ending=ending, reason=reason, facts={k: str(v) for k, v in facts.items()}))
 
@@ -290,7 +293,7 @@ class Hand:
 
     async def plan(self, server: Server) -> tuple[Route, tuple[PlannedRound, ...]]:
         """The route from a reading, with its payloads by name."""
-        positions = await self.world.baseline.locate(server)
+        positions = show_waiting(await self.world.baseline.locate(server), self.state.waiting)
         back = self.takes_back
         upwards = go_between(go_alone(positions, self.state.alone), self.state.steps_between)
         route = plan_route(upwards) if back is None else plan_way_back(positions, back)

@@ -21,7 +21,8 @@ from typing import assert_never
 
 from ordnung.core.away import AwayPlace
 from ordnung.core.errands import Errand, ErrandKind, hands_after, hands_before
-from ordnung.core.sheet import DiscPart
+from ordnung.core.route import Write
+from ordnung.core.sheet import DiscPart, PlannedWrite
 from ordnung.engine.entries import (
     AheadDone,
     Answer,
@@ -197,7 +198,7 @@ def _apply(state: TapeState, value: TapeEntry, at: datetime.datetime) -> TapeSta
         case WriteIntent() | WriteSent() | WriteUnsent() | WriteDone() | WriteFailed():
             return _after_write(state, value, at)
         case ResetSpared():
-            return change(state, is_back=True, back_at=at, sends=0)
+            return change(state, is_back=True, back_at=at, sends=0, waiting=_still_waiting(state))
         case ResetIntent() | ResetSent() | ResetSeen() | ResetUnsent() | Asked() | Answered() | Back():
             return _after_reset(state, value, at)
         case Confirmed():
@@ -209,7 +210,7 @@ def _apply(state: TapeState, value: TapeEntry, at: datetime.datetime) -> TapeSta
                 state, round=state.round + 1, written=0, is_back=False, back_at=None, is_ignored=False, done=done,
                 is_away=state.is_away and starts, in_disc=state.in_disc and not leaves, sends=0,
                 owed=(*state.owed, *owed), was_away=state.was_away or state.is_away,
-                is_whole=state.is_whole and not state.is_away,
+                is_whole=state.is_whole and not state.is_away, waiting=_still_waiting(state),
             )  # fmt: skip
         case Ended():
             return change(state, ended=value, place=_kept(state), open_errand=None)
@@ -322,9 +323,13 @@ def _after_write(
             return change(state, open_write=None, sends=state.sends + _was_sent(value))
         case WriteDone():
             assert state.open_write is not None
-            write = state.open_write.planned.write
+            planned = state.open_write.planned
+            write = planned.write
             said = state.said_written | {(write.slot, write.to)}
-            return change(state, open_write=None, written=state.written + 1, sends=0, said_written=said)
+            return change(
+                state, open_write=None, written=state.written + 1, sends=0, said_written=said,
+                waiting=_with_waiting(state, planned),
+            )  # fmt: skip
         case WriteFailed():
             assert state.open_write is not None
             write = state.open_write.planned.write
@@ -333,6 +338,18 @@ def _after_write(
             return change(state, open_write=None, failed_slot=write.slot, failure=value, said_written=said)
         case _:
             assert_never(value)
+
+
+def _with_waiting(state: TapeState, planned: PlannedWrite) -> tuple[Write, ...]:
+    """What waits once a write is done: the last one of each component, where it is a version that was brought."""
+    others = tuple(write for write in state.waiting if write.slot != planned.write.slot)
+    return (*others, planned.write) if planned.is_update and planned.disc is None else others
+
+
+def _still_waiting(state: TapeState) -> tuple[Write, ...]:
+    """What waits still once the round's reset is over, or nothing needs one."""
+    active = {slot for slot, _ in state.current.activates} if state.current is not None else set()
+    return tuple(write for write in state.waiting if write.slot not in active)
 
 
 def _after_reset(
@@ -364,7 +381,8 @@ def _after_reset(
         case Answered():
             return change(state, open_reset=change(pending, answer=value.answer))
         case Back():
-            return change(state, open_reset=None, is_back=True, back_at=at, sends=0)
+            waiting = _still_waiting(state)
+            return change(state, open_reset=None, is_back=True, back_at=at, sends=0, waiting=waiting)
         case _:
             assert_never(value)
 

@@ -69,8 +69,7 @@ SENTENCES: dict[Reason, str] = {
     "says that it is back.",
     Reason.NO_HANDS: "{what} {why}. {sent}.",
     Reason.NO_PLACE: "its turn never came: {why}. Nothing was sent. Bring the others back first, then start it again.",
-    Reason.NO_PLACE_ANY_MORE: "its turn never came: {why}. What was written before it waits for a reset; nothing more "
-    "was sent. Bring the others back first, then plan it again.",
+    Reason.NO_PLACE_ANY_MORE: "its turn never came: {why}. Nothing more was sent. Bring the others back first, then plan it again.",
     Reason.CONTROLLER: "{cause}: {detail}. {remedy}",
     Reason.NO_CONTACT: "no answer for {minutes} min ({cause}: {detail}). Nothing more was sent. {remedy}",
     Reason.NO_WAY_IN: "{slot}: this controller can neither fetch nor be pushed a payload; nothing was sent to it",
@@ -82,8 +81,8 @@ SENTENCES: dict[Reason, str] = {
     Reason.MOVED_ON: "{slot}: planned from {source}, it is at {version}; nothing was sent to it. Plan again.",
     Reason.NOT_ARRIVED: "{slot}: the payload did not arrive in {tries} tries; nothing was written",
     Reason.TASK_VANISHED: "{slot}: the task vanished and the version is not there",
-    Reason.TASK_FAILED: "{slot} {to} was not written: {message}. It is still at {source}{left}.",
-    Reason.TASK_DENIED: "{slot}: the device says that {to} was not written ({message}), and shows it as {how}{left}. "
+    Reason.TASK_FAILED: "{slot} {to} was not written: {message}. It is still at {source}.",
+    Reason.TASK_DENIED: "{slot}: the device says that {to} was not written ({message}), and shows it as {how}. "
     "It was not written again.",
     Reason.TASK_STALLED: "{slot}: the device stands at {percent} and does not move. It was left alone: do not reset "
     "this server before the device says that it has ended.",
@@ -139,7 +138,9 @@ def tell_reason(reason: Reason, facts: Mapping[str, str]) -> str:
     """A reason in a sentence, and what else the person has to know."""
     told = SENTENCES[reason].format_map(_Untold(facts))
     told = f"{told}. It last said: {facts['said']}" if "said" in facts else told
-    return f"{told.rstrip('.')}. {DISC_LEFT}" if "disc" in facts else told
+    more = [f"Written, and active with whatever reset comes next: {facts['waits']}."] if "waits" in facts else []
+    more += [DISC_LEFT] if "disc" in facts else []
+    return " ".join([f"{told.rstrip('.')}.", *more]) if more else told
 
 
 _BOOT_WORDS = {

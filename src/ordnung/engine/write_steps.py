@@ -245,7 +245,6 @@ async def follow(hand: Hand) -> None:
     else:
         how = await _how_it_stands(hand, write)
         facts = {"slot": write.slot, "to": write.to, "message": task.message, "source": write.source, "how": how}
-        facts["left"] = _left_waiting(hand)
         reason = Reason.TASK_DENIED if how else Reason.TASK_FAILED
         await hand.note(WriteFailed(reason=reason, facts=facts))
         hand.world.site.writing.pop(hand.endpoint.url, None)
@@ -319,10 +318,3 @@ def _stalled(hand: Hand, task: TaskView | None) -> TaskView:
     percent = "an unknown part" if task.percent is None else f"{task.percent} %"
     raise StepFailedError(Reason.TASK_STALLED, slot=pending.planned.write.slot, percent=percent)
 
-
-def _left_waiting(hand: Hand) -> str:
-    """Which other writes of this round wait for a reset, in words."""
-    current = hand.state.current
-    done = current.writes[: hand.state.written] if current else ()
-    names = [f"{planned.write.slot} {planned.write.to}" for planned in done]
-    return f"; {', '.join(names)} written before it may wait for a reset" if names else ""

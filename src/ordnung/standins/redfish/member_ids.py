@@ -26,12 +26,13 @@ def member_path(device: Hardware, part: Part, image: str = RUNNING) -> str:
     return f"{INVENTORY}/{member_id(device, part, image)}"
 
 
-def images_of(part: Part) -> list[str]:
-    """Which images of a part are told: the one it runs, its other bank, and one that waits."""
-    return [RUNNING, *([STANDBY] if part.spare is not None else []), *([STAGED] if part.waiting is not None else [])]
+def images_of(device: Hardware, part: Part) -> list[str]:
+    """Which images of a part are told: the one it runs, its other bank, and one that waits where that is told."""
+    tells_waiting = part.waiting is not None and "waiting untold" not in device.quirks
+    return [RUNNING, *([STANDBY] if part.spare is not None else []), *([STAGED] if tells_waiting else [])]
 
 
 def find_member(device: Hardware, parts: list[Part], name: str) -> tuple[Part, str] | None:
     """Of which part, and which of its images, a member is; None where there is none of that name."""
-    pairs = ((part, image) for part in parts for image in images_of(part))
+    pairs = ((part, image) for part in parts for image in images_of(device, part))
     return next(((part, image) for part, image in pairs if member_id(device, part, image) == name), None)

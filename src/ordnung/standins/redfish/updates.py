@@ -61,7 +61,7 @@ def _listed(device: Hardware) -> list[Part]:
 
 @collection("UpdateService/FirmwareInventory", "SoftwareInventory")
 def inventory(device: Hardware) -> list[str]:
-    pairs = [(part, image) for part in _listed(device) for image in images_of(part)]
+    pairs = [(part, image) for part in _listed(device) for image in images_of(device, part)]
     pairs.sort(key=lambda pair: ("", STANDBY, STAGED).index(pair[1]))
     return [member_id(device, part, image) for part, image in pairs]
 
