@@ -16,6 +16,8 @@ from tests.engine.test_tape import (
     DEFERRED,
     DONE_OUTSIDE,
     INTENT,
+    INTENT_RAID,
+    KEPT,
     NOT_WRITTEN,
     NOW,
     OFF,
@@ -26,6 +28,7 @@ from tests.engine.test_tape import (
     RESTART,
     SEEN,
     SENT,
+    STAGED,
     TROUBLE,
     UNSENT,
     WRITTEN,
@@ -55,6 +58,15 @@ def test_what_never_arrived_and_was_sent_again_is_told_twice():
     (step,) = rounds_of(by_the_minute(*BEGUN, INTENT, UNSENT, INTENT, SENT))
     assert [write.result for write in step.writes] == ["never arrived", "open"]
     assert step.writes[1].ended is None and step.resets == ()
+
+
+def test_what_is_kept_for_the_reset_is_told_as_it_ended_after_it():
+    failed = e.WriteFailed(reason=e.Reason.TASK_FAILED)
+    kept = (*KEPT, INTENT_RAID, SENT, STAGED, RESET, RESET_SENT)
+    (step,) = rounds_of(by_the_minute(*kept))
+    assert [write.result for write in step.writes] == ["staged", "staged"]
+    (step,) = rounds_of(by_the_minute(*kept, SEEN, BACK, failed, WRITTEN[-1]))
+    assert [(write.slot, write.result) for write in step.writes] == [("bios", "not written"), ("raid", "written")]
 
 
 def test_a_reset_that_did_not_begin_is_none():

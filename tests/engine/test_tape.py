@@ -78,6 +78,15 @@ OFF, BACK_AGAIN, WHOLE = (e.ErrandAsked(errand=Errand(kind=kind), of="desk") for
 DONE_OUTSIDE = e.ErrandDone(by="desk", note="with a note")
 REFUSED = e.ErrandGivenUp(why="not now")
 BEGUN_ALL_THE_SAME = e.ErrandGivenUp(why="nobody answered", begun=True)
+STAGED, LEFT = e.WriteStaged(message="it waits"), e.LeftBefore(writes=(dataclasses.replace(WRITE, slot="nic"),))
+RAID = dataclasses.replace(ROUND.writes[0], write=dataclasses.replace(WRITE, slot="raid"))
+BOTH = e.Plan(
+    rounds=(dataclasses.replace(ROUND, writes=(*ROUND.writes, RAID), activates=(("bios", "2"), ("raid", "2"))),)
+)
+INTENT_RAID = dataclasses.replace(INTENT, planned=RAID)
+BUSY = e.WriteUnsent(reason=e.Reason.CONTROLLER, facts={"cause": "busy"})
+KEPT = (PLACE, READ, BOTH, INTENT, SENT, STAGED)
+RESTARTED = (RESET, RESET_SENT, SEEN, BACK)
 MOVED = tuple(MOVING if value is PLACE else value for value in WRITTEN)
 
 
@@ -132,6 +141,22 @@ def tape(*values):
             (EARLY, READ, BORNE, INTENT, SENT, e.WriteFailed(reason=e.Reason.TASK_FAILED), TROUBLE, ALONE, READ, BORNE),
             "ahead done",
         ),
+        ((PLACE, LEFT, READ), "plan"),
+        (KEPT, "write"),
+        ((*KEPT, INTENT_RAID, SENT, STAGED), "reset"),
+        ((*KEPT, INTENT_RAID, SENT, STAGED, *RESTARTED), "follow"),
+        ((*KEPT, INTENT_RAID, SENT, STAGED, *RESTARTED, DONE), "follow"),
+        ((*KEPT, INTENT_RAID, SENT, STAGED, *RESTARTED, DONE, DONE), "confirm"),
+        ((*KEPT, INTENT_RAID, SENT, STAGED, *RESTARTED, DONE, STAGED), "confirm"),
+        ((*KEPT, INTENT_RAID, SENT, STAGED, *RESTARTED, e.WriteFailed(reason=e.Reason.TASK_FAILED)), "follow"),
+        (
+            (*KEPT, INTENT_RAID, SENT, STAGED, *RESTARTED, e.WriteFailed(reason=e.Reason.TASK_FAILED), DONE),
+            "meet a failure",
+        ),
+        ((*KEPT, INTENT_RAID, BUSY), "reset"),
+        ((*KEPT, INTENT_RAID, BUSY, *RESTARTED, DONE), "confirm"),
+        ((*KEPT, INTENT_RAID, BUSY, *RESTARTED, DONE, CONFIRMED), "read"),
+        ((*BEGUN, INTENT, BUSY), "write"),
         (MOVED, "errand"),
         ((*MOVED, OFF), "errand"),
         ((*MOVED, OFF, DONE_OUTSIDE), "reset"),
@@ -179,6 +204,11 @@ def test_what_comes_next_follows_from_the_tape_alone(values, step):
         (PLACE, READ, OWN, INTENT, SENT, DONE, SPARED, SPARED),
         (*BEGUN, AHEAD_DONE),
         (EARLY, READ, BORNE, INTENT, AHEAD_DONE),
+        (*KEPT, DONE),
+        (*KEPT, INTENT_RAID, RESET),
+        (*KEPT, *RESTARTED, RESET),  # what it kept may be at work
+        (*KEPT, *RESTARTED, INTENT_RAID),
+        (PLACE, READ, LEFT),
         (*MOVED, RESET),  # its work is still there
         (*MOVED, OFF, RESET),
         (*MOVED, OFF, OFF),
@@ -202,6 +232,32 @@ def test_what_was_tried_and_declined_follows_from_the_tape():
     assert again.declined == {e.Remedy.ALONE} and find_remedies(again, TROUBLE) == (e.Remedy.RESTART_FIRST,)
     other = fold(tape(*NOT_WRITTEN, TROUBLE, e.Remedied(remedy=e.Remedy.OTHER_WAY)))
     assert other.spent_ways == {"push"} and not other.has_tried(e.Remedy.ALONE)
+
+
+def bios(version):
+    part = Component(slot="bios", kind="bios", name="BIOS", version=version)
+    return e.Read(server=Server(name="s", model="m", components=(part,)), why=e.ReadWhy.BEFORE)
+
+
+@pytest.mark.parametrize(
+    ("values", "waiting", "staged"),
+    [
+        (KEPT, ["bios"], ["bios"]),
+        ((*KEPT, INTENT_RAID, SENT, DONE), ["bios", "raid"], ["bios"]),
+        ((*KEPT, INTENT_RAID, SENT, DONE, *RESTARTED), [], []),
+        ((*KEPT, *RESTARTED, STAGED), ["bios"], ["bios"]),
+        ((*KEPT, DEFERRED), ["bios"], ["bios"]),
+        ((*KEPT, DEFERRED, PLACE, bios("1")), ["bios"], ["bios"]),
+        ((*KEPT, DEFERRED, PLACE, bios("2")), [], []),  # somebody else has reset it
+        ((*KEPT, DEFERRED, PLACE, bios(None)), ["bios"], ["bios"]),
+        ((PLACE, LEFT, READ), ["nic"], []),
+        ((PLACE, LEFT, READ, PLAN, INTENT, SENT, DONE), ["nic", "bios"], []),
+    ],
+)
+def test_what_waits_and_what_is_kept_for_a_reset_follow_from_the_tape(values, waiting, staged):
+    state = fold(tape(*values))
+    assert [write.slot for write in state.waiting] == waiting
+    assert [pending.planned.write.slot for pending in state.staged] == staged
 
 
 @pytest.mark.parametrize("reason", [e.Reason.TASK_STALLED, e.Reason.TASK_VANISHED, e.Reason.RESET_UNCERTAIN])
@@ -246,7 +302,7 @@ EVERY = (
     *WRITTEN, RESET, RESET_SENT, ASKED, ANSWERED, SEEN, BACK, CONFIRMED, UNSENT, RESET_UNSENT, FAILED, GIVEN, DEFERRED,
     e.Warned(check="clock", seen="its clock is 8 min ahead", remedy="Set it."),
     e.WriteFailed(reason=e.Reason.TASK_FAILED, facts={"slot": "bios"}),
-    OFF, DONE_OUTSIDE, REFUSED, TROUBLE, RESTART, AHEAD_DONE, SPARED,
+    OFF, DONE_OUTSIDE, REFUSED, TROUBLE, RESTART, AHEAD_DONE, SPARED, STAGED, LEFT,
     dataclasses.replace(INTENT, marker=Marker(controller="a"), target="/redfish/v1/UpdateService/FirmwareInventory/bios"),
 )  # fmt: skip
 

@@ -260,6 +260,7 @@ def test_killed_at_any_moment_it_goes_on_and_sends_nothing_twice(packed, tmp_pat
 
 def test_an_interrupt_stops_before_the_next_step_and_cuts_nothing_short(packed, tmp_path):
     name = "surge-04"
+    packed.device(name).quirks = frozenset({"waiting untold"})
     process = spawn(packed, tmp_path, "--yes", name=name)
     for line in process.stdout:
         if "writing" in line:
@@ -267,7 +268,11 @@ def test_an_interrupt_stops_before_the_next_step_and_cuts_nothing_short(packed, 
             break
     out, _ = process.communicate(timeout=60)
     assert process.returncode == 1 and "Stopping before the next step" in out and "is stopped" in out
-    assert not any(entry["what"] == "dead" for entry in packed.device(name).log)
+    log = packed.device(name).log
+    assert not any(entry["what"] == "dead" for entry in log)
+    code, out, err = level(packed, tmp_path, "--yes", name=name)
+    assert code == 0 and "is level" in out, out + err
+    assert len(writes_of(log)) == len(set(writes_of(log))), "what waits is known by the journal, and not written again"
 
 
 def test_a_second_interrupt_ends_it_at_once_and_it_goes_on_where_it_was(packed, tmp_path):

@@ -5,6 +5,7 @@ from __future__ import annotations
 import dataclasses
 
 import pytest
+from asgiref.sync import async_to_sync
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
 
@@ -15,8 +16,10 @@ from ordnung.engine import entries as e
 from ordnung.engine.entry_codec import VERSION, parse_rounds, write_entry
 from ordnung.server.assessment.current import current_assessment
 from ordnung.server.clock import now
+from ordnung.server.fleet.models import Server as HouseServer
 from ordnung.server.fleet.readings import store_reading
 from ordnung.server.runs.calls import call_rows
+from ordnung.server.runs.journal import DatabaseJournal
 from ordnung.server.runs.models import Run, RunServer, TapeEntry
 from ordnung.server.runs.record import _differences
 from tests.engine.test_tape import WRITTEN, tape
@@ -103,6 +106,31 @@ def test_what_waits_for_a_reboot_is_not_taken_for_back_already(house):
     store_reading(dataclasses.replace(before, components=tuple(parts), read_at=now()), None)
     status, problem = house.post(f"runs/{run['id']}/take-back", {})
     assert status == 422 and "surge-05 bios: 3.2.0 waits for a reset" in problem["detail"]
+
+
+def test_what_its_controller_does_not_show_waits_all_the_same_until_a_reading_shows_another(house):
+    """Many inventories tell what runs and nothing else: the floor called it behind, and the next sheet wrote it again."""
+    run = house.post("runs", {"servers": ["surge-05"]})
+    place = RunServer.objects.get(run=run["id"])
+    (planned,) = (p for step in parse_rounds(place.rounds) for p in step.writes if p.write.slot == "bios")
+    before = current_assessment().standings["surge-05"].server
+    journal = DatabaseJournal()
+    for entry in tape(
+        e.PlaceTaken(place=AwayPlace(server="surge-05", outage=False)), e.Read(server=before, why=e.ReadWhy.BEFORE),
+        e.Plan(rounds=parse_rounds(place.rounds)), e.WriteIntent(planned=planned, way="push"), e.WriteSent(),
+        e.WriteDone(evidence=e.Evidence.TASK), e.Ended(ending=e.Ending.STOPPED, reason=e.Reason.STOPPED),
+    ):  # fmt: skip
+        async_to_sync(journal.append)(str(run["id"]), "surge-05", entry.seq, entry.value)
+    store_reading(dataclasses.replace(before, read_at=now()), None)
+    bios = current_assessment().standings["surge-05"].server.component("bios")
+    assert bios is not None and (bios.version, bios.waiting) == ("3.0.5", "3.2.0")
+    again = RunServer.objects.get(run=house.post("runs", {"servers": ["surge-05"]})["id"])
+    assert [(len(step.writes), step.reset) for step in parse_rounds(again.rounds)] == [(0, "server reboot")]
+    status, problem = house.post(f"runs/{run['id']}/take-back", {})
+    assert status == 422 and "surge-05 bios: 3.2.0 waits for a reset" in problem["detail"]
+    parts = [dataclasses.replace(p, version="3.2.0") if p.slot == "bios" else p for p in before.components]
+    store_reading(dataclasses.replace(before, components=tuple(parts), read_at=now()), None)
+    assert HouseServer.objects.get(name="surge-05").left == []
 
 
 @pytest.mark.parametrize(("ending", "told"), [(e.Ending.WAITS, 0), (e.Ending.FAILED, 1)])

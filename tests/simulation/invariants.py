@@ -98,7 +98,7 @@ def _check_told(device: Hardware, state: TapeState) -> None:
 def _check_waiting(device: Hardware, state: TapeState) -> None:
     """What it was written and is not active yet is told at the end, whether or not its controller shows it."""
     assert state.ended is not None
-    told = " ".join(state.ended.facts.get(name, "") for name in ("waits", "what", "how"))
+    told = " ".join(state.ended.facts.get(name, "") for name in ("waits", "what", "how", "staged"))
     mine = {(slot, version) for slot, version in writes_of(device.log)} & state.said_written
     for part in (part for part in device.parts if (part.slot, part.waiting) in mine):
         denied = state.ended.reason is e.Reason.TASK_DENIED

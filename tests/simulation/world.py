@@ -274,7 +274,7 @@ class House:
         moves = self.moves.get(name, Moves())
         return Hand(
             run=run, endpoint=self.endpoint(name), world=self.world(), place=place, back=back, moves=moves,
-            by_disc=self.by_disc, order_mark=mark_of("the house", name),
+            by_disc=self.by_disc, order_mark=mark_of("the house", name), left_before=self.left_in(name),
         )  # fmt: skip
 
     def lane(self, name: str, group: str | None = None, back=None) -> RunServer:
@@ -289,7 +289,15 @@ class House:
             unattended=self.unattended,
             by_disc=self.by_disc,
             order_mark=mark_of("the house", name),
+            left_before=self.left_in(name),
         )
+
+    def left_in(self, name: str):
+        """What its earlier runs have left waiting in it, as a site keeps it."""
+        runs = {
+            run: state for (run, n), state in getattr(self.journal, "states", {}).items() if n == name and state.before
+        }
+        return runs[max(runs)].waiting if runs else ()
 
 
 def small_mirror(folder: Path, base: str = "https://mirror.example/", share: int = 1000) -> Path:

@@ -8,6 +8,7 @@ from collections.abc import Iterable
 
 from cryptography import x509
 
+from ordnung.controllers.actions import allowed_values
 from ordnung.controllers.answers import (
     Json,
     as_dict,
@@ -20,11 +21,12 @@ from ordnung.controllers.answers import (
 from ordnung.controllers.next_start import read_next_start
 from ordnung.controllers.reader import Reader
 from ordnung.controllers.surroundings import as_pairs, read_surroundings
+from ordnung.controllers.tasks import LISTS, is_scheduled
 from ordnung.controllers.tree import Found
 from ordnung.core.facts import Facts, Licence, worst_health
 
 MOST = 200
-_ENDED = ("Completed", "Killed", "Cancelled", "Exception")
+_ENDED = ("Completed", "Killed", "Cancelled", "Exception", "Invalid")
 
 
 async def read_facts(
@@ -49,7 +51,7 @@ async def read_facts(
         _licences(reader, root), _account(reader, root, user), _jobs(reader, root), _volumes(reader, found, partitions),
         read_surroundings(reader, found), read_next_start(reader, found),
     )  # fmt: skip
-    pulls, push = ways_in(service)
+    pulls, push = await read_ways_in(reader, service)
     account_body = as_dict(next(iter(account), None))
     return Facts(
         power=as_text(found.system.get("PowerState")),
@@ -80,14 +82,17 @@ async def read_facts(
     )
 
 
-def ways_in(service: Json) -> tuple[tuple[str, ...], str | None]:
-    """Over what it fetches, and what may be pushed to it, as its update service says."""
+async def read_ways_in(reader: Reader, service: Json) -> tuple[tuple[str, ...], str | None]:
+    """Over what it fetches, and what may be pushed to it, as its update service says.
+
+    One that fetches and tells nowhere over what is taken to do so over HTTPS where it can't be pushed to: that is
+    found out by asking.
+    """
     action = as_dict(as_dict(service.get("Actions")).get("#UpdateService.SimpleUpdate"))
-    allowed = action.get("TransferProtocol@Redfish.AllowableValues")
-    names = [as_text(name) for name in allowed] if isinstance(allowed, list) and action.get("target") else []
-    pulls = _few(name.upper() for name in names if name)
+    told = await allowed_values(reader.allowed, action, "TransferProtocol") if action.get("target") else ()
     if as_text(service.get("MultipartHttpPushUri")):
-        return pulls, "any"
+        return _few(name.upper() for name in told or ()), "any"
+    pulls = ("HTTPS",) if told is None else _few(name.upper() for name in told)
     return pulls, "own" if as_text(service.get("HttpPushUri")) else None
 
 
@@ -119,13 +124,15 @@ async def _account(reader: Reader, root: Json, user: str) -> list[Json]:
 
 
 async def _jobs(reader: Reader, root: Json) -> list[str]:
-    """Tasks that wait or run and are no update: someone else's."""
-    service = await reader.find(link_of(root.get("Tasks"))) or {}
-    tasks = await reader.allowed_members(link_of(service.get("Tasks")))
+    """Tasks and jobs that wait or run and are no update: someone else's. What comes by the clock is none of them."""
+    services = [(await reader.allowed(link_of(root.get(where))), name) for where, name in LISTS]
+    lists = [await reader.allowed_members(link_of(service.get(name))) for service, name in services]
     return [
-        f"{as_text(task.get('Name')) or 'a job'} ({as_text(task.get('TaskState'))})"
+        f"{as_text(task.get('Name')) or 'a job'} ({state})"
+        for tasks in lists
         for task in tasks
-        if as_text(task.get("TaskState")) not in (None, *_ENDED)
+        if (state := as_text(task.get("TaskState")) or as_text(task.get("JobState"))) not in (None, *_ENDED)
+        and not is_scheduled(task)
         and "UpdateService" not in str(as_dict(task.get("Payload")).get("TargetUri"))
     ]
 

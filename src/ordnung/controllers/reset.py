@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from ordnung.controllers.actions import allowed_values
 from ordnung.controllers.answers import Json, as_dict, as_list, as_number, as_path, as_text, link_of
 from ordnung.controllers.errors import ControllerError
 from ordnung.controllers.session import ROOT, Session
@@ -44,26 +45,13 @@ async def find_reset(session: Session, kind: str, *, force: bool = False) -> Res
             target = as_path(action.get("target"))
             if target is None:
                 continue
-            offered = await _offered(session, action)
+            offered = await allowed_values(session.find, action, "ResetType")
             # A service that lists nothing is asked on the chassis for a cycle, and for a plain restart elsewhere.
             first = types[0] if (collection != "Systems" or kind != "power cycle") else None
             chosen = next((t for t in types if t in offered), None) if offered is not None else first
             if chosen is not None:
                 return ResetOffer(type=chosen, target=target)
     raise ControllerError(session.endpoint.name, "said no", f"it offers no {kind}")
-
-
-async def _offered(session: Session, action: Json) -> list[str] | None:
-    """The reset types an action takes, by its annotation or its ActionInfo; None where it doesn't tell."""
-    allowed = action.get("ResetType@Redfish.AllowableValues")
-    if isinstance(allowed, list):
-        return [str(name) for name in allowed]
-    info = await session.find(as_path(action.get("@Redfish.ActionInfo")))
-    for parameter in as_list((info or {}).get("Parameters")):
-        values = parameter.get("AllowableValues")
-        if parameter.get("Name") == "ResetType" and isinstance(values, list):
-            return [str(name) for name in values]
-    return None
 
 
 async def send_reset(session: Session, offer: ResetOffer) -> None:

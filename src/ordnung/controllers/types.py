@@ -16,22 +16,31 @@ class Word:
     """Nothing that whoever left it has asked for is under way, for certain."""
 
 
+AT_RESET = "OnReset"
+"""The apply time (DSP0266, "Operation apply time") of an image that the device keeps and writes with a reset."""
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Reach:
-    """How a controller can be fed. ``pulls`` lists protocols in upper case."""
+    """How a controller can be fed. ``pulls`` lists protocols in upper case; None where it fetches and does not tell
+    over what. ``pull_times`` and ``push_times`` are the apply times that may be asked for; None: none may.
+    """
 
     push_uri: str | None
     pull_target: str | None
-    pulls: tuple[str, ...]
+    pulls: tuple[str, ...] | None
     max_image_bytes: int | None = None
     raw_push_uri: str | None = None
     """The older push: the image alone, for the controller itself."""
+    pull_times: tuple[str, ...] | None = None
+    push_times: tuple[str, ...] | None = None
 
     def way(self, served: Collection[str] = ("HTTPS",), spent: Collection[str] = ()) -> str | None:
         """How Ordnung brings a payload; None if there is no way.
 
         Pull over HTTPS comes first: a whole rack fetches at its own pace. A push goes over verified TLS too
-        and comes before a pull over plain HTTP; the push of a controller's own image is the last resort.
+        and comes before a pull over plain HTTP, and before one over what nobody told; the push of a controller's own
+        image is the last resort.
 
         Args:
             served: the protocols over which payloads can be fetched here.
@@ -40,7 +49,8 @@ class Reach:
         return next((way for way in self._ways(served) if way not in spent), None)
 
     def _ways(self, served: Collection[str]) -> Iterator[str]:
-        pulls = [protocol for protocol in ("HTTPS", "HTTP") if protocol in self.pulls and protocol in served]
+        told = self.pulls or ()
+        pulls = [protocol for protocol in ("HTTPS", "HTTP") if protocol in told and protocol in served]
         if self.pull_target is None:
             pulls = []
         if "HTTPS" in pulls:
@@ -49,8 +59,24 @@ class Reach:
             yield "push"
         if "HTTP" in pulls:
             yield "pull over HTTP"
+        if self.pulls is None and self.pull_target is not None and "HTTPS" in served:
+            yield "pull over HTTPS"
         if self.raw_push_uri and not self.push_uri:
             yield "push"
+
+    def apply_time(self, way: str) -> str | None:
+        """The apply time to ask for: at once, else with the reset; None asks for none.
+
+        Raises:
+            ValueError: it offers nothing but times at which Ordnung lets nothing be written; says which.
+        """
+        times = self.pull_times if way.startswith("pull") else self.push_times
+        if times is None:
+            return None
+        for time in ("Immediate", AT_RESET):
+            if time in times:
+                return time
+        raise ValueError(", ".join(times) or "none")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -71,6 +97,8 @@ class Outcome(StrEnum):
     RUNNING = "running"
     DONE = "done"
     FAILED = "failed"
+    STAGED = "staged"
+    """It waits for the reset, and says so: what is left of it is done with that."""
     UNTOLD = "untold"
     """It has ended or vanished, or does not say in words we know: what the device holds decides."""
 
@@ -89,13 +117,20 @@ class TaskView:
     message: str = ""
     transfer_failed: bool = False
     """The image never arrived whole: nothing was written, and it may be sent again."""
+    job: str | None = None
+    """The job that it says it has turned into: how that ends is how it ends."""
     is_update: bool = False
     """Whether it says itself that it is one of the update service's."""
 
     @property
     def is_running(self) -> bool:
-        """Whether the device may still be at it."""
-        return self.outcome is Outcome.RUNNING
+        """Whether the device may still be at it, or will be."""
+        return self.outcome in (Outcome.RUNNING, Outcome.STAGED)
+
+    @property
+    def has_not_begun(self) -> bool:
+        """Whether it has been taken on and nothing of it is being done (TaskState, Task schema)."""
+        return self.state in ("New", "Pending")
 
 
 SYSTEM_BEGINS = "OSBootStarted"

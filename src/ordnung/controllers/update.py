@@ -7,7 +7,8 @@ from pathlib import Path
 
 import aiohttp
 
-from ordnung.controllers.answers import Json, as_dict, as_list, as_number, as_path, as_text, link_of
+from ordnung.controllers.actions import allowed_values, apply_times
+from ordnung.controllers.answers import Json, as_dict, as_list, as_number, as_path, link_of
 from ordnung.controllers.banks import images_of_all
 from ordnung.controllers.errors import ControllerError
 from ordnung.controllers.inventory import find_entry, is_standby
@@ -20,14 +21,15 @@ async def read_reach(session: Session) -> Reach:
     """What this controller can do, by reading its update service."""
     service = await read_service(session)
     action = as_dict(as_dict(service.get("Actions")).get("#UpdateService.SimpleUpdate"))
-    protocols = action.get("TransferProtocol@Redfish.AllowableValues")
-    pulls = [as_text(name) for name in protocols] if isinstance(protocols, list) else []
+    pulls = await allowed_values(session.find, action, "TransferProtocol")
     return Reach(
         push_uri=as_path(service.get("MultipartHttpPushUri")),
         pull_target=as_path(action.get("target")),
-        pulls=tuple(name.upper() for name in pulls if name),
+        pulls=None if pulls is None else tuple(name.upper() for name in pulls),
         max_image_bytes=as_number(service.get("MaxImageSizeBytes")),
         raw_push_uri=as_path(service.get("HttpPushUri")),
+        pull_times=apply_times(action),
+        push_times=apply_times(service, "MultipartHttpPushUri"),
     )
 
 
@@ -73,8 +75,18 @@ async def send_pull(session: Session, reach: Reach, target: str, uri: str) -> Ac
     Raises as ``Session.act``: after a LostAnswerError it may have been accepted.
     """
     assert reach.pull_target is not None
-    body = {"ImageURI": uri, "Targets": [target], "@Redfish.OperationApplyTime": "Immediate"}
+    body = {"ImageURI": uri, "Targets": [target], **_apply_time(session, reach, "pull")}
     return read_accepted(await session.act(reach.pull_target, body))
+
+
+def _apply_time(session: Session, reach: Reach, way: str) -> Json:
+    """When it is to be written, as far as that may be asked for. Raises ControllerError where no time will do."""
+    try:
+        time = reach.apply_time(way)
+    except ValueError as error:
+        message = f"it writes only at times that are not waited for here ({error}); nothing was sent"
+        raise ControllerError(session.endpoint.name, "said no", message) from None
+    return {} if time is None else {"@Redfish.OperationApplyTime": time}
 
 
 async def send_push(session: Session, reach: Reach, target: str, image: Path) -> Accepted:
@@ -85,7 +97,7 @@ async def send_push(session: Session, reach: Reach, target: str, image: Path) ->
     """
     if reach.push_uri is None:
         return await _send_raw(session, reach, target, image)
-    parameters = {"Targets": [target], "@Redfish.OperationApplyTime": "Immediate"}
+    parameters = {"Targets": [target], **_apply_time(session, reach, "push")}
     with image.open("rb") as file, aiohttp.MultipartWriter("form-data") as form:
         part = form.append(json.dumps(parameters), {"Content-Type": "application/json"})
         part.set_content_disposition("form-data", name="UpdateParameters")

@@ -8,6 +8,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from urllib.parse import urlsplit
 
+from ordnung.controllers.actions import allowed_values
 from ordnung.controllers.answers import Json, as_dict, as_list, as_path, as_text, is_true, link_of
 from ordnung.controllers.errors import ControllerError, LostAnswerError
 from ordnung.controllers.session import Session
@@ -42,7 +43,7 @@ async def insert_disc(session: Session, uris: Mapping[str, str]) -> Accepted:
     await session.change(path_of(session, system), system, {"Boot": boot})
     if _holds(slot, uris):
         return Accepted(finished=True)
-    return await _insert(session, slot, _uri(session, _action(slot, "InsertMedia"), uris))
+    return await _insert(session, slot, await _uri(session, _action(slot, "InsertMedia"), uris))
 
 
 async def _insert(session: Session, slot: Json, uri: str) -> Accepted:
@@ -183,11 +184,11 @@ def _action(slot: Json, name: str) -> Json:
     return as_dict(as_dict(slot.get("Actions")).get(f"#VirtualMedia.{name}"))
 
 
-def _uri(session: Session, action: Json, uris: Mapping[str, str]) -> str:
+async def _uri(session: Session, action: Json, uris: Mapping[str, str]) -> str:
     """Over the safest protocol that it takes. Raises ControllerError where it takes none of ours."""
-    told = action.get("TransferProtocolType@Redfish.AllowableValues")
+    told = await allowed_values(session.find, action, "TransferProtocolType")
     for protocol in PREFERRED:
-        if protocol in uris and (not isinstance(told, list) or protocol in told):
+        if protocol in uris and (told is None or protocol in told):
             return uris[protocol]
     raise _refused(session, "it fetches discs over nothing that is served here")
 

@@ -19,7 +19,9 @@ NAMED = 4
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class WriteRecord:
-    """One write as it was intended, and its result: ``written``, ``not written``, ``never arrived`` or ``open``."""
+    """One write as it was intended, and its result: ``written``, ``not written``, ``never arrived``,
+    ``staged`` or ``open``.
+    """
 
     slot: str
     source: str | None

@@ -50,6 +50,7 @@ class PlannedWrite:
 
     ``hands_before`` and ``hands_after``: what a person does at the server for it, as the catalog says (P3).
     ``ahead``: it waits for its reset and bears company, so that it may be written before the window (T8, A26).
+    ``at_once``: it is active as soon as it is written.
     ``bank``: nothing is sent; the component is switched to its bank that holds the version (N7.4).
     ``sets_up``: nothing is sent; a partition that is blank or damaged is set up anew, to be filled next (N4.8).
     ``announces``: what it changes around the versions, as its release says: no surprise in the check after.
@@ -64,6 +65,7 @@ class PlannedWrite:
     bank: bool = False
     sets_up: bool = False
     ahead: bool = False
+    at_once: bool = False
     disc: DiscPart | None = None
 
     @property
@@ -175,6 +177,7 @@ def _planned(write: Write, position: Position | None) -> PlannedWrite:
         hands_before=release.hands_before, hands_after=release.hands_after,
         announces=_announced(position.product, write) if position.product else (),
         ahead=release.activation not in (None, "at once") and not release.alone,
+        at_once=release.activation == "at once",
     )  # fmt: skip
 
 

@@ -3,33 +3,37 @@
 from __future__ import annotations
 
 import dataclasses
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Iterable
 
-from ordnung.core.baseline import Position
+from ordnung.core.components import Component, Server
 from ordnung.core.route import Write
-from ordnung.core.versions import is_equal
 
 
-def show_waiting(positions: Sequence[Position], written: Collection[Write]) -> tuple[Position, ...]:
-    """The positions with what was written to them as what waits (D7).
+def show_waiting(server: Server, written: Iterable[Write]) -> Server:
+    """The server with what was written to it as what waits in it (D7).
 
-    Whatever the controller tells goes first, and so does a version that is another than the one it was written over:
-    then something has happened since. What is active at once waits for nothing.
+    Whatever its controller tells goes first, and so does a version that is another than the one it was written over:
+    then something has happened since.
 
     Args:
-        written: what was said to be written, and no reset since can have made active.
+        written: what no reset since can have made active, each over the version that was read then; the last one of a
+            component counts.
     """
     by_slot = {write.slot: write for write in written}
-    return tuple(_with_waiting(position, by_slot.get(position.component.slot)) for position in positions)
+    if not by_slot:
+        return server
+    return dataclasses.replace(
+        server, components=tuple(_shown(part, by_slot.get(part.slot)) for part in server.components)
+    )
 
 
-def _with_waiting(position: Position, write: Write | None) -> Position:
-    component, product = position.component, position.product
-    if write is None or product is None or product.id != write.product or component.has_waiting:
-        return position
-    release = product.find(write.to)
-    if release is not None and release.activation == "at once":
-        return position
-    if not is_equal(product.scheme, component.standing, write.source, product.listed):
-        return position
-    return dataclasses.replace(position, component=dataclasses.replace(component, waiting=write.to))
+def _shown(part: Component, write: Write | None) -> Component:
+    if write is None or part.has_waiting or part.standing != write.source or part.version == write.to:
+        return part
+    return dataclasses.replace(part, waiting=write.to)
+
+
+def still_left(server: Server, written: Collection[Write]) -> tuple[Write, ...]:
+    """What of it may wait still, by a reading: what has become active, or was written over since, does not."""
+    parts = ((write, server.component(write.slot)) for write in written)
+    return tuple(write for write, part in parts if part is None or not part.standing or part.standing == write.source)

@@ -35,6 +35,7 @@ from ordnung.engine.entries import (
     WriteDone,
     WriteFailed,
     WriteIntent,
+    WriteStaged,
     WriteUnsent,
 )
 from ordnung.engine.telling import REMEDIES, tell_entry, tell_errand_asked, tell_reason
@@ -62,6 +63,9 @@ class _Round:
 def rounds_of(tape: Sequence[Entry]) -> tuple[RoundRecord, ...]:
     """The rounds as they went. One that is gone on with after trouble is another; what is sent again is told again."""
     rounds = [_Round()]
+    staged: list[tuple[_Round, int]] = []
+    """What waits for a reset, whose outcome is told after it; ``due`` of these once it is over."""
+    due: list[tuple[_Round, int]] = []
     for entry in tape:
         now = rounds[-1]
         match entry.value:
@@ -69,8 +73,10 @@ def rounds_of(tape: Sequence[Entry]) -> tuple[RoundRecord, ...]:
                 rounds.append(_Round())
             case WriteIntent() as intent:
                 now.writes.append(_intended(intent, entry.at))
-            case WriteUnsent() | WriteDone() | WriteFailed() as outcome if now.writes:
-                now.writes[-1] = _with_outcome(now.writes[-1], outcome, entry.at)
+            case WriteUnsent() | WriteStaged() | WriteDone() | WriteFailed() as outcome if due or now.writes:
+                of, at = due.pop(0) if due else (now, len(now.writes) - 1)
+                of.writes[at] = _with_outcome(of.writes[at], outcome, entry.at)
+                staged += [(of, at)] if isinstance(outcome, WriteStaged) else []
             case ResetIntent(kind=kind, type=type_):
                 now.resets.append(ResetRecord(kind=kind, type=type_, acted_by="", began=entry.at, back=None))
             case ResetSeen(evidence=evidence) if now.resets:
@@ -78,6 +84,7 @@ def rounds_of(tape: Sequence[Entry]) -> tuple[RoundRecord, ...]:
             case ResetUnsent() if now.resets:
                 now.resets.pop()
             case Back() if now.resets:
+                due, staged = staged, []
                 now.resets[-1] = dataclasses.replace(now.resets[-1], back=entry.at)
             case Confirmed(versions=versions):
                 now.confirmed = tuple(f"{slot} {version}" for slot, version in versions)
@@ -94,9 +101,11 @@ def _intended(intent: WriteIntent, at: datetime.datetime) -> WriteRecord:
 
 
 def _with_outcome(
-    write: WriteRecord, outcome: WriteUnsent | WriteDone | WriteFailed, at: datetime.datetime
+    write: WriteRecord, outcome: WriteUnsent | WriteStaged | WriteDone | WriteFailed, at: datetime.datetime
 ) -> WriteRecord:
     match outcome:
+        case WriteStaged():
+            return dataclasses.replace(write, result="staged", detail="its device waits for the reset with the rest")
         case WriteDone(evidence=evidence):
             result, detail = "written", f"by {evidence}"
         case WriteFailed(reason=reason, facts=facts):

@@ -15,6 +15,7 @@ from ordnung.core.sheet import SET_UP, PlannedWrite
 from ordnung.engine.compare import find_position, is_same, stands_at
 from ordnung.engine.entries import Evidence, Reason, WriteDone, WriteFailed, WriteIntent, WriteSent, WriteUnsent
 from ordnung.engine.hand import Hand, is_refusal
+from ordnung.engine.own_tasks import find_others
 from ordnung.engine.ports import Controller
 from ordnung.engine.world import StepFailedError
 
@@ -102,7 +103,7 @@ async def ask_when_idle(
     """
     async with hand.world.site.controller(hand.endpoint.url):
         tasks = await controller.tasks() or []
-        running = [task for task in tasks if task.is_running]
+        running = find_others(tasks, hand.state)
         if not running:
             known = tuple(task.uri for task in tasks)
             marker = await controller.marker()

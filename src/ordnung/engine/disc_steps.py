@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Awaitable
 from dataclasses import dataclass
 
-from ordnung.controllers import Accepted, ControllerError, TaskView, Word
+from ordnung.controllers import Accepted, ControllerError, Outcome, TaskView, Word
 from ordnung.core.baseline import Position
 from ordnung.core.by_disc import IN
 from ordnung.core.checks import Before, Situation
@@ -228,7 +228,8 @@ class _Look:
 
 async def _look(hand: Hand, controller: Controller) -> _Look:
     server = await controller.read(hand.world.clock.now)
-    running = [task for task in await controller.tasks() or [] if task.is_running]
+    at_work = (task for task in await controller.tasks() or [] if task.outcome is Outcome.RUNNING)
+    running = [task for task in at_work if not task.has_not_begun]  # what waits for a reset is none of its work
     _, starts_there = await controller.has_disc(disc_uris(hand))
     hand.seen_on_disc = hand.seen_on_disc or starts_there
     return _Look(server, running[0] if running else None, hand.seen_on_disc and not starts_there)

@@ -15,7 +15,7 @@ from ordnung.controllers import Marker
 from ordnung.core.away import AwayPlace
 from ordnung.core.components import Server
 from ordnung.core.errands import Errand, Moves
-from ordnung.core.route import Stranded
+from ordnung.core.route import Stranded, Write
 from ordnung.core.sheet import PlannedRound, PlannedWrite
 
 
@@ -185,6 +185,13 @@ class Read:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class LeftBefore:
+    """What earlier runs have left waiting in the server for a reset, as the site knows it."""
+
+    writes: tuple[Write, ...]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Plan:
     """What is to be done from here on."""
 
@@ -290,6 +297,8 @@ class WriteIntent:
     """What told its controller's last start from the next: one that has started since may have forgotten its tasks."""
     target: str = ""
     """What the device is told that it is for, by which its task is known again; empty where nothing is sent."""
+    at_reset: bool = False
+    """It is asked to be written with the reset, since its update service offers no other time."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -307,6 +316,13 @@ class WriteUnsent:
 
     reason: Reason
     facts: Facts = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class WriteStaged:
+    """The device has it and waits for the reset: what is left of the write is done with that, and followed then."""
+
+    message: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -405,6 +421,7 @@ class Ended:
 
 TapeEntry = (
     Read
+    | LeftBefore
     | Plan
     | PlaceTaken
     | PlaceGiven
@@ -419,6 +436,7 @@ TapeEntry = (
     | WriteIntent
     | WriteSent
     | WriteUnsent
+    | WriteStaged
     | WriteDone
     | WriteFailed
     | ResetIntent

@@ -21,6 +21,7 @@ VERSION = 2
 """What is written now. Version 1 had free bodies and sentences in them."""
 KINDS: dict[str, type[TapeEntry]] = {
     "read": entries.Read,
+    "left before": entries.LeftBefore,
     "plan": entries.Plan,
     "place taken": entries.PlaceTaken,
     "place given": entries.PlaceGiven,
@@ -35,6 +36,7 @@ KINDS: dict[str, type[TapeEntry]] = {
     "write intent": entries.WriteIntent,
     "write sent": entries.WriteSent,
     "write unsent": entries.WriteUnsent,
+    "write staged": entries.WriteStaged,
     "write done": entries.WriteDone,
     "write failed": entries.WriteFailed,
     "reset intent": entries.ResetIntent,

@@ -16,7 +16,7 @@ from ordnung.core.components import Component, Server
 from ordnung.core.detours import go_alone, go_between
 from ordnung.core.errands import Moves
 from ordnung.core.orders import ENDS, Order
-from ordnung.core.route import Route, plan_route, plan_way_back
+from ordnung.core.route import Route, Write, plan_route, plan_way_back
 from ordnung.core.sheet import PlannedRound, name_payloads
 from ordnung.core.unattended import leave_reboots
 from ordnung.core.waiting import show_waiting
@@ -68,6 +68,8 @@ class Hand:
     """Slots with the sums of the payloads that may be sent there; None: the sheet needed no approval (P4)."""
     on_sheet: frozenset[str] = frozenset()
     """Slots that its sheet writes to: what is planned from is known to be there."""
+    left_before: tuple[Write, ...] = ()
+    """What earlier runs have left waiting in it for a reset, whether or not its controller shows it."""
     moves: Moves = Moves()
     """What its group wants done around an outage (P1)."""
     ahead: bool = False
@@ -143,8 +145,12 @@ class Hand:
 
     async def end(self, ending: Ending, reason: Reason, **facts: object) -> None:
         """Nothing more is done on this server; what waits in it is told, and a disc of ours that may still be in it."""
-        waits = ", ".join(f"{write.slot} {write.to}" for write in self.state.waiting)
+        kept = {(pending.planned.write.slot, pending.planned.write.to) for pending in self.state.staged}
+        waiting = ((write.slot, write.to) for write in self.state.waiting)
+        waits = ", ".join(f"{slot} {to}" for slot, to in waiting if (slot, to) not in kept)
         facts |= {"waits": waits} if waits and ending is not Ending.WAITS else {}
+        told = ", ".join(f"{slot} {to}" for slot, to in sorted(kept))
+        facts |= {"staged" if self.state.open_reset is None else "writing": told} if kept else {}
         facts |= {"disc": "in"} if self.state.in_disc else {}
         await self.note(Ended(ending=ending, reason=reason, facts={k: str(v) for k, v in facts.items()}))
 
@@ -293,7 +299,7 @@ class Hand:
 
     async def plan(self, server: Server) -> tuple[Route, tuple[PlannedRound, ...]]:
         """The route from a reading, with its payloads by name."""
-        positions = show_waiting(await self.world.baseline.locate(server), self.state.waiting)
+        positions = await self.world.baseline.locate(show_waiting(server, self.state.waiting))
         back = self.takes_back
         upwards = go_between(go_alone(positions, self.state.alone), self.state.steps_between)
         route = plan_route(upwards) if back is None else plan_way_back(positions, back)

@@ -16,6 +16,7 @@ from ordnung.engine.entries import (
     WriteFailed,
     WriteIntent,
     WriteSent,
+    WriteStaged,
     WriteUnsent,
 )
 
@@ -55,7 +56,7 @@ def lasted(entries: Iterable[Entry]) -> list[Lasted]:
                 planned = write.planned.write
                 found.append(_between(begun, entry, "writing", planned.product, planned.to, failed=True))
                 write, begun = None, None
-            case WriteUnsent() | WriteFailed() | ResetUnsent():
+            case WriteUnsent() | WriteStaged() | WriteFailed() | ResetUnsent():
                 write, reset, begun = None, None, None
             case WriteDone() if write is not None and begun is not None:
                 planned = write.planned.write

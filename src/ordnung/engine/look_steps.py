@@ -8,7 +8,7 @@ from ordnung.core.sheet import PlannedRound
 from ordnung.core.surroundings import find_changes_around
 from ordnung.core.unattended import tell_waiting
 from ordnung.engine.compare import find_not_told, find_surprises, find_unlisted, lacking, tells_more
-from ordnung.engine.entries import Confirmed, Ending, Plan, Read, ReadWhy, Reason, ResetKind, Warned
+from ordnung.engine.entries import Confirmed, Ending, LeftBefore, Plan, Read, ReadWhy, Reason, ResetKind, Warned
 from ordnung.engine.errand_steps import bring_home
 from ordnung.engine.hand import Hand
 from ordnung.engine.settling import Settling
@@ -27,6 +27,8 @@ async def read(hand: Hand) -> None:
     for slot in find_not_told(hand.on_sheet, server) if hand.state.before is None else ():
         why = "does not list it" if server.component(slot) is None else "tells no version of it"
         await hand.note(Warned(check=SHEET, seen=f"{slot} is on the sheet, and its controller {why}", remedy=LOOK))
+    if hand.state.before is None and hand.left_before:
+        await hand.note(LeftBefore(writes=hand.left_before))
     await hand.note(Read(server=server, why=ReadWhy.BEFORE))
     await hand.world.reporter.reading(hand.run, server, pin)
 
@@ -97,7 +99,7 @@ async def confirm(hand: Hand) -> None:
     surprises = _surprises(hand, before, server, current)
     if surprises:
         raise StepFailedError(Reason.CHANGED, found="; ".join(surprises))
-    await hand.note(Confirmed(versions=current.activates))
+    await hand.note(Confirmed(versions=hand.state.promised))
     if tells_more(before, server):
         await hand.note(Read(server=server, why=ReadWhy.MORE_IS_TOLD))
     await hand.show("checked", f"round {hand.state.round} confirmed by reading")
@@ -113,7 +115,7 @@ async def _settled(hand: Hand, before: Server, current: PlannedRound) -> tuple[S
     while True:
         await hand.show("confirming", "reading again")
         server, pin = await hand.patiently(hand.read, patience.contact_s)
-        missing = lacking(await hand.world.baseline.locate(server), current.activates)
+        missing = lacking(await hand.world.baseline.locate(server), hand.state.promised)
         if missing and hand.world.clock.now() >= end:
             minutes = round(patience.version_s / 60)
             raise StepFailedError(Reason.NOT_SHOWN, missing="; ".join(missing), minutes=minutes)
@@ -154,7 +156,7 @@ async def check(hand: Hand) -> None:
         message = ", ".join(f"{slot} {version}" for slot, version in sorted(again))
         raise StepFailedError(Reason.GONE_AGAIN, versions=message)
     foreign = hand.not_approved(rounds)
-    if rounds and not foreign:
+    if rounds and not foreign and not hand.state.is_full:
         await hand.note(Plan(rounds=rounds, stranded=tuple(route.stranded)))
         return
     if not await bring_home(hand):
@@ -195,7 +197,7 @@ async def _end_out_of_disc(hand: Hand) -> None:
 
 async def _end_unattended(hand: Hand, server: Server) -> None:
     """The end of a server whose reboots are left to whenever they come, and which needs one still (P5)."""
-    waits = tell_waiting(server, hand.state.said_written)
+    waits = tell_waiting(server, hand.state.said_written | {(write.slot, write.to) for write in hand.state.waiting})
     if waits:
         await hand.end(Ending.WAITS, Reason.WAITS, what=", ".join(waits))
     elif hand.state.was_sent_to:

@@ -40,7 +40,7 @@ async def take_place(hand: Hand) -> None:
                 ending, sent = (Ending.STOPPED, "Nothing more") if begun else (Ending.LEFT_OVER, "Nothing")
                 await hand.end(ending, Reason.NO_WINDOW, why=why, sent=sent)
                 return
-            written = ", ".join(sorted(slot for slot, _ in hand.state.said_written)) if hand.state.was_ahead else ""
+            written = ", ".join(sorted({write.slot for write in hand.state.waiting})) if hand.state.was_ahead else ""
             told = f"{written} written ahead; for its turn" if written else "for its turn"
             await hand.show("waiting", f"{told}: {why}" if why else told)
             if why is None or not why.kept:

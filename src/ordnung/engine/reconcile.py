@@ -7,12 +7,12 @@ from __future__ import annotations
 
 from enum import StrEnum
 
-from ordnung.controllers import TaskView
 from ordnung.core.sheet import DiscPart
 from ordnung.engine import disc_steps
 from ordnung.engine.compare import holds, is_set_up
 from ordnung.engine.entries import Evidence, Reason, ResetKind, WriteDone, WriteSent, WriteUnsent
 from ordnung.engine.hand import Hand
+from ordnung.engine.own_tasks import find_task
 from ordnung.engine.ports import Controller
 from ordnung.engine.resets import look_for_reset
 from ordnung.engine.tape_state import OpenWrite
@@ -80,21 +80,6 @@ async def _remembers(hand: Hand, controller: Controller, pending: OpenWrite) -> 
     elapsed = (hand.world.clock.now() - pending.began_at).total_seconds()
     now = await controller.marker()
     return look_for_reset(ResetKind.CONTROLLER_RESTART, pending.marker, now, elapsed_s=elapsed).still
-
-
-def find_task(tasks: list[TaskView], pending: OpenWrite) -> TaskView | None:
-    """The task that was not there before and is for what the write is, or doesn't say for what it is."""
-    for task in tasks:
-        if task.uri not in pending.known_tasks and (
-            not task.targets or any(_is_meant(t, pending) for t in task.targets)
-        ):
-            return task
-    return None
-
-
-def _is_meant(target: str, pending: OpenWrite) -> bool:
-    path = target.rstrip("/")
-    return path == pending.target.rstrip("/") or path.rsplit("/", 1)[-1] == pending.planned.write.slot
 
 
 async def is_held(hand: Hand, controller: Controller) -> bool:

@@ -29,6 +29,7 @@ from ordnung.engine.entries import (
     ResetUnsent,
 )
 from ordnung.engine.hand import Hand, is_lasting
+from ordnung.engine.own_tasks import find_others
 from ordnung.engine.ports import Controller
 from ordnung.engine.resets import ResetLook, look_for_reset
 from ordnung.engine.tape import MAX_SENDS
@@ -61,7 +62,7 @@ async def reset(hand: Hand) -> None:
                 await hand.note(ResetSpared(kind=kind))
                 return
             async with hand.world.site.controller(hand.endpoint.url):
-                running = [task for task in await controller.tasks() or [] if task.is_running]
+                running = find_others(await controller.tasks() or [], hand.state)
                 if not running:
                     await _send(hand, controller, kind)
                     return
@@ -140,9 +141,9 @@ async def _is_spared(hand: Hand, kind: ResetKind, server: Server) -> bool:
     One that is a remedy makes nothing active, and is always carried out.
     """
     current = hand.state.current
-    if kind is not ResetKind.CONTROLLER_RESTART or current is None or not current.activates:
+    if kind is not ResetKind.CONTROLLER_RESTART or current is None or not hand.state.promised:
         return False
-    return not lacking(await hand.world.baseline.locate(server), current.activates)
+    return not lacking(await hand.world.baseline.locate(server), hand.state.promised)
 
 
 async def _send(hand: Hand, controller: Controller, kind: ResetKind) -> None:
@@ -193,7 +194,9 @@ async def await_return(hand: Hand) -> None:
     pending = hand.state.open_reset
     assert pending is not None
     await hand.show("returning", f"{pending.kind}: away, which is expected")
-    end = hand.until(hand.world.patience.back_s)
+    # What its device writes with the reset makes that longer.
+    longest_s = hand.world.patience.back_s + sum(staged.planned.write.seconds or 0.0 for staged in hand.state.staged)
+    end = hand.until(longest_s)
     while True:
         found = await _look_once(hand)
         if found is not None:
@@ -214,7 +217,7 @@ async def await_return(hand: Hand) -> None:
             untold = f"; counted as running in {round(left / 60)} min" if seen_at is not None and left > 0 else ""
             await hand.show("returning", f"{pending.kind}: {tell_boot(marker.boot)}{untold}")
         if hand.is_way_down():
-            end = hand.until(hand.world.patience.back_s)
+            end = hand.until(longest_s)
         if hand.world.clock.now() >= end and not _is_asking(hand):
             _give_up(hand, found[0] if found else None)
         await hand.pause(whole=found is not None and found[1].is_blind)
@@ -286,9 +289,9 @@ async def _look(hand: Hand, controller: Controller) -> tuple[Marker, ResetLook]:
     elapsed = (hand.world.clock.now() - pending.began_at).total_seconds()
     losses = controller.losses - hand.losses_before if hand.losses_before is not None else 0
     look = look_for_reset(pending.kind, pending.marker, marker, elapsed_s=elapsed, losses=losses)
-    if look.is_blind and pending.seen is None and current.activates:
+    if look.is_blind and pending.seen is None and hand.state.promised:
         positions = await hand.world.baseline.locate(await controller.read(hand.world.clock.now))
-        if not lacking(positions, current.activates):
+        if not lacking(positions, hand.state.promised):
             look = ResetLook(acted=Evidence.VERSION)
     return marker, look
 

@@ -11,6 +11,7 @@ import structlog
 from ordnung.controllers import Endpoint
 from ordnung.core.away import AwayPlace
 from ordnung.core.errands import Moves
+from ordnung.core.route import Write
 from ordnung.engine.hand import Hand
 from ordnung.engine.ports import TapeConflictError
 from ordnung.engine.server_run import carry_out, give_up
@@ -28,6 +29,7 @@ class RunServer:
     back: Mapping[str, str] | None = None
     approved: frozenset[tuple[str, str]] | None = None
     on_sheet: frozenset[str] = frozenset()
+    left_before: tuple[Write, ...] = ()
     moves: Moves = Moves()
     ahead: bool = False
     unattended: bool = False
@@ -52,7 +54,7 @@ async def carry_out_run(run: str, servers: Sequence[RunServer], world: World, or
         hand = Hand(
             run=run, endpoint=server.endpoint, world=world, place=server.place, back=server.back,
             order=(not begun[number], order, number), approved=server.approved, on_sheet=server.on_sheet,
-            moves=server.moves, ahead=server.ahead, unattended=server.unattended,
+            left_before=server.left_before, moves=server.moves, ahead=server.ahead, unattended=server.unattended,
             by_disc=server.by_disc, order_mark=server.order_mark, on_disc=server.on_disc,
         )  # fmt: skip
         await _guarded(hand)

@@ -3,6 +3,7 @@
 Invariants (the fold raises TapeBrokenError where a tape breaks one):
 - an intent is on the tape before anything is sent to the device, its outcome after;
 - at most one intent is open; no reset intent while a write is open;
+- what a device keeps for a reset is open again after every reset, until it says how that ended;
 - no outage without a place: who is away is known over all runs before it goes (``night.md`` T5);
 - no outage before its work is moved off, where its group wants that (P1);
 - a place is given back only when the server is not away, or after the end by a proof or by a person;
@@ -21,8 +22,6 @@ from typing import assert_never
 
 from ordnung.core.away import AwayPlace
 from ordnung.core.errands import Errand, ErrandKind, hands_after, hands_before
-from ordnung.core.route import Write
-from ordnung.core.sheet import DiscPart, PlannedWrite
 from ordnung.engine.entries import (
     AheadDone,
     Answer,
@@ -36,6 +35,7 @@ from ordnung.engine.entries import (
     ErrandAsked,
     ErrandDone,
     ErrandGivenUp,
+    LeftBefore,
     PlaceGiven,
     PlaceTaken,
     Plan,
@@ -57,9 +57,11 @@ from ordnung.engine.entries import (
     WriteFailed,
     WriteIntent,
     WriteSent,
+    WriteStaged,
     WriteUnsent,
 )
-from ordnung.engine.tape_state import OpenErrand, OpenReset, OpenWrite, TapeState
+from ordnung.engine.tape_state import OpenErrand, OpenReset, TapeState
+from ordnung.engine.tape_writes import after_write, follow_next, still_waiting, was_sent, without_active
 
 MAX_SENDS = 3
 """How often one write or reset that certainly never reached the device is sent again."""
@@ -116,7 +118,7 @@ def _fits(state: TapeState, value: TapeEntry) -> bool:
     match value:
         case WriteIntent():
             return not state.is_busy and state.open_errand is None
-        case WriteSent() | WriteUnsent() | WriteDone() | WriteFailed():
+        case WriteSent() | WriteUnsent() | WriteStaged() | WriteDone() | WriteFailed():
             return state.open_write is not None
         case Troubled():
             return not state.is_busy and state.open_errand is None and state.trouble is None
@@ -148,6 +150,8 @@ def _fits(state: TapeState, value: TapeEntry) -> bool:
             return state.open_reset is not None and state.open_reset.asked is None
         case Answered():
             return state.open_reset is not None and state.open_reset.question is not None
+        case LeftBefore():
+            return state.before is None
         case Deferred():
             return not state.is_busy and not state.is_away and not state.is_moved_off
         case AheadDone():
@@ -163,6 +167,8 @@ def _apply(state: TapeState, value: TapeEntry, at: datetime.datetime) -> TapeSta
     match value:
         case Read():
             return _after_reading(state, value)
+        case LeftBefore():
+            return change(state, waiting=value.writes)
         case Plan():
             moved = -1 if state.is_moved_off else None
             # One that only heals counts neither among those at once nor in its rack: it needs a place anew.
@@ -195,27 +201,33 @@ def _apply(state: TapeState, value: TapeEntry, at: datetime.datetime) -> TapeSta
             return _after_answer(state, value)
         case ErrandAsked() | ErrandDone() | ErrandGivenUp():
             return _after_errand(state, value, at)
-        case WriteIntent() | WriteSent() | WriteUnsent() | WriteDone() | WriteFailed():
-            return _after_write(state, value, at)
+        case WriteIntent() | WriteSent() | WriteUnsent() | WriteStaged() | WriteDone() | WriteFailed():
+            return after_write(state, value, at)
         case ResetSpared():
-            return change(state, is_back=True, back_at=at, sends=0, waiting=_still_waiting(state))
+            return change(state, is_back=True, back_at=at, sends=0, waiting=still_waiting(state))
         case ResetIntent() | ResetSent() | ResetSeen() | ResetUnsent() | Asked() | Answered() | Back():
             return _after_reset(state, value, at)
         case Confirmed():
-            done = (*state.done, *value.versions)
-            owed = hands_after(state.current) if state.current is not None else ()
-            starts = state.current is not None and state.current.starts_disc
-            leaves = state.current is not None and state.current.leaves_disc
-            return change(
-                state, round=state.round + 1, written=0, is_back=False, back_at=None, is_ignored=False, done=done,
-                is_away=state.is_away and starts, in_disc=state.in_disc and not leaves, sends=0,
-                owed=(*state.owed, *owed), was_away=state.was_away or state.is_away,
-                is_whole=state.is_whole and not state.is_away, waiting=_still_waiting(state),
-            )  # fmt: skip
+            return _after_confirming(state, value)
         case Ended():
             return change(state, ended=value, place=_kept(state), open_errand=None)
         case _:
             assert_never(value)
+
+
+def _after_confirming(state: TapeState, value: Confirmed) -> TapeState:
+    """The next round; what its device did not take before the reset is read and planned anew."""
+    current, anew = state.current, state.is_partly_written
+    owed = hands_after(dataclasses.replace(current, writes=current.writes[: state.written])) if current else ()
+    starts = current is not None and current.starts_disc
+    leaves = current is not None and current.leaves_disc
+    return dataclasses.replace(
+        state, round=0 if anew else state.round + 1, written=0, is_back=False, back_at=None, is_ignored=False,
+        done=(*state.done, *value.versions), is_away=state.is_away and starts, in_disc=state.in_disc and not leaves,
+        sends=0, owed=(*state.owed, *owed), was_away=state.was_away or state.is_away,
+        is_whole=state.is_whole and not state.is_away, waiting=still_waiting(state),
+        rounds=None if anew else state.rounds, latest=None if anew else state.latest,
+    )  # fmt: skip
 
 
 def _kept(state: TapeState) -> AwayPlace | None:
@@ -281,6 +293,7 @@ def _after_errand(
 
 def _after_reading(state: TapeState, value: Read) -> TapeState:
     change = dataclasses.replace
+    state = without_active(state, value.server)
     match value.why:
         case ReadWhy.BEFORE:
             return change(state, before=state.before or value.server, latest=value.server)
@@ -290,66 +303,6 @@ def _after_reading(state: TapeState, value: Read) -> TapeState:
             return change(state, latest=value.server)
         case _:
             assert_never(value.why)
-
-
-def _was_sent(unsent: WriteUnsent | ResetUnsent) -> bool:
-    """Whether it counts as a try: what a busy controller put off was asked, and the patience for contact bounds it."""
-    return unsent.facts.get("cause") != "busy"
-
-
-def _after_write(
-    state: TapeState,
-    value: WriteIntent | WriteSent | WriteUnsent | WriteDone | WriteFailed,
-    at: datetime.datetime,
-) -> TapeState:
-    change = dataclasses.replace
-    match value:
-        case WriteIntent():
-            made = OpenWrite(
-                planned=value.planned,
-                way=value.way,
-                known_tasks=value.known_tasks,
-                marker=value.marker,
-                began_at=at,
-                target=value.target,
-            )
-            in_disc = state.in_disc or value.planned.disc is DiscPart.IN
-            return change(state, open_write=made, last_way=value.way, failure=None, in_disc=in_disc)
-        case WriteSent():
-            assert state.open_write is not None
-            sent = change(state.open_write, sent=True, task=value.task, monitor=value.monitor)
-            return change(state, open_write=sent)
-        case WriteUnsent():
-            return change(state, open_write=None, sends=state.sends + _was_sent(value))
-        case WriteDone():
-            assert state.open_write is not None
-            planned = state.open_write.planned
-            write = planned.write
-            said = state.said_written | {(write.slot, write.to)}
-            return change(
-                state, open_write=None, written=state.written + 1, sends=0, said_written=said,
-                waiting=_with_waiting(state, planned),
-            )  # fmt: skip
-        case WriteFailed():
-            assert state.open_write is not None
-            write = state.open_write.planned.write
-            shown = {(write.slot, write.to)} if value.reason is Reason.TASK_DENIED else set()
-            said = state.said_written | shown
-            return change(state, open_write=None, failed_slot=write.slot, failure=value, said_written=said)
-        case _:
-            assert_never(value)
-
-
-def _with_waiting(state: TapeState, planned: PlannedWrite) -> tuple[Write, ...]:
-    """What waits once a write is done: the last one of each component, where it is a version that was brought."""
-    others = tuple(write for write in state.waiting if write.slot != planned.write.slot)
-    return (*others, planned.write) if planned.is_update and planned.disc is None else others
-
-
-def _still_waiting(state: TapeState) -> tuple[Write, ...]:
-    """What waits still once the round's reset is over, or nothing needs one."""
-    active = {slot for slot, _ in state.current.activates} if state.current is not None else set()
-    return tuple(write for write in state.waiting if write.slot not in active)
 
 
 def _after_reset(
@@ -373,7 +326,7 @@ def _after_reset(
         case ResetUnsent():
             ignored = state.is_ignored or value.reason is Reason.RESET_IGNORED
             return change(
-                state, open_reset=None, sends=state.sends + _was_sent(value), is_away=pending.was_away,
+                state, open_reset=None, sends=state.sends + was_sent(value), is_away=pending.was_away,
                 is_ignored=ignored,
             )  # fmt: skip
         case Asked():
@@ -381,8 +334,11 @@ def _after_reset(
         case Answered():
             return change(state, open_reset=change(pending, answer=value.answer))
         case Back():
-            waiting = _still_waiting(state)
-            return change(state, open_reset=None, is_back=True, back_at=at, sends=0, waiting=waiting)
+            back = change(
+                state, open_reset=None, is_back=True, back_at=at, sends=0, waiting=still_waiting(state), is_full=False,
+                reopened=state.staged, staged=(),
+            )  # fmt: skip
+            return follow_next(back)
         case _:
             assert_never(value)
 
@@ -423,7 +379,7 @@ def next_step(state: TapeState) -> Step:
         return Step.CHECK
     if state.has_outage_left and not state.place.outage:
         return Step.PLACE
-    if state.written < len(current.writes):
+    if not state.has_all_written and not state.is_back:
         return Step.WRITE
     if current.reset is not None and not state.is_back:
         return Step.RESET
@@ -443,11 +399,11 @@ def due_errand(state: TapeState) -> Errand | None:
     is_between = state.moved_off_in is not None and state.moved_off_in < state.round
     if moves.between and is_between and not state.in_disc:
         return Errand(kind=ErrandKind.TAKE_BACK)
-    before = hands_before(current, state.written)
+    before = hands_before(current, state.written) if not (state.is_full or state.is_back) else None
     if before is not None:
         return before if before not in state.hands else None
     # Its disc is not inserted before the reboot that starts it can come.
-    is_next_reset = (state.written >= len(current.writes) or current.starts_disc) and not state.is_back
+    is_next_reset = (state.has_all_written or current.starts_disc) and not state.is_back
     if moves.off and not state.is_moved_off and current.is_outage and is_next_reset:
         return Errand(kind=ErrandKind.MOVE_OFF)
     return None

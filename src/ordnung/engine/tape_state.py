@@ -35,9 +35,12 @@ class OpenWrite:
     marker: Marker | None = None
     began_at: datetime.datetime | None = None
     target: str = ""
+    at_reset: bool = False
     sent: bool = False
     task: str | None = None
     monitor: str | None = None
+    was_staged: bool = False
+    """Its device had it, and waited for a reset that is over now."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -85,6 +88,12 @@ class TapeState:
     round: int = 0
     written: int = 0
     open_write: OpenWrite | None = None
+    staged: tuple[OpenWrite, ...] = ()
+    """What its device has and writes with the next reset; whatever reset that is, it is followed to its end after."""
+    reopened: tuple[OpenWrite, ...] = ()
+    """What is still to be followed so, one after the other."""
+    is_full: bool = False
+    """Its device takes nothing more before the reset, because of what is staged."""
     open_reset: OpenReset | None = None
     is_back: bool = False
     """The reset of this round is over and the server answers again."""
@@ -148,6 +157,8 @@ class TapeState:
     """What the releases planned say that they change around the versions."""
     in_disc: bool = False
     """Whether a disc of ours is, or may be, in its virtual media: its starts go there."""
+    left_to_kit: frozenset[str] = frozenset()
+    """Components that were left to the field kit on that disc."""
     was_ahead: bool = False
     """What may be done before its turn was done, or given up: that is not begun with again."""
     deferrals: int = 0
@@ -184,14 +195,15 @@ class TapeState:
     def was_sent_to(self) -> bool:
         """Whether an update was sent, whatever became of it."""
         tried = self.failure is not None or self.trouble is not None or self.remedies or self.sends
-        return bool(self.changed or tried)
+        return bool(self.changed or self.staged or tried)
 
     @property
     def touched(self) -> frozenset[str]:
         """Components whose version may be another because of this run: what it has written, and what was tried again,
         since a device may have written what it denies.
         """
-        return self.changed | {trouble.slot for _, trouble in self.remedies if trouble.slot}
+        tried = {trouble.slot for _, trouble in self.remedies if trouble.slot}
+        return self.changed | tried | {write.slot for write in self.waiting}
 
     @property
     def awaited(self) -> frozenset[str]:
@@ -228,7 +240,25 @@ class TapeState:
         if current is None or self.round or self.done or self.remedies or self.restart_due:
             return False
         is_borne = all(planned.ahead and not planned.hands_before for planned in current.writes)
-        return is_borne and current.reset is not None and self.written < len(current.writes)
+        return is_borne and current.reset is not None and not self.has_all_written
+
+    @property
+    def has_all_written(self) -> bool:
+        """Whether nothing more of the round can be written before its reset."""
+        return self.current is None or self.is_full or self.written >= len(self.current.writes)
+
+    @property
+    def is_partly_written(self) -> bool:
+        """Whether some of the round could not be written before its reset, which is over."""
+        return self.is_back and self.current is not None and self.written < len(self.current.writes)
+
+    @property
+    def promised(self) -> tuple[tuple[str, str], ...]:
+        """What the round makes active, of what was written in it or waited before."""
+        if self.current is None:
+            return ()
+        left = {planned.write.slot for planned in self.current.writes[self.written :]}
+        return tuple(pair for pair in self.current.activates if pair[0] not in left)
 
     @property
     def is_moved_off(self) -> bool:

@@ -22,6 +22,7 @@ from ordnung.engine.entries import (
     ErrandDone,
     ErrandGivenUp,
     Evidence,
+    LeftBefore,
     PlaceGiven,
     PlaceTaken,
     Plan,
@@ -42,6 +43,7 @@ from ordnung.engine.entries import (
     WriteFailed,
     WriteIntent,
     WriteSent,
+    WriteStaged,
     WriteUnsent,
 )
 
@@ -69,7 +71,8 @@ SENTENCES: dict[Reason, str] = {
     "says that it is back.",
     Reason.NO_HANDS: "{what} {why}. {sent}.",
     Reason.NO_PLACE: "its turn never came: {why}. Nothing was sent. Bring the others back first, then start it again.",
-    Reason.NO_PLACE_ANY_MORE: "its turn never came: {why}. Nothing more was sent. Bring the others back first, then plan it again.",
+    Reason.NO_PLACE_ANY_MORE: "its turn never came: {why}. Nothing more was sent. Bring the others back first, "
+    "then plan it again.",
     Reason.CONTROLLER: "{cause}: {detail}. {remedy}",
     Reason.NO_CONTACT: "no answer for {minutes} min ({cause}: {detail}). Nothing more was sent. {remedy}",
     Reason.NO_WAY_IN: "{slot}: this controller can neither fetch nor be pushed a payload; nothing was sent to it",
@@ -121,10 +124,15 @@ SENTENCES: dict[Reason, str] = {
 """One sentence for each reason; the names in it are the facts that go with it."""
 
 
-DISC_LEFT = (
-    "The disc may still be in its virtual media and chosen for its starts: take out the one and take back the other at "
-    "its controller."
-)
+_LEFT = {
+    "waits": "Written, and active with whatever reset comes next: {waits}.",
+    "staged": "Its device has, and goes on with at whatever reset comes next: {staged}.",
+    "writing": "Its device writes with that reset, and may still be at it: {writing}. Do not reset it again before it "
+    "is done.",
+    "disc": "The disc may still be in its virtual media and chosen for its starts: take out the one and take back the "
+    "other at its controller.",
+}
+"""What is left in a server at its end, by the fact that tells of it."""
 
 
 class _Untold(dict[str, str]):
@@ -138,8 +146,7 @@ def tell_reason(reason: Reason, facts: Mapping[str, str]) -> str:
     """A reason in a sentence, and what else the person has to know."""
     told = SENTENCES[reason].format_map(_Untold(facts))
     told = f"{told}. It last said: {facts['said']}" if "said" in facts else told
-    more = [f"Written, and active with whatever reset comes next: {facts['waits']}."] if "waits" in facts else []
-    more += [DISC_LEFT] if "disc" in facts else []
+    more = [words.format_map(facts) for name, words in _LEFT.items() if name in facts]
     return " ".join([f"{told.rstrip('.')}.", *more]) if more else told
 
 
@@ -168,6 +175,9 @@ def tell_entry(value: TapeEntry) -> str:
     match value:
         case Read():
             return f"read, {value.why}: {len(value.server.components)} components"
+        case LeftBefore():
+            left = ", ".join(f"{write.slot} {write.to}" for write in value.writes)
+            return f"left by an earlier run, waiting for a reset: {left}"
         case Plan():
             return _tell_plan(value)
         case PlaceTaken():
@@ -193,7 +203,7 @@ def tell_entry(value: TapeEntry) -> str:
             return f"done by {value.by}" + (f": {value.note}" if value.note else "")
         case ErrandGivenUp():
             return f"waited for no longer: {value.why}"
-        case WriteIntent() | WriteSent() | WriteUnsent() | WriteDone() | WriteFailed():
+        case WriteIntent() | WriteSent() | WriteUnsent() | WriteStaged() | WriteDone() | WriteFailed():
             return _tell_write(value)
         case ResetSpared():
             return f"no {value.kind} is needed: it has started by itself, and what waited for it is active"
@@ -265,7 +275,7 @@ def _tell_plan(value: Plan) -> str:
     return f"planned {writes} writes in {len(value.rounds)} rounds" if value.rounds else "nothing to do"
 
 
-def _tell_write(value: WriteIntent | WriteSent | WriteUnsent | WriteDone | WriteFailed) -> str:
+def _tell_write(value: WriteIntent | WriteSent | WriteUnsent | WriteStaged | WriteDone | WriteFailed) -> str:
     match value:
         case WriteIntent():
             write, payload = value.planned.write, value.planned.payload
@@ -281,6 +291,8 @@ def _tell_write(value: WriteIntent | WriteSent | WriteUnsent | WriteDone | Write
             return "followed by readings" if is_left else f"the controller took it on{_found(value.evidence)}"
         case WriteUnsent():
             return f"it never arrived: {tell_reason(value.reason, value.facts)}"
+        case WriteStaged():
+            return "its device has it, and waits for the reset with the rest"
         case WriteDone():
             return f"written, by {value.evidence}"
         case WriteFailed():

@@ -6,9 +6,10 @@ sent again unless the device itself shows that it never arrived.
 
 from __future__ import annotations
 
+import dataclasses
 from collections.abc import Awaitable, Callable
 
-from ordnung.controllers import ControllerError, LostAnswerError, Outcome, Reach, TaskView
+from ordnung.controllers import AT_RESET, ControllerError, LostAnswerError, Outcome, Reach, TaskView
 from ordnung.core.baseline import Position
 from ordnung.core.checks import Before, Situation
 from ordnung.core.components import Server
@@ -26,12 +27,15 @@ from ordnung.engine.entries import (
     WriteFailed,
     WriteIntent,
     WriteSent,
+    WriteStaged,
     WriteUnsent,
 )
 from ordnung.engine.hand import Hand, is_refusal
+from ordnung.engine.own_tasks import find_others, find_task
 from ordnung.engine.ports import Controller, Ready
-from ordnung.engine.reconcile import find_task, is_held
+from ordnung.engine.reconcile import is_held
 from ordnung.engine.tape import MAX_SENDS
+from ordnung.engine.tape_state import OpenWrite
 from ordnung.engine.world import StepFailedError
 from ordnung.repository.identity import SettledBy, settle_identity
 from ordnung.store import RepositoryError
@@ -69,7 +73,7 @@ async def write(hand: Hand) -> None:
             way = await _choose_way(hand, server, planned, reach)
             async with hand.world.site.controller(hand.endpoint.url):
                 tasks = await controller.tasks() or []
-                running = [task for task in tasks if task.is_running]
+                running = find_others(tasks, hand.state)
                 if not running:
                     known = tuple(task.uri for task in tasks)
                     intent = WriteIntent(
@@ -79,11 +83,19 @@ async def write(hand: Hand) -> None:
                         settled_by=settled,
                         marker=await controller.marker(),
                         target=await controller.target(slot),
+                        at_reset=_is_at_reset(reach, way),
                     )
                     await _send(hand, controller, intent, ready, reach)
                     return
         if not await hand.wait_for_others(running, since):
             return
+
+
+def _is_at_reset(reach: Reach, way: str) -> bool:
+    try:
+        return reach.apply_time(way) == AT_RESET
+    except ValueError:
+        return False  # and nothing will be sent
 
 
 def _direct_step(planned: PlannedWrite) -> Callable[[Hand, PlannedWrite], Awaitable[None]] | None:
@@ -236,22 +248,27 @@ async def follow(hand: Hand) -> None:
         await hand.note(WriteDone(evidence=Evidence.VERSION))
     elif task.outcome is Outcome.DONE:
         await hand.note(WriteDone(evidence=Evidence.TASK, message=task.message))
-    elif task.outcome is Outcome.UNTOLD:
-        await hand.note(WriteFailed(reason=Reason.TASK_VANISHED, facts={"slot": write.slot}))
-        hand.world.site.writing.pop(hand.endpoint.url, None)
-        raise StepFailedError(Reason.TASK_VANISHED, slot=write.slot)
+    elif task.outcome is Outcome.STAGED:
+        await hand.note(WriteStaged(message=task.message))
     elif task.transfer_failed:
         await hand.note(WriteUnsent(reason=Reason.TRANSFER_FAILED, facts={"message": task.message}))
     else:
-        how = await _how_it_stands(hand, write)
-        facts = {"slot": write.slot, "to": write.to, "message": task.message, "source": write.source, "how": how}
-        reason = Reason.TASK_DENIED if how else Reason.TASK_FAILED
-        await hand.note(WriteFailed(reason=reason, facts=facts))
-        hand.world.site.writing.pop(hand.endpoint.url, None)
-        raise StepFailedError(reason, **facts)
+        await _note_failure(hand, write, task)
     hand.world.site.writing.pop(hand.endpoint.url, None)
-    if hand.state.open_write is None and hand.state.sends == 0:
-        await hand.show("written", f"{write.slot} {write.to}", 100)
+    if hand.state.open_write is None and hand.state.sends == 0 and hand.state.failure is None:
+        is_kept = task is not None and task.outcome is Outcome.STAGED
+        told = f"{write.slot} {write.to}: its device has it, and writes it with the reset"
+        await hand.show(*(("staged", told) if is_kept else ("written", f"{write.slot} {write.to}", 100)))
+
+
+async def _note_failure(hand: Hand, write: Write, task: TaskView) -> None:
+    """It was not written, or nobody tells; what becomes of that comes once all that was staged is followed."""
+    if task.outcome is Outcome.UNTOLD:
+        await hand.note(WriteFailed(reason=Reason.TASK_VANISHED, facts={"slot": write.slot}))
+        return
+    how = await _how_it_stands(hand, write)
+    facts = {"slot": write.slot, "to": write.to, "message": task.message, "source": write.source, "how": how}
+    await hand.note(WriteFailed(reason=Reason.TASK_DENIED if how else Reason.TASK_FAILED, facts=facts))
 
 
 async def _how_it_stands(hand: Hand, write: Write) -> str:
@@ -269,29 +286,36 @@ async def _how_it_stands(hand: Hand, write: Write) -> str:
 
 
 async def _watch(hand: Hand) -> TaskView | None:
-    """The task once it has ended; None when the device holds the version though no task says so.
+    """The task once it has ended, or waits for the reset; None when the device holds the version untold.
 
     Raises:
         StepFailedError: it stands still. It is left alone.
     """
     patience = hand.world.patience
-    end = hand.until(patience.back_s)
-    shown: tuple[str, int | None] | None = None
+    since, shown = hand.world.clock.now(), None
+    pending = hand.state.open_write
+    assert pending is not None
     while True:
         task, is_held = await hand.patiently(lambda c: _look_at_task(hand, c), patience.contact_s)
         if is_held:
             return None
-        if task is not None and task.outcome in (Outcome.DONE, Outcome.FAILED):
+        if task is not None and task.outcome in (Outcome.DONE, Outcome.FAILED, Outcome.STAGED):
             return task
-        now = (task.phase, task.percent) if task is not None else ("writing", None)
+        now = (task.phase, task.percent, task.has_not_begun) if task is not None else ("writing", None, False)
         if shown != now:
-            shown, end = now, hand.until(patience.back_s)
-            pending = hand.state.open_write
-            assert pending is not None
+            shown, since = now, hand.world.clock.now()
             await hand.show(now[0], f"{pending.planned.write.slot} {pending.planned.write.to}", now[1])
-        if hand.world.clock.now() >= end:
+        stood = (hand.world.clock.now() - since).total_seconds()
+        if task is not None and task.has_not_begun and stood >= _steady_s(hand, pending):
+            return dataclasses.replace(task, outcome=Outcome.STAGED)
+        if stood >= patience.back_s:
             return _stalled(hand, task)
         await hand.pause(whole=task is None or task.outcome is Outcome.UNTOLD)
+
+
+def _steady_s(hand: Hand, pending: OpenWrite) -> float:
+    """How long a task that has not begun, by its own word, may stand so before it is taken to wait for the reset."""
+    return hand.world.patience.steady_s if pending.at_reset else hand.world.patience.version_s
 
 
 async def _look_at_task(hand: Hand, controller: Controller) -> tuple[TaskView | None, bool]:
@@ -317,4 +341,3 @@ def _stalled(hand: Hand, task: TaskView | None) -> TaskView:
         return TaskView(uri="", outcome=Outcome.UNTOLD)
     percent = "an unknown part" if task.percent is None else f"{task.percent} %"
     raise StepFailedError(Reason.TASK_STALLED, slot=pending.planned.write.slot, percent=percent)
-

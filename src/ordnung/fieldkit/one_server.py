@@ -20,7 +20,9 @@ from ordnung.controllers import Client, ControllerError, Endpoint, RedfishContro
 from ordnung.core.away import AwayPlace
 from ordnung.core.components import KINDS, Server
 from ordnung.core.facts import tell_span
+from ordnung.core.route import Write
 from ordnung.core.same_server import Likeness, compare
+from ordnung.core.waiting import show_waiting
 from ordnung.engine.entries import Ended, Ending
 from ordnung.engine.hand import is_lasting
 from ordnung.engine.journal_lines import OpenedRun
@@ -167,7 +169,7 @@ async def _bring(job: Job, controllers: RedfishControllers, server: Server, open
     """Carry it out, or go on with what has begun, once it is certain which server answers."""
     if opened is None:
         _check_names(job.baseline.wanted, server)
-        way = job.baseline.plan(server, job.back)
+        way = job.baseline.plan(show_waiting(server, _left(job)), job.back)
         _show(job, server, way)
         if job.back is not None and (way.route.stranded or any(map(job.baseline.why_not, way.writes))):
             job.screen.say("Nothing was sent: it can't be put back with what is here.")
@@ -184,6 +186,17 @@ async def _bring(job: Job, controllers: RedfishControllers, server: Server, open
         opened = _begin(job, way)
     ended = await _carry_out(job, controllers, opened)
     return _tell_end(job, ended)
+
+
+def _left(job: Job) -> tuple[Write, ...]:
+    """What the runs in the journal have left waiting in it for a reset: by itself its controller may not tell that."""
+    states = [
+        job.journal.state(opened.run, opened.server)
+        for opened in job.journal.runs
+        if opened.server == job.endpoint.name
+    ]
+    known = [state.waiting for state in states if state.before is not None]
+    return known[-1] if known else ()
 
 
 async def _read(job: Job, controllers: RedfishControllers) -> Server:
@@ -287,6 +300,7 @@ async def _carry_out(job: Job, controllers: RedfishControllers, opened: OpenedRu
         back=job.back,
         approved=approved,
         on_sheet=frozenset(slot for slot, _ in approved or ()),
+        left_before=_left(job),
         on_disc=job.on_disc,
     )
     with _stoppable(ports):

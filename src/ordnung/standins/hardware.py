@@ -23,7 +23,7 @@ from ordnung.formats.pldm import (
     find_record,
     parse_package,
 )
-from ordnung.standins import banks, partitions, renewal, starts, virtual_host, waking
+from ordnung.standins import banks, partitions, renewal, staging, starts, virtual_host, waking
 from ordnung.standins.faults import CHANGING, Fault
 from ordnung.standins.objections import find_objection
 from ordnung.standins.parts import Account, Part, Task
@@ -219,14 +219,16 @@ class Hardware:
         if task.phase == "set up":
             partitions.advance(self, task, gone)
             return
-        if task.phase == "verify" and gone >= VERIFY_SECONDS:
+        if task.phase == "verify" and gone >= VERIFY_SECONDS and staging.is_kept(self, task):
+            staging.keep(self, task)
+        elif task.phase == "verify" and gone >= VERIFY_SECONDS:
             task.phase, task.phase_since = "write", task.phase_since + VERIFY_SECONDS
             task.messages.append(("Update.1.0.InstallingOnComponent", [task.version, ", ".join(task.slots)]))
             self.note("write begun", slots=task.slots, version=task.version, task=task.id)
             gone = self.now() - task.phase_since
         if task.phase != "write":
             return
-        percent = min(99, int(100 * gone / max(task.phase_seconds, 0.001)))
+        percent = min(99, int(100 * max(0.0, gone) / max(task.phase_seconds, 0.001)))
         if task.stalls and percent >= STALLED:
             task.percent = STALLED
             return
@@ -235,6 +237,8 @@ class Hardware:
             self.fail_task(
                 task, "Update.1.0.ApplyFailed", [task.version, ", ".join(task.slots)], "it failed while writing"
             )
+            if task.at_reset:
+                staging.go_on(self, task)
         elif gone >= task.phase_seconds:
             self._finish_write(task)
 
@@ -255,12 +259,16 @@ class Hardware:
         self.note("write done", slots=task.slots, version=task.version, task=task.id)
         slots = ", ".join(task.slots)
         end = ("Update.1.0.AwaitToActivate", [task.version, slots])
-        if task.activation == "at once":
-            self._activate("at once")
+        if task.activation == "at once" or task.at_reset:
+            self._activate(task.activation)
             end = ("Update.1.0.UpdateSuccessful", [slots, task.version])
         if self.take_fault("task denies", task.slots[0]):
             task.state, task.status, end = "Exception", "Critical", ("Update.1.0.ApplyFailed", [task.version, slots])
+        elif task.activation != "at once" and not task.at_reset and "open until reset" in self.quirks:
+            staging.leave_open(self, task)
         task.messages.append(end)
+        if task.at_reset:
+            staging.go_on(self, task)
         if task.activation == "controller restart" and "restarts itself" in self.quirks:
             self._restart_itself()
 
@@ -298,6 +306,7 @@ class Hardware:
             self.note("activated", slot=part.slot, version=part.version, before=old, by=kind)
             if part.kind == "controller":
                 renewal.make_anew(self)
+        staging.close(self)
 
     # Acting
 
@@ -381,7 +390,7 @@ class Hardware:
     def reboot(self) -> None:
         """ComputerSystem.Reset: new BIOS and cards come up with the next start."""
         self._cut_writes("server reboot")
-        self._server_starts(self.now())
+        self._server_starts(self.now(), staging.begin(self, "server reboot", self.now()))
         self.note("reset", kind="server reboot")
         self._schedule(self.now() + self.reboot_seconds * 0.6, "server reboot")
 
@@ -397,7 +406,8 @@ class Hardware:
         self._cut_writes(what)
         if not self.is_second:
             self._controller_dies()
-        self._server_starts(max(self.now(), self.away_until))
+        dark = max(self.now(), self.away_until)
+        self._server_starts(dark, staging.begin(self, "power cycle", dark))
         self.system_reset_at = self.now()
         self.note("reset", kind=what)
         self._schedule(max(self.now(), self.away_until - 1), "power cycle")
@@ -411,10 +421,10 @@ class Hardware:
         if self.take_fault("task vanishes"):
             self.tasks.clear()
 
-    def _server_starts(self, at: float) -> None:
+    def _server_starts(self, at: float, longer: float = 0.0) -> None:
         virtual_host.goes_down(self)
         hangs = self.take_fault("boot hangs")
-        self.boot_until, self.system_reset_at = at + (10 * HANGING if hangs else self.reboot_seconds), at
+        self.boot_until, self.system_reset_at = at + (10 * HANGING if hangs else self.reboot_seconds + longer), at
         self.coming = [(when, kind) for when, kind in self.coming if kind != UP]
         self._schedule(self.boot_until, UP)
         gone = self.take_fault("part gone")

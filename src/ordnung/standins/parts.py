@@ -73,6 +73,8 @@ class Task:
     name: str = "Update"
     stalls: bool = False
     lies: bool = False
+    at_reset: bool = False
+    """Written by the reset that it needs."""
 
 
 @dataclass

@@ -23,6 +23,7 @@ from ordnung.core.drift import OFF_BASELINE, Verdict
 from ordnung.core.folds import Fold, fold_fleet
 from ordnung.core.matching import Catalogs, Follows
 from ordnung.core.merge import merge_host_report
+from ordnung.core.waiting import show_waiting
 from ordnung.formats.catalog import parse_catalog
 from ordnung.formats.documents import write_document
 from ordnung.formats.errors import FormatError
@@ -157,7 +158,7 @@ def _unread(row: Server, why: str) -> ServerValue:
 def _load_value(row: Server, entry: dict[str, Any]) -> ServerValue:
     """One server from what is stored; what can't be loaded shows as unread and takes no page down."""
     try:
-        value = build_server({**entry, "name": row.name, **_standing_in(row)})
+        value = show_waiting(build_server({**entry, "name": row.name, **_standing_in(row)}), row.left_writes)
         if row.report is not None:
             value = merge_host_report(value, parse_host_report(write_document(row.report.body)))
     except (FormatError, KeyError, TypeError, ValueError, AttributeError) as error:

@@ -11,6 +11,7 @@ from typing import Any
 from django.db import models
 
 from ordnung.controllers import Endpoint
+from ordnung.core.route import Write
 from ordnung.server import vault
 from ordnung.server.house.models import Hook
 
@@ -72,6 +73,8 @@ class Server(models.Model):
     latest = models.ForeignKey("Reading", null=True, on_delete=models.SET_NULL, related_name="+")
     report = models.ForeignKey("Report", null=True, on_delete=models.SET_NULL, related_name="+")
     lost = models.JSONField(default=list)
+    left = models.JSONField(default=list)
+    """What runs have left waiting in it for a reset (``core.waiting``); by itself a controller may not tell that."""
     probes = models.JSONField(default=dict)
     probed_at = models.DateTimeField(null=True)
     cause = models.CharField(max_length=60, null=True)
@@ -80,6 +83,11 @@ class Server(models.Model):
 
     FAILURE = ("cause", "detail", "failed_at", "seen_pin", "seen_uuid", "seen_serial")
     """Why the last look failed, and what was shown instead."""
+
+    @property
+    def left_writes(self) -> tuple[Write, ...]:
+        """What waits in it for a reset, as runs have left it."""
+        return tuple(Write(**write) for write in self.left)
 
     def forget_failure(self) -> None:
         """It was read, or a person has settled what was in the way."""

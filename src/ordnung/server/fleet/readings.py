@@ -14,6 +14,7 @@ from ordnung.controllers import AnotherServerError, ControllerError
 from ordnung.core.components import Server as ServerValue
 from ordnung.core.history import Change, compare_readings
 from ordnung.core.same_server import Identified, spellings, usable_serial, usable_uuid
+from ordnung.core.waiting import still_left
 from ordnung.formats.errors import FormatError
 from ordnung.formats.readings import build_server, server_entry
 from ordnung.server.clock import now
@@ -40,10 +41,11 @@ def store_reading(server: ServerValue, pin: str | None) -> None:
             server=row, read_at=server.read_at or now(), head=entry, parts=parts, changes=len(changes)
         )
         row.lost = _lost(row.lost, changes, server)
+        row.left = [dataclasses.asdict(write) for write in still_left(server, row.left_writes)]
         row.pin = row.pin or pin
         row.uuid, row.serial = server.uuid or row.uuid, server.serial or row.serial
         row.forget_failure()
-        row.save(update_fields=["latest", "lost", "pin", "uuid", "serial", *row.FAILURE])
+        row.save(update_fields=["latest", "lost", "left", "pin", "uuid", "serial", *row.FAILURE])
         tell("readings", servers=[server.name])
 
 

@@ -26,6 +26,7 @@ from ordnung.server.clock import now
 from ordnung.server.fleet.models import Group, Server
 from ordnung.server.runs.history import keep_durations
 from ordnung.server.runs.models import AwayLease, Run, RunServer, TapeEntry
+from ordnung.server.work.events import tell
 from ordnung.server.work.models import Work
 
 
@@ -118,7 +119,7 @@ def errand_of(state: TapeState) -> dict[str, Any] | None:
 
 def derived_of(state: TapeState) -> tuple[object, ...]:
     """What of a tape the rows hold: they are written when it changes."""
-    return state.place, state.ended, question_of(state), state.open_errand
+    return state.place, state.ended, question_of(state), state.open_errand, state.waiting
 
 
 def lease_values(state: TapeState) -> dict[str, Any] | None:
@@ -171,6 +172,7 @@ def write_derived(run: int, server: str, state: TapeState, at: datetime.datetime
     kind = question_kind(state)
     row.exclude(question=question).update(question=question, question_kind=kind, answer="", answered_by="")
     _write_errand(run, server, state, row)
+    _write_left(server, state)
     if state.ended is None:
         return
     values = place_values(state, is_running=True)
@@ -178,6 +180,14 @@ def write_derived(run: int, server: str, state: TapeState, at: datetime.datetime
     row.exclude(ended=values["ended"]).update(**values, **shown)
     keep_durations(run, server, load_tape(run, server))
     write_run(run, at, f"{server}: {values['ended']}, {values['reason']}")
+
+
+def _write_left(server: str, state: TapeState) -> None:
+    """What waits in it for a reset by its tape, once that knows what earlier runs have left."""
+    row = Server.objects.get(name=server)
+    if state.before is not None and row.left_writes != state.waiting:
+        Server.objects.filter(pk=row.pk).update(left=[dataclasses.asdict(write) for write in state.waiting])
+        tell("readings", servers=[server])
 
 
 def _write_errand(run: int, server: str, state: TapeState, row: QuerySet[RunServer]) -> None:

@@ -131,7 +131,7 @@ def _ordered(run: Run, place: RunServer, has_begun: bool) -> Ordered:
     current = state.current
     waits = [p.write.slot for p in current.writes[: state.written]] if current is not None and not step else []
     if state.was_ahead and not step and not state.done:
-        waits = sorted(slot for slot, _ in state.said_written)
+        waits = sorted({write.slot for write in state.waiting})
     return Ordered(
         server=name,
         begun=True,

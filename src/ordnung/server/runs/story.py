@@ -24,6 +24,7 @@ from ordnung.engine.entries import (
     WriteFailed,
     WriteIntent,
     WriteSent,
+    WriteStaged,
     WriteUnsent,
 )
 
@@ -77,9 +78,11 @@ def tell_steps(entries: Iterable[Entry], start: datetime.datetime) -> list[SpanR
                 begin(ERRANDS[errand.kind], at, label)
             case Back() | ResetSpared():
                 begin("checking", at)
-            case WriteDone() | WriteUnsent() | ResetUnsent() | Confirmed() | Ended() | Deferred():
+            case WriteStaged() | WriteUnsent() | ResetUnsent() | Confirmed() | Ended() | Deferred():
                 close(at)
             case ErrandDone() | ErrandGivenUp():
+                close(at)
+            case WriteDone() if spans and spans[-1].kind != "checking":  # else it is what was staged, after its reset
                 close(at)
             case WriteFailed():
                 close(at)

@@ -24,6 +24,8 @@ def root(device: Hardware) -> Resource:
         links["CertificateService"] = "CertificateService"
     if device.generation != "oldest":
         links["LicenseService"] = "LicenseService"
+    if device.beside is None and {"jobs instead of tasks", "becomes a job"} & device.quirks:
+        links["JobService"] = "JobService"
     body: Resource = {
         "RedfishVersion": _VERSIONS[device.generation],
         "UUID": device.uuid,

@@ -9,7 +9,7 @@ from ordnung.standins import partitions as set_up
 from ordnung.standins import virtual_host
 from ordnung.standins.hardware import Hardware
 from ordnung.standins.parts import Part, Task
-from ordnung.standins.redfish import managers, partitions, updates
+from ordnung.standins.redfish import jobs, managers, partitions, updates
 from ordnung.standins.redfish.changes import add_account, add_subscription
 from ordnung.standins.redfish.member_ids import find_member, member_path
 from ordnung.standins.redfish.quirks import apply_quirks
@@ -41,12 +41,24 @@ def _open(device: Hardware, request: Request, body: Resource) -> Task | Reply:
     slots = [part.slot for part in named if part is not None]
     if not slots or len(slots) < len(named):
         return error(400, "ActionParameterValueNotInList", str(targets)[:100], "Targets", "update")
+    if (refused := _refuse_time(device, body)) is not None:
+        return refused
     if (busy := _busy(device)) is not None:
         return busy
     if device.has_fault("job pending"):
         return error(409, "ResourceInUse")
     shown = {"HttpOperation": "POST", "TargetUri": request.path, "JsonBody": json.dumps(body)}
     return device.open_task(slots, shown)
+
+
+def _refuse_time(device: Hardware, body: Resource) -> Reply | None:
+    name = "@Redfish.OperationApplyTime"
+    asked, times = body.get(name), updates.apply_times(device)
+    if asked is None or (times is not None and asked in times):
+        return None
+    if times is None:
+        return error(400, "ActionParameterUnknown", "update", name)
+    return error(400, "ActionParameterValueNotInList", str(asked)[:100], name, "update")
 
 
 def _part_at(device: Hardware, target: str) -> Part | None:
@@ -57,14 +69,15 @@ def _part_at(device: Hardware, target: str) -> Part | None:
 
 def _busy(device: Hardware) -> Reply | None:
     """What is answered while something is written; None when nothing is."""
-    if not any(system.running_task() for system in (device, device.beside) if system is not None):
-        return None
-    return put_off(30)
+    systems = [system for system in (device, device.beside) if system is not None]
+    is_full = "one at a time" in device.quirks and any(task.phase == "kept" for s in systems for task in s.tasks)
+    return put_off(30) if is_full or any(system.running_task() for system in systems) else None
 
 
-def _accepted(task: Task, pull: tuple[Task, str] | None = None) -> Reply:
+def _accepted(device: Hardware, task: Task, pull: tuple[Task, str] | None = None) -> Reply:
     path = f"{V1}/TaskService/Tasks/{task.id}"
-    body = {"@odata.id": path, "@odata.type": f"#Task.{SCHEMAS['Task']}.Task", "Id": task.id, **updates.task_body(task)}
+    head = {"@odata.id": path, "@odata.type": f"#Task.{SCHEMAS['Task']}.Task", "Id": task.id}
+    body = {**head, **jobs.as_task(device, task)}
     reply = as_reply(body, 202, {"Location": f"{V1}/TaskMonitors/{task.id}"})
     reply.pull = pull
     return reply
@@ -72,7 +85,10 @@ def _accepted(task: Task, pull: tuple[Task, str] | None = None) -> Reply:
 
 def _taken_on(device: Hardware, task: Task, pull: tuple[Task, str] | None = None) -> Reply:
     """The answer to an update request, as this controller gives it."""
-    reply = _accepted(task, pull)
+    reply = _accepted(device, task, pull)
+    if jobs.INSTEAD in device.quirks and jobs.has_jobs(device):
+        reply.body, reply.headers["Location"] = b"", jobs.job_path(task)
+        return reply
     if {"empty 202", "bare 202"} & device.quirks:
         reply.body = b""
     if "bare 202" in device.quirks:
@@ -135,7 +151,7 @@ def show_monitor(device: Hardware, number: str) -> Reply:
     task = next((task for task in updates.tasks_of(device) if task.id == number), None)
     if task is None:
         return error(404, "ResourceMissingAtURI", f"{V1}/TaskMonitors/{number}")
-    reply = _accepted(task)
+    reply = _accepted(device, task)
     if {"no task state", "no task list", "empty 202"} & device.quirks:
         reply.body = b""
     if task.state in updates.ENDED:

@@ -36,7 +36,8 @@ _LEFT_OUT: dict[str, tuple[tuple[str, ...], tuple[str, ...]]] = {
     "no reset time": (("ComputerSystem", "Manager"), ("LastResetTime",)),
     "no boot progress": (("ComputerSystem",), ("BootProgress",)),
     "no task state": (("Task",), ("TaskState", "TaskStatus", "PercentComplete", "EndTime")),
-    "no task list": (("ServiceRoot",), ("Tasks",)),
+    "no task list": (("ServiceRoot",), ("Tasks", "JobService")),
+    "jobs instead of tasks": (("ServiceRoot",), ("Tasks",)),
     "basic only": (("ServiceRoot",), ("SessionService",)),
     "no session context": (("Session",), ("Context",)),
 }
@@ -62,6 +63,8 @@ def _leave_out(device: Hardware, body: dict[str, Any], kind: str) -> None:
         for name, action in body["Actions"].items():
             if name.endswith(".Reset") and action.pop("ResetType@Redfish.AllowableValues", None):
                 action["@Redfish.ActionInfo"] = f"{body['@odata.id']}/ResetActionInfo"
+            if name.endswith(".SimpleUpdate") and action.pop("TransferProtocol@Redfish.AllowableValues", None):
+                action["@Redfish.ActionInfo"] = f"{body['@odata.id']}/SimpleUpdateActionInfo"
 
 
 ELSEWHERE = "/redfish/v1/Sessions"

@@ -38,20 +38,43 @@ def update_service(device: Hardware) -> Resource:
         service["SoftwareInventory"] = link(f"{V1}/UpdateService/SoftwareInventory")
     if PUSH_URI in push_uris(device):
         service["MultipartHttpPushUri"] = PUSH_URI
+        service |= _apply_times(device, "MultipartHttpPushUri")
     if RAW_PUSH_URI in push_uris(device):
         service["HttpPushUri"] = RAW_PUSH_URI
     protocols = PULL_PROTOCOLS[device.generation]
     if protocols:
         service["VerifyRemoteServerCertificate"] = True
-        service["Actions"]["#UpdateService.SimpleUpdate"] = {
-            "target": UPDATE_ACTION,
-            "TransferProtocol@Redfish.AllowableValues": protocols,
-            "@Redfish.OperationApplyTimeSupport": {
-                "@odata.type": "#Settings.v1_3_0.OperationApplyTimeSupport",
-                "SupportedValues": ["Immediate"],
-            },
-        }
+        action: Resource = {"target": UPDATE_ACTION, **_apply_times(device)}
+        if "pulls untold" not in device.quirks:
+            action["TransferProtocol@Redfish.AllowableValues"] = protocols
+        service["Actions"]["#UpdateService.SimpleUpdate"] = action
     return service
+
+
+def _apply_times(device: Hardware, of: str = "") -> Resource:
+    times = apply_times(device)
+    if times is None:
+        return {}
+    support = {"@odata.type": "#Settings.v1_3_0.OperationApplyTimeSupport", "SupportedValues": times}
+    return {f"{of}@Redfish.OperationApplyTimeSupport": support}
+
+
+def apply_times(device: Hardware) -> list[str] | None:
+    """The apply times that a client may ask for; None where it may not ask."""
+    if "no apply time" in device.quirks:
+        return None
+    return ["OnReset"] if "writes at reset" in device.quirks else ["Immediate", "OnReset"]
+
+
+@resource("UpdateService/SimpleUpdateActionInfo", "ActionInfo", "v1_4_0", "Simple update")
+def update_action_info(device: Hardware) -> Resource | None:
+    if "action info" not in device.quirks or not PULL_PROTOCOLS[device.generation]:
+        return None
+    names = {"ImageURI": None, "Targets": None, "TransferProtocol": PULL_PROTOCOLS[device.generation]}
+    described = [{"Name": name, "Required": name == "ImageURI", "DataType": "String"} for name in names]
+    return {
+        "Parameters": [{**one, "AllowableValues": v} if (v := names[str(one["Name"])]) else one for one in described]
+    }
 
 
 def _listed(device: Hardware) -> list[Part]:
@@ -124,12 +147,6 @@ def tasks_of(device: Hardware) -> list[Task]:
 
 
 collection("TaskService/Tasks", "Task")(lambda device: [task.id for task in tasks_of(device)])
-
-
-@resource("TaskService/Tasks/{name}", "Task", "v1_7_0")
-def task(device: Hardware, name: str) -> Resource | None:
-    found = next((task for task in tasks_of(device) if task.id == name), None)
-    return None if found is None else task_body(found)
 
 
 def task_body(task: Task) -> Resource:
