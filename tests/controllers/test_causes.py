@@ -161,6 +161,36 @@ async def test_a_session_that_is_lost_half_way_is_opened_anew_and_counted(live):
         assert (await controller.marker()).is_up() and controller.losses == 1
 
 
+@pytest.mark.parametrize("quirks", [(), ("strict sign-in",)], ids=["503", "400"])
+async def test_where_others_hold_all_sessions_credentials_come_with_each_request(live, quirks):
+    """Refused by 400, it counted as a wrong password: a person was asked for the right one, in the night."""
+    live.call(setattr, live.device(NAME), "quirks", frozenset(quirks))
+    set_fault(live, "sessions taken")
+    assert (await read(live)).components
+    assert not live.device(NAME).sessions and not live.device(NAME).has_fault("sessions taken")
+
+
+async def test_one_that_lets_nobody_in_without_a_session_is_busy_and_is_not_tried_so_again(live):
+    set_fault(live, "sessions taken", on="alone", times=3)
+    opened = []
+    async with Client(live.ca, PATIENT) as client:
+        controllers = RedfishControllers(client)
+
+        async def look():
+            async with controllers.open(live.endpoint(NAME)) as controller:
+                opened.append(controller)
+                return await controller.read(lambda: datetime.datetime.now(datetime.UTC))
+
+        for _ in range(2):
+            with pytest.raises(ControllerError, match="others hold all its sessions") as caught:
+                await look()
+            assert caught.value.cause == "busy" and caught.value.retry_after_s
+        assert len(opened) == 1, "the second time no request was made without a session"
+        live.call(live.device(NAME).faults.clear)
+        assert (await look()).components
+        await controllers.close()
+
+
 async def test_a_session_that_dies_at_once_is_a_named_cause(live):
     async with Client(live.ca, PATIENT) as client, RedfishControllers(client).open(live.endpoint(NAME)) as controller:
         set_fault(live, "session expired", times=99)

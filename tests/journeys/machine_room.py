@@ -56,7 +56,7 @@ def test_1_a_range_is_added_by_keyboard_alone(page, demo, port):
     found = page.get_by_role("list", name="Found")
     expect(found.get_by_role("listitem")).to_have_count(8)
     expect(found.get_by_text("Corvane Reed 12, CRV14-0045")).to_be_visible()
-    expect(found.get_by_text("Not from the fleet's authority")).to_be_visible()
+    expect(found.get_by_text("The fleet's authority does not vouch for it")).to_be_visible()
 
     let_failures_go(page)
     reach(page, "textbox", f"Name for https://127.20.14.24:{port}")

@@ -105,7 +105,7 @@ class InProcessControllers:
         try:
             yield RedfishController(session)
         except ControllerError as error:
-            if error.cause in ENDS_SESSION:
+            if session.is_shut or error.cause in ENDS_SESSION:
                 self.sessions.pop(endpoint, None)
             raise
 

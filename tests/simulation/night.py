@@ -222,10 +222,16 @@ SLOTTED = (
     "task denies", "version untold",
 )  # fmt: skip
 ACTS = ("update", "reset")
-ON = {"answer lost": ACTS, "fails late": ACTS, "fails early": ACTS, "busy": (None, *ACTS)}
+ON = {
+    "answer lost": ACTS,
+    "fails late": ACTS,
+    "fails early": ACTS,
+    "busy": (None, *ACTS),
+    "sessions taken": (None, "alone"),
+}
 SPOILS = (
-    *SLOTTED, "answer lost", "answer lost", "fails late", "fails early", "busy", "session expired", "task stalls", "task vanishes", "link cut",
-    "stays away", "boot hangs", "part gone", "clock wrong", "job pending", "array rebuilding", "feed lost",
+    *SLOTTED, "answer lost", "answer lost", "fails late", "fails early", "busy", "session expired", "sessions taken",
+    "task stalls", "task vanishes", "link cut", "stays away", "boot hangs", "part gone", "clock wrong", "job pending", "array rebuilding", "feed lost",
     "licence missing", "refuses company", "refuses company", "wants a restart", *CHANGING,
 )  # fmt: skip
 

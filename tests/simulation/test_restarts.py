@@ -11,6 +11,7 @@ from ordnung.engine.entries import (
     Back,
     Ended,
     ResetIntent,
+    ResetSeen,
     ResetSpared,
 )
 from ordnung.engine.ports import Reply
@@ -185,3 +186,23 @@ async def test_a_graceful_restart_that_does_not_come_to_pass_is_forced_where_the
     assert resets(device) == THREE
     asked = [e.value.type for e in house.journal.tapes["1", "surge-07"] if isinstance(e.value, ResetIntent)]
     assert asked == ["GracefulRestart", "GracefulRestart", "ForceRestart", "GracefulRestart", "ForceRestart"]
+
+
+async def test_a_version_that_was_active_before_proves_no_reset(house):
+    """Somebody else had restarted it: what the round promised was there already, and a reset that never came was seen in it."""
+    name, quirks = "surge-05", ("no reset time", "no boot progress", "no user handed out")
+    device = house.devices[name]
+
+    def hear(server, state, detail):
+        device.advance()
+        if state == "written":
+            device.reboot()
+            house.orders[name] = "hold"
+        if house.orders.get(name) == "hold" and device.part("bios").version == "3.2.0":
+            house.orders.clear()
+
+    house.listeners.append(hear)
+    lost = [Fault("fails early", on="reset", times=9)]
+    outcome, _ = await with_manners(house, name, *quirks, faults=lost)
+    assert outcome.ended == "failed" and resets(device) == ["server reboot"], "the one of somebody else"
+    assert not [e for e in house.journal.tapes["1", name] if isinstance(e.value, ResetSeen | Back)]

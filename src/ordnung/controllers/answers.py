@@ -195,6 +195,11 @@ def wants_new_password(body: Json) -> bool:
     return "PasswordChangeRequired" in _messages(body)
 
 
+def has_no_session_left(body: Json) -> bool:
+    """Whether a sign-in was refused because others hold all the sessions there are, whatever its status (DSP8011)."""
+    return "SessionLimitExceeded" in _messages(body)
+
+
 def _messages(body: Json) -> set[str]:
     """The keys of all messages that an error bears."""
     error = as_dict(body.get("error"))

@@ -21,6 +21,7 @@ import aiohttp
 
 from ordnung.controllers.answers import Answer, Json, MalformedError, parse_body
 from ordnung.controllers.errors import ControllerError, LostAnswerError
+from ordnung.controllers.trust import PinnedConnector, is_too_old, tell_certificate, unverified, widen
 from ordnung.formats.addresses import Networks
 from ordnung.formats.authorities import Authorities
 from ordnung.formats.resolving import CheckedResolver, NotAllowedError
@@ -88,13 +89,14 @@ class Client:
             networks: where controllers may be; None allows all.
         """
         self.limits = limits or Limits()
-        self.context = (ca if isinstance(ca, Authorities) else Authorities(ca)).context()
+        verifying = (ca if isinstance(ca, Authorities) else Authorities(ca)).context()
+        self.context = None if verifying is None else widen(verifying)
         self.resolver = CheckedResolver(networks)
         self._http: aiohttp.ClientSession | None = None
         self._shown: dict[str, bytes] = {}
 
     async def __aenter__(self) -> Client:
-        connector = aiohttp.TCPConnector(
+        connector = PinnedConnector(
             limit=0,
             limit_per_host=self.limits.per_host,
             keepalive_timeout=self.limits.idle_s,
@@ -156,10 +158,8 @@ class Client:
         Raises:
             ControllerError: unreachable, refused, too slow, or no TLS.
         """
-        context = ssl.SSLContext(ssl.PROTOCOL_TLS_CLIENT)
-        context.check_hostname, context.verify_mode = False, ssl.CERT_NONE
         try:
-            return self._remember(await self._look(endpoint, context))
+            return self._remember(await self._look(endpoint, unverified()))
         except (OSError, TimeoutError) as error:
             raise map_errors(endpoint.name, error) from None
 
@@ -278,7 +278,9 @@ def map_errors(server: str, error: BaseException, *, acted: bool = False) -> Con
         detail = f"it showed {shorten(seen)}, known was {shorten(error.expected.hex())}"
         return ControllerError(server, "certificate changed", detail, seen=seen)
     if isinstance(error, ssl.SSLCertVerificationError | aiohttp.ClientConnectorCertificateError):
-        return ControllerError(server, "certificate invalid", "it was not issued by the fleet's authority")
+        return ControllerError(server, "certificate invalid", tell_certificate(error))
+    if is_too_old(error):
+        return ControllerError(server, "TLS too old", "it speaks no TLS 1.2, or no cipher of it that is still safe")
     if isinstance(error, ssl.SSLError | aiohttp.ClientConnectorSSLError):
         return ControllerError(server, "not Redfish", "it does not speak TLS")
     if isinstance(error, TimeoutError):

@@ -145,6 +145,8 @@ class RedfishControllers:
         self.client = client
         self._kept: dict[Endpoint, _Kept] = {}
         self._opening: dict[Endpoint, asyncio.Lock] = {}
+        self._by_session: set[Endpoint] = set()
+        """Those that let nobody in without a session: credentials are not sent to them with each request again."""
 
     @asynccontextmanager
     async def open(self, endpoint: Endpoint) -> AsyncIterator[RedfishController]:
@@ -155,7 +157,9 @@ class RedfishControllers:
         try:
             yield RedfishController(kept.session, kept.certificate)
         except ControllerError as error:
-            if error.cause in ENDS_SESSION:
+            if kept.session.is_shut:
+                self._by_session.add(endpoint)
+            if kept.session.is_shut or error.cause in ENDS_SESSION:
                 self._kept.pop(endpoint, None)
             raise
         finally:
@@ -165,7 +169,7 @@ class RedfishControllers:
     async def _sign_in(self, endpoint: Endpoint) -> _Kept:
         _demand_credentials(endpoint)
         pin = endpoint.pin or await self.client.fetch_pin(endpoint)
-        session = Session(self.client.line(endpoint, pin))
+        session = Session(self.client.line(endpoint, pin), may_go_without=endpoint not in self._by_session)
         certificate = await self.client.certificate(endpoint, pin)
         await session.sign_in()
         kept = self._kept[endpoint] = _Kept(session, certificate, used_at=time.monotonic())

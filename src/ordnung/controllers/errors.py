@@ -12,8 +12,9 @@ CAUSES: dict[str, str] = {
         "Compare the new fingerprint with the controller itself. If it was replaced or reset, accept the new "
         "certificate; otherwise leave it alone."
     ),
-    "certificate invalid": (
-        "The certificate is not from the fleet's authority. Install one that is, or pin this one after comparing it."
+    "certificate invalid": "Install one that the fleet's authority vouches for, or pin this one after comparing it.",
+    "TLS too old": (
+        "Nothing was sent to it. Allow TLS 1.2 at its controller, or bring it a newer release from its own page."
     ),
     "signed out": "The user name or the password is wrong. Enter the present one for this server.",
     "another server": (
@@ -46,8 +47,10 @@ FOR_SEVERAL: dict[str, str] = {
     "refused": "Nothing listens there. A controller that restarts answers again in a few minutes.",
     "certificate changed": "Compare each fingerprint with the controller itself before it is accepted.",
     "certificate invalid": (
-        "Not from the fleet's authority. Compare each fingerprint with the controller itself before it is accepted."
+        "The fleet's authority does not vouch for them. Compare each fingerprint with its controller before it is "
+        "accepted."
     ),
+    "TLS too old": "Allow TLS 1.2 at their controllers, or bring them newer releases from their own pages.",
     "signed out": "User or password is wrong. Select them and enter the present ones.",
     "another server": ("Correct their addresses. Where one is the same server with another board, open it and say so."),
     "password to be changed": "Change the password of the account at each controller, then enter the new one for it.",

@@ -12,6 +12,7 @@ from collections.abc import Collection, Mapping
 from typing import Protocol
 
 from ordnung.controllers.answers import (
+    WAIT_S,
     Answer,
     Json,
     MalformedError,
@@ -20,6 +21,7 @@ from ordnung.controllers.answers import (
     as_text,
     error_text,
     follow_members,
+    has_no_session_left,
     leaves_open,
     link_of,
     retry_after,
@@ -58,8 +60,13 @@ class Line(Protocol):
 class Session:
     """Questions and requests to one controller, with the credentials of its endpoint."""
 
-    def __init__(self, line: Line) -> None:
-        self.line = line
+    def __init__(self, line: Line, *, may_go_without: bool = True) -> None:
+        """``may_go_without``: credentials may come with each request while others hold all its sessions."""
+        self.line, self.may_go_without = line, may_go_without
+        self.is_crowded = False
+        """Others hold all the sessions that there are."""
+        self.is_shut = False
+        """And it lets nobody in without one."""
         self.pace = Pace(line.limits.old_per_host)
         self.token: str | None = None
         self.location: str | None = None
@@ -214,7 +221,10 @@ class Session:
             return
         path = await self.find_sessions()
         answer = await self._post_credentials(path, context) if path is not None else None
-        if answer is None or answer.status in _NO_SESSIONS:
+        self.is_crowded = answer is not None and has_no_session_left(answer.body)
+        if self.is_crowded and not self.may_go_without:
+            raise self._crowded()
+        if answer is None or answer.status in _NO_SESSIONS or self.is_crowded:
             pair = f"{self.endpoint.user}:{self.endpoint.password}".encode()
             self.basic = f"Basic {base64.b64encode(pair).decode()}"
             return
@@ -238,6 +248,8 @@ class Session:
             credentials["Context"] = context
         answer = await self._ask_patiently("POST", path, credentials)
         name = self.endpoint.name
+        if answer.status >= 400 and has_no_session_left(answer.body):
+            return answer
         if answer.status == 403 and wants_new_password(answer.body):
             raise self._wants_new_password()
         if answer.status in (400, 401, 403):
@@ -256,7 +268,7 @@ class Session:
         for attempt in range(1, tries + 1):
             answer = await self.line.ask(method, path, _headers(), body)
             wait = retry_after(answer)
-            is_busy = answer.status in (429, 503)
+            is_busy = answer.status in (429, 503) and not has_no_session_left(answer.body)
             if not is_busy or attempt == tries or wait > self.line.limits.longest_wait_s:
                 break
             await asyncio.sleep(wait)
@@ -297,6 +309,11 @@ class Session:
             headers["Content-Type"] = "application/octet-stream"
         return headers
 
+    def _crowded(self) -> ControllerError:
+        self.is_shut = True
+        detail = "others hold all its sessions, and it lets nobody in without one"
+        return ControllerError(self.endpoint.name, "busy", detail, retry_after_s=WAIT_S)
+
     def _wants_new_password(self) -> ControllerError:
         detail = f"the password of {self.endpoint.user} has to be changed before anything else"
         return ControllerError(self.endpoint.name, "password to be changed", detail)
@@ -314,6 +331,8 @@ class Session:
         name, message = self.endpoint.name, error_text(answer.body)
         if path == ROOT and answer.status in (404, 405, 410, 501):
             raise ControllerError(name, "not Redfish", "it has no service root")
+        if answer.status == 401 and self.is_crowded:
+            raise self._crowded()
         if answer.status == 401:
             told = "the session ended" if self.basic is None else f"it refused user {self.endpoint.user}"
             raise ControllerError(name, "signed out", told)

@@ -348,6 +348,8 @@ class ResetIntent:
     kind: ResetKind
     marker: Marker
     type: str = ""
+    unshown: tuple[tuple[str, str], ...] = ()
+    """(slot, version) of what it makes active and was not yet: seen then, they prove it where nothing else does."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -64,7 +64,7 @@ async def reset(hand: Hand) -> None:
             async with hand.world.site.controller(hand.endpoint.url):
                 running = find_others(await controller.tasks() or [], hand.state)
                 if not running:
-                    await _send(hand, controller, kind)
+                    await _send(hand, controller, kind, await _unshown(hand, server))
                     return
         if not await hand.wait_for_others(running, since):
             return
@@ -146,11 +146,17 @@ async def _is_spared(hand: Hand, kind: ResetKind, server: Server) -> bool:
     return not lacking(await hand.world.baseline.locate(server), hand.state.promised)
 
 
-async def _send(hand: Hand, controller: Controller, kind: ResetKind) -> None:
+async def _unshown(hand: Hand, server: Server) -> tuple[tuple[str, str], ...]:
+    """What the reset is to make active and is not yet."""
+    positions = await hand.world.baseline.locate(server)
+    return tuple(pair for pair in hand.state.promised if lacking(positions, [pair]))
+
+
+async def _send(hand: Hand, controller: Controller, kind: ResetKind, unshown: tuple[tuple[str, str], ...]) -> None:
     """The intent and the request. Cancelled, the intent stays open and is reconciled."""
     offer = await controller.find_reset(kind, force=hand.state.is_ignored)
     marker = await controller.marker()
-    await hand.note(ResetIntent(kind=kind, marker=marker, type=offer.type))
+    await hand.note(ResetIntent(kind=kind, marker=marker, type=offer.type, unshown=unshown))
     hand.losses_before, hand.judged, hand.settling = controller.losses, None, None
     hand.refusals, hand.last_words = 0, ""
     hand.dark_since, hand.is_dark_with_all = None, False
@@ -282,16 +288,16 @@ def _proves_reset(hand: Hand, *, is_over: bool) -> bool:
 
 
 async def _look(hand: Hand, controller: Controller) -> tuple[Marker, ResetLook]:
-    """What the controller shows; where it shows nothing that tells, the promised versions may."""
-    pending, current = hand.state.open_reset, hand.state.current
-    assert pending is not None and current is not None
+    """What the controller shows; where it shows nothing that tells, versions may that were not active before."""
+    pending = hand.state.open_reset
+    assert pending is not None
     marker = await controller.marker()
     elapsed = (hand.world.clock.now() - pending.began_at).total_seconds()
     losses = controller.losses - hand.losses_before if hand.losses_before is not None else 0
     look = look_for_reset(pending.kind, pending.marker, marker, elapsed_s=elapsed, losses=losses)
-    if look.is_blind and pending.seen is None and hand.state.promised:
+    if look.is_blind and pending.seen is None and pending.unshown:
         positions = await hand.world.baseline.locate(await controller.read(hand.world.clock.now))
-        if not lacking(positions, hand.state.promised):
+        if not lacking(positions, pending.unshown):
             look = ResetLook(acted=Evidence.VERSION)
     return marker, look
 

@@ -313,7 +313,8 @@ def _after_reset(
     change = dataclasses.replace
     if isinstance(value, ResetIntent):
         made = OpenReset(
-            kind=value.kind, type=value.type, marker=value.marker, began_at=at, was_away=state.is_away
+            kind=value.kind, type=value.type, marker=value.marker, began_at=at, was_away=state.is_away,
+            unshown=value.unshown,
         )  # fmt: skip
         return change(state, open_reset=made, is_away=state.is_away or value.kind.is_outage)
     pending = state.open_reset

@@ -55,6 +55,7 @@ class OpenReset:
     seen: Evidence | None = None
     seen_at: datetime.datetime | None = None
     was_away: bool = False
+    unshown: tuple[tuple[str, str], ...] = ()
     asked: Asked | None = None
     asked_at: datetime.datetime | None = None
     answer: Answer | None = None

@@ -22,6 +22,9 @@ from ordnung.engine.entries import (
 )
 from ordnung.engine.tape_state import OpenWrite, TapeState
 
+WAITS = "waiting for a reset"
+"""How a device may show what it says was not written."""
+
 
 def without_active(state: TapeState, server: Server) -> TapeState:
     """Nothing waits any more that a reading shows to be active: it may be by a reset of somebody else's."""
@@ -85,6 +88,8 @@ def after_write(
             shown = {(write.slot, write.to)} if value.reason is Reason.TASK_DENIED else set()
             said = state.said_written | shown
             waiting = tuple(other for other in state.waiting if (other.slot, other.to) != (write.slot, write.to))
+            if value.facts.get("how") == WAITS:
+                waiting = _with_waiting(state, state.open_write.planned)
             failed = change(state, failed_slot=write.slot, failure=value, said_written=said, waiting=waiting)
             return follow_next(failed)
         case _:

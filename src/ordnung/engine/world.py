@@ -17,6 +17,7 @@ from ordnung.engine.ports import Access, Baseline, Clock, Controllers, Helpers, 
 LASTING = (
     "certificate changed",
     "certificate invalid",
+    "TLS too old",
     "another server",
     "signed out",
     "password to be changed",

@@ -16,6 +16,7 @@ FAULTS: dict[str, str] = {
     "fails early": "answered with 500 and not acted upon (`on`: update or reset)",
     "busy": "503 with Retry-After of `seconds` (`on`: to update or reset alone)",
     "session expired": "all sessions end",
+    "sessions taken": "others hold all its sessions (`on`: alone: and it takes credentials with no request)",
     "malformed": "an answer that is no JSON (`on`: text, cut, deep, huge, list)",
     "not Redfish": "something else answers",
     "password changed": "after `seconds` requests the password is another",

@@ -348,7 +348,7 @@ function FoundRow({ row, picked, flip, name, rename, refused }: RowProps) {
         {(row.faults.length > 0 || row.detail) && <Box>{row.faults.join("; ") || row.detail}</Box>}
         {row.pin && !row.vouched && row.state !== "known" && (
           <Text size="fine">
-            Not from the fleet's authority: <Mono>{row.pin}</Mono>
+            The fleet's authority does not vouch for it: <Mono>{row.pin}</Mono>
           </Text>
         )}
         {refused && <Text tone="deep">{refused}</Text>}

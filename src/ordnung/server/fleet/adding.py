@@ -180,7 +180,7 @@ class Adding:
             }
             return f"It {reasons.get(SearchRow.State(row.state), 'did not answer as a server')}."
         if not row.vouched and row.pin not in self.accept:
-            return "Its certificate is not from the fleet's authority; compare its fingerprint and accept it first."
+            return "The fleet's authority does not vouch for its certificate; compare its fingerprint and accept it."
         if not self.user or not self.password:
             return "User and password of its controller are missing."
         if row.state == SearchRow.State.MOVED:

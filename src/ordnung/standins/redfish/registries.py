@@ -23,6 +23,7 @@ REGISTRIES: dict[str, Registry] = {
             "GeneralError": ("A general error has occurred: %1", "Critical", _CHECK),
             "ResourceMissingAtURI": ("The resource at the URI %1 was not found.", "Critical", "Place a valid resource at the URI or correct the URI."),
             "NoValidSession": ("There is no valid session established with the implementation.", "Critical", "Establish a session before attempting any operations."),
+            "SessionLimitExceeded": ("The session establishment failed due to the number of simultaneous sessions exceeding the limit.", "Critical", "Reduce the number of other sessions before trying to establish the session."),
             "ResourceAtUriUnauthorized": ("While accessing the resource at %1, the service received an authorization error: %2.", "Critical", "Ensure that the appropriate access is provided."),
             "InsufficientPrivilege": ("The account or credentials associated with the current session lack the privileges for the requested operation.", "Critical", "Use an account with the needed privileges."),
             "NoOperation": ("The request body submitted contains no data to act upon, and no changes to the resource took place.", "Warning", "Add properties in the JSON object and resubmit the request."),

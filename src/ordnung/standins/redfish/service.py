@@ -241,7 +241,7 @@ def _who(device: Hardware, request: Request) -> str | None:
     if token is not None:
         return device.sessions[token].account if token in device.sessions else None
     scheme, _, value = request.headers.get("authorization", "").partition(" ")
-    if scheme.lower() != "basic":
+    if scheme.lower() != "basic" or any(f.kind == "sessions taken" and f.on == "alone" for f in device.faults):
         return None
     try:
         user, _, password = base64.b64decode(value, validate=True).decode().partition(":")
@@ -288,6 +288,8 @@ def _sign_in(device: Hardware, request: Request) -> Reply:
             return refuse(400, [message("PropertyMissing", name, related=name)])
     if "strict sign-in" in device.quirks and (more := sorted(set(body) - {"UserName", "Password"})):
         return refuse(400, [message("PropertyUnknown", name, related=name) for name in more])
+    if device.take_fault("sessions taken", on="alone") is not None:
+        return error(400 if "strict sign-in" in device.quirks else 503, "SessionLimitExceeded")
     signed = sign_in(device, str(body["UserName"]), str(body["Password"]), str(body.get("Context") or ""))
     if signed is None:
         reply = error(401, "ResourceAtUriUnauthorized", _SESSIONS, "the user name or the password is wrong")
