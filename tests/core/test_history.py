@@ -98,6 +98,7 @@ def test_a_conflict_is_shown_and_the_controllers_word_stays():
 def test_what_the_controller_could_not_read_is_taken_from_the_report():
     (found,) = merged([part("nic-1", None, serial="S1")], card(serial="S1", version="1.1"))
     assert (found.version, found.reported) == ("1.1", None)
+    assert found.untold and found.updateable is False, "whether something was written could not be seen"
 
 
 def test_equal_cards_without_serials_are_matched_only_when_as_many_are_on_either_side():

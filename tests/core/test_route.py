@@ -216,6 +216,14 @@ def test_what_only_a_host_report_tells_of_is_stranded():
     assert "stands in the host report alone" in route.stranded[0].reason
 
 
+def test_what_its_controller_tells_no_version_of_is_on_no_sheet():
+    """Nothing could be sent to it, and it stood on sheets: whether it had been written could never have been seen."""
+    bios = product("bios", release("1.0"), release("2.0"))
+    found = positions([bios], [component("bios", "bios", "1.0", origin="both", untold=True, updateable=False)])
+    route = plan_route(found)
+    assert route.rounds == () and "its controller tells no version of bios" in route.stranded[0].reason
+
+
 def test_level_servers_have_no_rounds_and_a_proof():
     route = plan([RAID], [component("raid", "raid", "7.18.0")])
     assert route.rounds == () and route.proven

@@ -153,6 +153,7 @@ def tape(*values):
             (*KEPT, INTENT_RAID, SENT, STAGED, *RESTARTED, e.WriteFailed(reason=e.Reason.TASK_FAILED), DONE),
             "meet a failure",
         ),
+        ((*KEPT, INTENT_RAID, SENT, STAGED, *RESTARTED, UNSENT), "follow"),
         ((*KEPT, INTENT_RAID, BUSY), "reset"),
         ((*KEPT, INTENT_RAID, BUSY, *RESTARTED, DONE), "confirm"),
         ((*KEPT, INTENT_RAID, BUSY, *RESTARTED, DONE, CONFIRMED), "read"),

@@ -9,6 +9,7 @@ import json
 import pytest
 
 from ordnung.engine import entries as e
+from ordnung.server.assessment.current import current_assessment
 from ordnung.server.audit.models import TrailEntry
 from ordnung.server.clock import now
 from ordnung.server.fleet.models import Server
@@ -64,6 +65,14 @@ def test_a_run_of_the_kit_is_on_record_like_any_other(house, tmp_path):
     assert version_now() == "9.9", "its reading counts from now on"
     assert KeptDuration.objects.filter(run=run, server=NAME).count() == 2
     assert TrailEntry.objects.last().after["carried_in"] == "journal.jsonl"
+
+
+def test_what_the_kit_left_waiting_for_a_reset_is_known_here(house, tmp_path):
+    tape = whole(reading(), reading(), version="9.9")
+    stopped = e.Ended(ending=e.Ending.STOPPED, reason=e.Reason.STOPPED)
+    carry(house, journal(tmp_path, (*tape[:6], stopped)))
+    bios = current_assessment().standings[NAME].server.component("bios")
+    assert bios is not None and bios.waiting == "9.9"
 
 
 def test_a_journal_that_has_grown_is_carried_in_again_and_nothing_is_twice(house, tmp_path):

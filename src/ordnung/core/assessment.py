@@ -91,6 +91,8 @@ def _state_key(server: Server) -> tuple[object, ...]:
             c.version,
             c.waiting,
             c.updateable,
+            c.origin == "host report",
+            c.untold,
             c.pci,
             c.part,
             c.banks,

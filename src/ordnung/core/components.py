@@ -58,6 +58,8 @@ class Component:
     """Of a service partition: whether its controller names the one volume that it lies on, to be set up anew."""
     start: Start | None = None
     """Of a service partition that its server can be started from."""
+    untold: bool = False
+    """Its controller lists it and tells no version: the one that is known is the host report's."""
     reported: str | None = None
     """The version as the host report has it, where it differs from the controller's word."""
 

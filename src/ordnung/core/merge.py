@@ -102,11 +102,14 @@ def _only(component: Component, components: list[Component], left: list[HostDevi
 
 def _overlay(component: Component, device: HostDevice) -> Component:
     known, versions = component.version, device.version
+    untold = known is None and versions is not None and not component.is_empty
     differs = known is not None and versions is not None and _plain(known) != _plain(versions)
     return dataclasses.replace(
         component,
         origin="both",
         version=known or versions,
+        untold=untold,
+        updateable=False if untold else component.updateable,  # what is written could not be confirmed
         reported=versions if differs else None,
         waiting=component.waiting or device.waiting,
         banks=component.banks if len(component.banks) > 1 or not device.banks else device.banks,

@@ -127,6 +127,8 @@ def _bar(position: Position) -> str | None:
     if component.is_empty and not component.can_set_up:
         return f"{component.name} is {component.state}, and its controller does not let it be set up"
     if component.updateable is False and not component.is_empty:
+        if component.untold:
+            return f"its controller tells no version of {component.name}: that is known by the host report alone"
         if component.origin == "host report":
             return f"{component.name} stands in the host report alone: its controller does not list it"
         return f"{component.name} says that it can't be updated"

@@ -69,7 +69,7 @@ def after_write(
         case WriteUnsent():
             is_full = _is_full(state, value)
             sends = state.sends + was_sent(value)
-            return change(state, open_write=None, sends=0 if is_full else sends, is_full=is_full)
+            return follow_next(change(state, sends=0 if is_full else sends, is_full=is_full))
         case WriteStaged():
             return _after_staging(state)
         case WriteDone():

@@ -251,7 +251,7 @@ async def follow(hand: Hand) -> None:
         await hand.note(WriteDone(evidence=Evidence.TASK, message=task.message))
     elif task.outcome is Outcome.STAGED:
         await hand.note(WriteStaged(message=task.message))
-    elif task.transfer_failed:
+    elif task.transfer_failed and not pending.was_staged:
         await hand.note(WriteUnsent(reason=Reason.TRANSFER_FAILED, facts={"message": task.message}))
     else:
         await _note_failure(hand, write, task)

@@ -172,7 +172,7 @@ def write_derived(run: int, server: str, state: TapeState, at: datetime.datetime
     kind = question_kind(state)
     row.exclude(question=question).update(question=question, question_kind=kind, answer="", answered_by="")
     _write_errand(run, server, state, row)
-    _write_left(server, state)
+    write_left(server, state)
     if state.ended is None:
         return
     values = place_values(state, is_running=True)
@@ -182,7 +182,7 @@ def write_derived(run: int, server: str, state: TapeState, at: datetime.datetime
     write_run(run, at, f"{server}: {values['ended']}, {values['reason']}")
 
 
-def _write_left(server: str, state: TapeState) -> None:
+def write_left(server: str, state: TapeState) -> None:
     """What waits in it for a reset by its tape, once that knows what earlier runs have left."""
     row = Server.objects.get(name=server)
     if state.before is not None and row.left_writes != state.waiting:
