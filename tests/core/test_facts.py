@@ -57,6 +57,7 @@ def supply(number, part):
         ({"media_inserted": ("tools.iso",)}, [("virtual media", False)]),
         ({"next_start": "Pxe", "next_start_stays": True}, []),
         ({"power": "Off"}, [("server off", False)]),
+        ({"power": "PoweringOn"}, [("starting", False)]),
         ({"power": "Off", "boot": "MemoryInitializationStarted"}, [("server off", False)]),
         ({"power": "On", "boot": "MemoryInitializationStarted"}, [("starting", False)]),
         ({"power": "On", "boot": "OSBootStarted"}, []),
@@ -139,6 +140,7 @@ OTHER = dataclasses.replace(SUPPLY, slot="psu-2", part="B")
     ("check", "severity", "tripped", "fine"),
     [
         ("power", "block", {"facts": Facts(power="Off")}, {"facts": Facts(power="On")}),
+        ("power", "block", {"facts": Facts(power="PoweringOn")}, {"facts": Facts()}),
         ("health", "block", {"facts": Facts(health="Critical")}, {"facts": Facts(health="OK")}),
         ("health", "warn", {"facts": Facts(health="Warning")}, {"facts": None}),
         ("array", "block", {"facts": Facts(rebuilding=("V1: Rebuild",))}, {"facts": Facts()}),

@@ -206,3 +206,16 @@ async def test_a_version_that_was_active_before_proves_no_reset(house):
     outcome, _ = await with_manners(house, name, *quirks, faults=lost)
     assert outcome.ended == "failed" and resets(device) == ["server reboot"], "the one of somebody else"
     assert not [e for e in house.journal.tapes["1", name] if isinstance(e.value, ResetSeen | Back)]
+
+
+@pytest.mark.parametrize("manners", [("power in steps",), ("power in steps", "no boot progress")], ids=", ".join)
+async def test_a_server_that_somebody_has_just_switched_on_is_waited_for(house, manners):
+    """Its power was told as on the way: it was ended for that, and a person told to turn it on."""
+    device = house.devices["surge-05"]
+    device.quirks = frozenset(manners)
+    device.reboot()
+    device.log.clear()
+    outcome = await carry_out(house, "surge-05")
+    assert outcome.ended == "level", outcome.reason
+    assert any("its power is PoweringOn" in detail for _, _, detail in house.told)
+    check_device(house, "surge-05")

@@ -191,6 +191,8 @@ async def test_a_controller_that_never_comes_back_is_a_failure_with_nothing_unde
         ("no boot progress",),
         ("start half told",),
         ("start half told", "no reset time"),
+        ("power in steps",),
+        ("power in steps", "no boot progress", "no reset time"),
         ("jobs instead of tasks",),
         ("jobs instead of tasks", "open until reset"),
         ("becomes a job",),

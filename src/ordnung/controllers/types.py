@@ -6,6 +6,8 @@ from collections.abc import Collection, Iterator
 from dataclasses import dataclass
 from enum import StrEnum
 
+from ordnung.core.facts import PASSING
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Word:
@@ -154,8 +156,9 @@ class Marker:
 
     @property
     def is_starting(self) -> bool:
-        """Whether it is certain that the firmware of the server is at work on a start."""
-        return self.power in (None, "On") and self.boot not in (None, "None", SYSTEM_BEGINS, "OSRunning")
+        """Whether it is certain that the server is being switched, or its firmware at work on a start."""
+        is_on = self.power in (None, "On")
+        return self.power in PASSING or (is_on and self.boot not in (None, "None", SYSTEM_BEGINS, "OSRunning"))
 
     def is_up(self, before: Marker | None = None) -> bool:
         """Whether the server's own system runs, as far as its controller tells (one that doesn't is taken as up).

@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 
 from ordnung.core.components import Server
-from ordnung.core.facts import Facts, tell_next_start, tell_settings, tell_span
+from ordnung.core.facts import PASSING, Facts, tell_next_start, tell_settings, tell_span
 from ordnung.core.sheet import PlannedWrite
 
 DISCS = ("Cd", "Usb")
@@ -133,7 +133,10 @@ _Said = tuple[Severity, str, str] | None
 def _power(s: Situation) -> _Said:
     if s.facts.power in (None, "On"):
         return None
-    return Severity.BLOCK, f"its power is {s.facts.power}", "Turn the server on; some components are only there then."
+    remedy = "Turn the server on; some components are only there then."
+    if s.facts.power in PASSING:
+        remedy = "Wait until it has started, or look at its console."
+    return Severity.BLOCK, f"its power is {s.facts.power}", remedy
 
 
 def _health(s: Situation) -> _Said:

@@ -14,6 +14,8 @@ CLOCK_S = 120.0
 """A clock that is off by more than this makes logs misleading; certificates fail at days."""
 CERTIFICATE_DAYS = 30
 
+PASSING = ("PoweringOn", "PoweringOff")
+"""Of PowerState (Resource schema) those that pass by themselves: it is being restarted, or switched."""
 AT_REST = (None, "None", "OSBootStarted", "OSRunning")
 """How far a start has come whose firmware is done, or of which nothing is told (BootProgress.LastState)."""
 
@@ -171,10 +173,10 @@ def _state(server: Server, facts: Facts) -> list[Hindrance]:
     if len(supplies) > 1:
         remedy = "Fit two alike; unlike supplies do not share the load as they should."
         found.append(Hindrance(what="unlike supplies", seen=" and ".join(sorted(supplies)), remedy=remedy))
-    if facts.power not in (None, "On"):
+    if facts.power not in (None, "On", *PASSING):
         remedy = "Some components are seen only while the server is on."
         found.append(Hindrance(what="server off", seen=f"its power is {facts.power}", remedy=remedy))
-    elif facts.boot not in AT_REST:
+    elif facts.power in PASSING or facts.boot not in AT_REST:
         remedy = "Read it again once it runs: components may be missing from this reading that are listed only then."
         found.append(Hindrance(what="starting", seen="it was starting when it was read", remedy=remedy))
     return found

@@ -15,6 +15,7 @@ from ordnung.core.checks import Finding, Severity, Situation, find_block, run_ch
 from ordnung.core.components import Component, Server
 from ordnung.core.detours import go_alone, go_between
 from ordnung.core.errands import Moves
+from ordnung.core.facts import PASSING
 from ordnung.core.orders import ENDS, Order
 from ordnung.core.route import Route, Write, plan_route, plan_way_back
 from ordnung.core.sheet import PlannedRound, name_payloads
@@ -255,16 +256,19 @@ class Hand:
     async def read_settled(self, controller: Controller) -> Server | None:
         """A reading that shows all that was known, or has had its time for that; None, after a pause, for any other.
 
-        A start that nobody here asked for leaves an inventory that is not whole for minutes: by that neither a write
-        nor a reset can be judged.
+        A start that nobody here asked for leaves an inventory that is not whole for minutes, and a server that is being
+        switched: by that neither a write nor a reset can be judged.
         """
         server, known = await controller.read(self.world.clock.now), self.state.latest or self.state.before
         odd = find_unlisted(known, server) if known is not None else []
+        power = server.facts.power if server.facts is not None else None
+        odd = [f"its power is {power}"] if power in PASSING else odd
         if not odd:
             self.settling = None
             return server
         patience = self.world.patience
-        self.settling = self.settling or Settling(patience.steady_s, patience.version_s)
+        steady_s = patience.version_s if power in PASSING else patience.steady_s
+        self.settling = self.settling or Settling(steady_s, patience.version_s)
         if self.settling.is_over(odd, self.world.clock.now()):
             return server
         await self.show("waiting", f"waiting for it to settle: {odd[0]}")

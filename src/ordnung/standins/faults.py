@@ -80,6 +80,7 @@ QUIRKS: dict[str, str] = {
     "expand broken": "$expand is advertised and answers 500",
     "no reset time": "neither the server nor the controller tells when it was reset last",
     "no boot progress": "it does not tell how far its start has come",
+    "power in steps": "while it starts its power is told as being switched on",
     "start half told": "how far its start has come is told no further than until its own system begins",
     "empty 202": "an update is taken on with 202, a Location and no body",
     "bare 202": "an update is taken on with 202 alone: no body, no Location",

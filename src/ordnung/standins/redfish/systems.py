@@ -34,6 +34,11 @@ def has_old_shapes(device: Hardware) -> bool:
 collection("Systems", "ComputerSystem")(lambda device: ["1"])
 
 
+def _power(device: Hardware) -> str:
+    is_starting = device.now() < device.boot_until
+    return "PoweringOn" if is_starting and "power in steps" in device.quirks else "On"
+
+
 @resource("Systems/1", "ComputerSystem", "v1_20_0")
 def system(device: Hardware) -> Resource:
     bios = parts_of(device, "bios")
@@ -47,7 +52,7 @@ def system(device: Hardware) -> Resource:
         "AssetTag": device.asset_tag,
         "UUID": device.uuid,
         "HostName": device.name,
-        "PowerState": "On",
+        "PowerState": _power(device),
         "BiosVersion": device.shown_version(bios[0]) if bios else None,
         "BootProgress": {"LastState": device.boot_state},
         "LastResetTime": moment(device.system_reset_at),
