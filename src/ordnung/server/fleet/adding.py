@@ -180,7 +180,8 @@ class Adding:
             }
             return f"It {reasons.get(SearchRow.State(row.state), 'did not answer as a server')}."
         if not row.vouched and row.pin not in self.accept:
-            return "The fleet's authority does not vouch for its certificate; compare its fingerprint and accept it."
+            why = "The fleet's authority does not vouch for its certificate"
+            return f"{why}; compare its fingerprint and accept it first."
         if not self.user or not self.password:
             return "User and password of its controller are missing."
         if row.state == SearchRow.State.MOVED:
