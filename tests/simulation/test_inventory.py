@@ -6,9 +6,10 @@ import datetime
 
 import pytest
 
-from ordnung.engine.entries import Read, Troubled, WriteDone, WriteIntent, WriteSent
+from ordnung.engine.entries import Read, Remedy, Troubled, WriteDone, WriteIntent, WriteSent
 from ordnung.engine.server_run import carry_out as carry_out_hand
 from ordnung.engine.telling import tell_reason
+from ordnung.engine.world import USUAL, Choice
 from ordnung.standins.faults import Fault
 from tests.simulation.one_server import THREE, carry_out, check_device, resets, with_manners, written
 from tests.simulation.world import Crashed
@@ -196,3 +197,13 @@ async def test_members_of_any_name_are_the_same_parts_after_an_update(house, nam
     outcome, _ = await with_manners(house, name, *manners, faults=faults)
     assert outcome.ended == "level", outcome.reason
     check_device(house, name)
+
+
+@pytest.mark.parametrize("manners", [("wakes slowly", "versions late"), ("wakes slowly",), ("versions late",)])
+async def test_what_a_restart_takes_away_for_a_while_is_no_news_to_plan_by(house, manners):
+    """Without its inventory it told more than before, was planned anew by that, and was called level, far from it."""
+    house.remedies = {**USUAL, Remedy.ALONE: Choice.NEVER}
+    out, _ = await with_manners(house, ONE, *manners, faults=[Fault("wants a restart")])
+    assert (out.ended, out.reason) == ("level", "every version confirmed by reading")
+    assert ("bios", "3.2.0") in written(house, ONE)
+    check_device(house, ONE)

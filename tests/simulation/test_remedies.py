@@ -226,6 +226,18 @@ async def test_a_person_is_asked_where_the_house_wants_that(house, answer, endin
     assert by.get(answer, "nobody in time answered: leave it as it is") in told
 
 
+async def test_what_may_be_written_and_shows_nothing_of_it_is_not_called_put_back(mirror_folder):
+    """The drive had the new version, and told the old one for longer than it is waited for that."""
+    house = make(mirror_folder, "surge-07")
+    choose(house, PUT_BACK="AUTOMATIC")
+    device = spoil(house, Fault("version late", slot="drive-05", seconds=3000))
+    state = await carry_out(house.hand("surge-07"))
+    assert (state.ended.ending, state.ended.reason) == (Ending.PUT_BACK, Reason.PUT_BACK_PARTLY)
+    told = "drive-05: its device said that GX04 was written, and shows GX02"
+    assert state.ended.facts["lost"] == told, "drive-03 is back"
+    await check_server(house, "1", device)
+
+
 async def test_what_this_run_did_is_put_back_where_the_house_wants_that(house):
     device = spoil(house, Fault("image refused", slot="bios", times=9))
     before = {part.slot: part.version for part in device.parts}

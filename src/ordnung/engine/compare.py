@@ -76,12 +76,20 @@ def find_surprises(before: Server, after: Server, touched: Set[str]) -> list[str
 
 
 def find_unlisted(known: Server, now: Server) -> list[str]:
-    """What a reading does not show of what was known: parts not listed, and versions not told, in words.
+    """What a reading does not show of what was known, in words: parts not listed, or not in its inventory of firmware,
+    and versions not told.
 
     So it is for minutes after a start: a controller lists its parts, and asks them for their versions, one by one.
     """
-    missing = [(old, new is None) for old, new in _pair(known, now) if new is None or _is_untold(old, new)]
-    return [f"{old.name} in {old.slot} {'is not listed' if gone else 'tells no version'}" for old, gone in missing]
+    return [f"{old.name} in {old.slot} {odd}" for old, new in _pair(known, now) if (odd := _lacks(old, new))]
+
+
+def _lacks(old: Component, new: Component | None) -> str:
+    if new is None:
+        return "is not listed"
+    if _is_untold(old, new):
+        return "tells no version"
+    return "is not in its inventory" if old.software_id is not None and new.software_id is None else ""
 
 
 def _pair(before: Server, after: Server) -> Iterator[tuple[Component, Component | None]]:
@@ -112,6 +120,8 @@ def tells_more(before: Server, after: Server) -> bool:
         if (old := known.get(part.slot)) is not None
         and ((old.software_id is None and part.software_id) or (old.updateable is False and part.updateable))
     ]
+    if find_unlisted(before, after):
+        return False
     return bool(new or more) and not find_surprises(before, after, {part.slot for part in after.components})
 
 

@@ -122,10 +122,10 @@ async def _settled(hand: Hand, before: Server, current: PlannedRound) -> tuple[S
         if missing:
             await hand.show("confirming", f"waiting for the version to show: {missing[0]}")
         else:
-            surprises = _surprises(hand, before, server, current)
-            if settling.is_over(surprises, hand.world.clock.now()):
+            odd = [*_surprises(hand, before, server, current), *find_unlisted(before, server)]
+            if settling.is_over(odd, hand.world.clock.now()):
                 return server, pin
-            await hand.show("confirming", f"waiting for it to settle: {surprises[0]}")
+            await hand.show("confirming", f"waiting for it to settle: {odd[0]}")
         await hand.pause()
 
 
@@ -147,7 +147,7 @@ async def check(hand: Hand) -> None:
     if hand.state.leaves_disc:
         await _end_out_of_disc(hand)
         return
-    server, _ = await hand.patiently(hand.read, hand.world.patience.contact_s)
+    server, _ = await _read_expected(hand)
     route, rounds = await hand.plan(server)
     again = {(write.slot, write.to) for write in route.writes} & set(hand.state.done)
     if hand.state.puts_back:
@@ -163,7 +163,7 @@ async def check(hand: Hand) -> None:
         return
     if hand.back is None and hand.state.puts_back:
         _, trouble = hand.state.remedies[-1]
-        lost = "; ".join(f"{one.slot}: {one.reason}" for one in route.stranded)
+        lost = "; ".join([*(f"{one.slot}: {one.reason}" for one in route.stranded), *_in_doubt(hand)])
         reason = Reason.PUT_BACK_PARTLY if lost else Reason.PUT_BACK
         await hand.end(Ending.PUT_BACK, reason, why=tell_reason(trouble.reason, trouble.facts), lost=lost)
         return
@@ -179,6 +179,13 @@ async def check(hand: Hand) -> None:
         await hand.end(ending, Reason.AS_FAR_AS_IT_GOES, lost=lost)
     else:
         await hand.end(ending, Reason.CONFIRMED)
+
+
+def _in_doubt(hand: Hand) -> list[str]:
+    """What shows its version of before, which it was not written back to: its device said that it had another."""
+    said, back = hand.state.said_written, hand.takes_back or {}
+    doubted = sorted((slot, to) for slot, to in said if to != back.get(slot, to) and (slot, back[slot]) not in said)
+    return [f"{slot}: its device said that {to} was written, and shows {back[slot]}" for slot, to in doubted]
 
 
 def _missing(hand: Hand) -> str:
