@@ -1,6 +1,9 @@
 # make demo   sets up and starts everything with demo data
 # make test   sets up and runs every check and test
 PY := .venv/bin/python
+# Debian's own Python was built with a profile of what it runs, as others seldom are: a sixth less time for the same work.
+FITS := import ensurepip, sys; sys.exit(sys.version_info[:2] < (3, 11))
+PYTHON := $(shell /usr/bin/python3 -c '$(FITS)' 2> /dev/null && echo /usr/bin/python3 || echo python3)
 UV := .venv/bin/uv
 NIGHTS ?= 5000
 # What covers core and engine by itself (tests/conftest.py) is traced, and alone: in one run for all, with its browsers and
@@ -36,7 +39,7 @@ dev: setup
 	@trap 'kill $$!' EXIT; (cd web && exec npx vite --clearScreen false) & ORDNUNG_RELOAD=yes $(PY) -m ordnung.demo
 
 .venv/.done: requirements-bootstrap.lock requirements-dev.lock pyproject.toml
-	test -x $(PY) || python3 -m venv .venv
+	test -x $(PY) || $(PYTHON) -m venv .venv
 	$(PY) -m pip install --quiet --disable-pip-version-check --require-hashes --requirement requirements-bootstrap.lock
 	$(UV) pip sync --quiet --python $(PY) --require-hashes requirements-bootstrap.lock requirements-dev.lock
 	$(UV) pip install --quiet --python $(PY) --no-deps --no-build-isolation --editable .
