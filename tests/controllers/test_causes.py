@@ -22,6 +22,7 @@ from ordnung.formats.addresses import parse_networks
 from ordnung.formats.siteclock import SiteClock
 from ordnung.standins.faults import FAULTS, Fault
 from ordnung.standins.parts import Account
+from tests.simulation.lines import target_of
 
 PATIENT = Limits(request_s=20.0, connect_s=20.0, read_tries=2, answer_bytes=2**20)
 """No answer of ours is late by these, however slow the machine that runs the tests."""
@@ -235,7 +236,7 @@ async def test_a_line_that_breaks_during_a_pull_is_a_transfer_that_failed(live):
         RedfishControllers(client).open(live.endpoint(NAME)) as controller,
     ):
         taken = await controller.pull(
-            await controller.reach(), await controller.target("raid-1"), "https://127.0.0.1:9/image"
+            await controller.reach(), await target_of(controller, "raid-1"), "https://127.0.0.1:9/image"
         )
         while (task := await controller.task(taken.task, taken.monitor)).is_running:
             await asyncio.sleep(0.02)

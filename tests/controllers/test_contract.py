@@ -12,7 +12,7 @@ from ordnung.controllers import Client, ControllerError, LostAnswerError, Outcom
 from ordnung.standins import makers as m
 from ordnung.standins.faults import Fault
 from ordnung.standins.scenario import PLACES, demo_hardware
-from tests.simulation.lines import controller_of
+from tests.simulation.lines import controller_of, target_of
 
 NOW = datetime.datetime(2026, 11, 23, tzinfo=datetime.UTC)
 
@@ -79,7 +79,7 @@ async def test_reading(face):
 async def test_a_push_becomes_a_task_that_ends_and_waits_for_its_reset(face, image):
     async with face.open() as controller:
         reach = await controller.reach()
-        taken = await controller.push(reach, await controller.target("nic-1"), image)
+        taken = await controller.push(reach, await target_of(controller, "nic-1"), image)
         task = await until_ended(controller, taken)
         assert task.outcome is Outcome.DONE and task.targets[0].endswith("/nic-1") and not task.transfer_failed
         assert [t.uri for t in await controller.tasks()] == [taken.task]
@@ -89,7 +89,7 @@ async def test_a_push_becomes_a_task_that_ends_and_waits_for_its_reset(face, ima
 async def test_a_refusal_is_the_tasks_end_in_words(face, image):
     face.set_fault(Fault("image refused", slot="nic-1"))
     async with face.open() as controller:
-        taken = await controller.push(await controller.reach(), await controller.target("nic-1"), image)
+        taken = await controller.push(await controller.reach(), await target_of(controller, "nic-1"), image)
         task = await until_ended(controller, taken)
     assert task.outcome is Outcome.FAILED and "the image was refused" in task.message
 
@@ -105,7 +105,7 @@ async def test_what_may_have_been_done_is_its_own_error(face, image, kind, tasks
     face.set_fault(Fault(kind, on="update"))
     async with face.open() as controller:
         with pytest.raises(LostAnswerError):
-            await controller.push(await controller.reach(), await controller.target("nic-1"), image)
+            await controller.push(await controller.reach(), await target_of(controller, "nic-1"), image)
     async with face.open() as controller:
         assert len(await controller.tasks()) == tasks
 

@@ -11,7 +11,7 @@ from ordnung.controllers.errors import ControllerError
 from ordnung.controllers.types import Reach
 from ordnung.standins.hardware import Hardware
 from ordnung.standins.scenario import PLACES, demo_hardware
-from tests.simulation.lines import controller_of
+from tests.simulation.lines import controller_of, target_of
 
 PULL, PUSH, RAW = "/pull", "/push", "/raw"
 
@@ -101,7 +101,7 @@ async def test_a_request_asks_for_nothing_that_is_not_offered(manners):
     device = make(*manners)
     controller = controller_of(device)
     reach = await controller.reach()
-    assert (await controller.pull(reach, await controller.target("bios"), "https://127.0.0.1/x")).task
+    assert (await controller.pull(reach, await target_of(controller, "bios"), "https://127.0.0.1/x")).task
     asked = device.tasks[0].payload["JsonBody"]
     assert ("OperationApplyTime" in asked) is (reach.pull_times is not None)
 

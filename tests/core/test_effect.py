@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from ordnung.core.assessment import Memory, assess_fleet, reassess
 from ordnung.core.baseline import leave_out
 from ordnung.core.catalog import Fix, Payload
-from ordnung.core.components import Server
+from ordnung.core.components import Server, take_by_image
 from ordnung.core.drift import OFF_BASELINE, Verdict
 from ordnung.core.effect import CostMemory, compare_baselines
 from ordnung.core.folds import fold_fleet
@@ -71,6 +71,7 @@ servers = st.builds(
     st.sampled_from(["1.1", "1.4"]), st.tuples(*[st.sampled_from(["7.0", "8.0"])] * 2), st.sampled_from([None, "a", "b"]),
     st.sampled_from([None, None, "2.0"]),
 )  # fmt: skip
+servers |= servers.map(take_by_image)
 fleets = st.lists(servers, min_size=1, max_size=6).map(lambda found: [_named(s, n) for n, s in enumerate(found)])
 wheres = st.dictionaries(
     st.sampled_from(["kind", "product", "group", "server"]),

@@ -224,6 +224,21 @@ def test_what_its_controller_tells_no_version_of_is_on_no_sheet():
     assert route.rounds == () and "its controller tells no version of bios" in route.stranded[0].reason
 
 
+def test_what_can_not_be_named_is_written_only_where_nothing_is_like_it():
+    """By the image alone the controller would write its like too, as new as they may be."""
+    bios = product("bios", release("1.0"), release("2.0"))
+    parts = [
+        component("raid-1", "raid", "7.16.1", by_image=True), component("raid-2", "raid", "7.18.0", by_image=True),
+        component("bios", "bios", "1.0", by_image=True),
+    ]  # fmt: skip
+    route = plan([RAID, bios], parts)
+    assert shape(route) == [(["bios>2.0"], REBOOT)]
+    (lost,) = route.stranded
+    assert lost.slot == "raid-1" and lost.reason.startswith("its controller lets no component be named, and 1 more of")
+    back = plan_way_back(positions([RAID, bios], parts), {"raid-2": "7.16.1"})
+    assert back.rounds == () and "lets no component be named" in back.stranded[0].reason
+
+
 def test_level_servers_have_no_rounds_and_a_proof():
     route = plan([RAID], [component("raid", "raid", "7.18.0")])
     assert route.rounds == () and route.proven

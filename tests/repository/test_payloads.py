@@ -12,15 +12,16 @@ from urllib.parse import SplitResult, urlsplit
 import aiohttp
 import pytest
 
+from ordnung.core.baseline import Position
 from ordnung.core.catalog import Payload, Product, Release
 from ordnung.core.components import Component
-from ordnung.core.matching import Catalogs
+from ordnung.core.matching import Catalogs, Match
 from ordnung.core.sheet import NamedPayload
 from ordnung.formats.catalog import parse_catalog
 from ordnung.formats.pldm import DeviceRecord, compare_record, parse_package
 from ordnung.formats.pldm.model import titled
 from ordnung.repository import Fetcher, check_identity
-from ordnung.repository.identity import SettledBy, open_package, refuse_foreign, settle_identity
+from ordnung.repository.identity import SettledBy, find_fitting, open_package, refuse_foreign, settle_identity
 from ordnung.standins.makers import write_mirror
 from ordnung.standins.scenario import m as makers
 from ordnung.store import ContentStore, PayloadServer, RepositoryError, serve
@@ -385,3 +386,34 @@ def test_where_nothing_compares_a_signed_catalogs_checksum_settles_it(mirror_fol
     assert isinstance(other, str) and not isinstance(other, SettledBy)
     opaque = settle_identity(None, payload, raid, version, CARD)
     assert (opaque is SettledBy.CHECKSUM) == bool(signed_by)
+
+
+FITS, OTHER = [(0x0000, LE("ffe3")), (0x0100, LE("0025"))], [(0x0000, LE("ffe3")), (0x0100, LE("0026"))]
+SAME, ANOTHER = (Product(name, name, "nic", "dotted", (), (Release(version="1"),)) for name in "pq")
+
+
+@pytest.mark.parametrize(
+    ("descriptors", "product", "facts", "found"),
+    [
+        (FITS, SAME, {}, True),
+        (OTHER, SAME, {}, True),
+        (FITS, None, {}, True),
+        (FITS, ANOTHER, {}, True),
+        (OTHER, ANOTHER, {}, False),
+        (FITS, None, {"pci": "ffe3:0026:ffe3:0001"}, False),
+        (None, ANOTHER, {}, False),
+        (None, None, {}, True),
+        (None, None, {"kind": "drive"}, False),
+        ([], None, {}, True),
+        ([], ANOTHER, {}, False),
+    ],
+)  # fmt: skip
+def test_what_a_payload_may_be_for_besides(mirror_folder, descriptors, product, facts, found):
+    """A file in its maker's own form tells nothing, a package by what it compares with."""
+    package = None
+    if descriptors is not None:
+        devices = (record(*descriptors),) if descriptors else ()
+        package = dataclasses.replace(open_package(mirror_folder / RAID, RAID), devices=devices)
+    own = Position(CARD, Match(SAME), None)
+    other = Position(dataclasses.replace(CARD, slot="b", **facts), Match(product), None)
+    assert find_fitting([own, other], "a", package) == (("b",) if found else ())

@@ -13,7 +13,7 @@ from ordnung.server.assessment.current import current_assessment
 from ordnung.server.audit.models import TrailEntry
 from ordnung.server.clock import now
 from ordnung.server.fleet.models import Server
-from ordnung.server.fleet.readings import value_of
+from ordnung.server.fleet.readings import store_reading, value_of
 from ordnung.server.runs.derived import find_differences
 from ordnung.server.runs.models import AwayLease, KeptDuration, Run, RunServer
 from ordnung.standins.hardware import writes_of
@@ -73,6 +73,19 @@ def test_what_the_kit_left_waiting_for_a_reset_is_known_here(house, tmp_path):
     carry(house, journal(tmp_path, (*tape[:6], stopped)))
     bios = current_assessment().standings[NAME].server.component("bios")
     assert bios is not None and bios.waiting == "9.9"
+
+
+def test_that_nothing_can_be_named_to_a_controller_is_known_here_for_as_long_as_its_release_runs(house, tmp_path):
+    tape = whole(reading(), reading(), version="9.9")
+    own = reading().component("bmc").version
+    refused = e.WriteUnsent(reason=e.Reason.NO_TARGETS, facts={"controller": own})
+    stopped = e.Ended(ending=e.Ending.STOPPED, reason=e.Reason.STOPPED)
+    carry(house, journal(tmp_path, (*tape[:4], refused, stopped)))
+    parts = current_assessment().standings[NAME].server.components
+    assert {part.by_image for part in parts if part.kind != "controller"} == {True}
+    newer = [dataclasses.replace(p, version="99.1") if p.slot == "bmc" else p for p in reading().components]
+    store_reading(dataclasses.replace(reading(), name=NAME, components=tuple(newer)), None)
+    assert not any(part.by_image for part in current_assessment().standings[NAME].server.components)
 
 
 def test_a_journal_that_has_grown_is_carried_in_again_and_nothing_is_twice(house, tmp_path):

@@ -8,6 +8,7 @@ from collections.abc import Sequence
 
 from ordnung.core.assessment import assess_fleet
 from ordnung.core.away import AwayLimits
+from ordnung.core.components import take_by_image
 from ordnung.core.drift import Verdict
 from ordnung.core.errands import ErrandKind, Moves
 from ordnung.core.rules import FIXED_RULES
@@ -55,7 +56,7 @@ async def check_server(house: House, number: str, device: Hardware) -> None:
     for entry in device.log:
         assert entry["what"] != "refused" or any(told in entry["why"] for told in BY_FAULT), entry
     if state.ended.ending is e.Ending.LEVEL:
-        await _check_level(house, device)
+        await _check_level(house, device, state)
     still_heals = any(errand.kind is ErrandKind.HEALED for errand, _ in state.given_up)
     left_away = state.is_away or state.is_moved_off or still_heals
     assert (state.place is not None) == left_away and (state.place is None or state.place.kept), device.name
@@ -135,9 +136,10 @@ def _check_resets(device: Hardware, values: Sequence[e.TapeEntry]) -> None:
     assert back <= len(done), f"{device.name}: back {back} times after {len(done)} resets"
 
 
-async def _check_level(house: House, device: Hardware) -> None:
+async def _check_level(house: House, device: Hardware, state: TapeState) -> None:
     device.faults = [fault for fault in device.faults if fault.kind == "version untold"]
     reading = await controller_of(device).read(house.clock.now)
+    reading = reading if state.no_targets_at is None else take_by_image(reading)  # as the site knows it from then on
     (standing,) = assess_fleet([reading], house.catalogs, FIXED_RULES, house.clock.now().date())
     left = {drift.verdict for drift in standing.drift}
     fine = {Verdict.LEVEL, Verdict.HELD, Verdict.AHEAD, Verdict.UNLISTED, Verdict.STRANDED}

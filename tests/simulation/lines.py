@@ -129,3 +129,9 @@ def _basic(device: Hardware) -> str:
     import base64
 
     return "Basic " + base64.b64encode(f"{device.user}:{device.password}".encode()).decode()
+
+
+async def target_of(controller: RedfishController, slot: str) -> str:
+    """What an update of a slot names, by the way that a payload is brought."""
+    reach = await controller.reach()
+    return (await controller.aim(reach, reach.way(("HTTPS", "HTTP")) or "push", slot)).target

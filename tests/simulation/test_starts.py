@@ -7,6 +7,7 @@ import pytest
 from ordnung.controllers import ControllerError
 from ordnung.core.components import Start
 from ordnung.engine.starts import send_next_start, take_next_start_back
+from tests.simulation.lines import target_of
 from tests.simulation.test_partitions import OLD, make
 
 SYSTEM = "/redfish/v1/Systems/1"
@@ -42,7 +43,7 @@ async def test_it_is_sent_shown_and_taken_back_and_nothing_is_reset(house):
 async def test_beside_a_write_it_is_not_sent(house):
     image = house.mirror / "pellam" / "p1160" / "bmc" / "controller-3.11.pldm"
     async with house.controllers.open(house.endpoint(OLD)) as controller:
-        await controller.push(await controller.reach(), await controller.target("bmc"), image)
+        await controller.push(await controller.reach(), await target_of(controller, "bmc"), image)
     assert house.devices[OLD].running_task() is not None
     with pytest.raises(ControllerError, match="something is being written"):
         await send(house)

@@ -2,15 +2,22 @@
 
 from ordnung.controllers.client import Client, Endpoint, Limits
 from ordnung.controllers.controller import RedfishController, RedfishControllers
-from ordnung.controllers.errors import CAUSES, AnotherServerError, ControllerError, LostAnswerError
+from ordnung.controllers.errors import (
+    CAUSES,
+    AnotherServerError,
+    ControllerError,
+    LostAnswerError,
+    UnknownParameterError,
+)
 from ordnung.controllers.reset import ResetOffer
-from ordnung.controllers.types import AT_RESET, SYSTEM_BEGINS, Accepted, Marker, Outcome, Reach, TaskView, Word
+from ordnung.controllers.types import AT_RESET, SYSTEM_BEGINS, Accepted, Aim, Marker, Outcome, Reach, TaskView, Word
 
 __all__ = [
     "AT_RESET",
     "CAUSES",
     "SYSTEM_BEGINS",
     "Accepted",
+    "Aim",
     "AnotherServerError",
     "Client",
     "ControllerError",
@@ -24,5 +31,6 @@ __all__ = [
     "RedfishControllers",
     "ResetOffer",
     "TaskView",
+    "UnknownParameterError",
     "Word",
 ]

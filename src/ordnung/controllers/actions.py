@@ -17,14 +17,24 @@ async def allowed_values(find: Find, action: Json, parameter: str) -> tuple[str,
         ControllerError: its ActionInfo can't be read now.
     """
     allowed = action.get(f"{parameter}@Redfish.AllowableValues")
-    if isinstance(allowed, list):
-        return _texts(allowed)
-    info = await find(as_path(action.get("@Redfish.ActionInfo")))
-    for described in as_list((info or {}).get("Parameters")):
-        values = described.get("AllowableValues")
-        if described.get("Name") == parameter and isinstance(values, list):
-            return _texts(values)
-    return None
+    if not isinstance(allowed, list):
+        described = await _described(find, action)
+        allowed = next((one.get("AllowableValues") for one in described if one.get("Name") == parameter), None)
+    return _texts(allowed) if isinstance(allowed, list) else None
+
+
+async def takes(find: Find, action: Json, parameter: str) -> bool:
+    """Whether an action takes a parameter: only what describes all that it takes, and not this one, says no.
+
+    Raises:
+        ControllerError: its ActionInfo can't be read now.
+    """
+    described = await _described(find, action)
+    return not described or any(one.get("Name") == parameter for one in described)
+
+
+async def _described(find: Find, action: Json) -> list[Json]:
+    return as_list((await find(as_path(action.get("@Redfish.ActionInfo"))) or {}).get("Parameters"))
 
 
 def apply_times(resource: Json, of: str = "") -> tuple[str, ...] | None:

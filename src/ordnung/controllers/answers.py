@@ -200,6 +200,20 @@ def has_no_session_left(body: Json) -> bool:
     return "SessionLimitExceeded" in _messages(body)
 
 
+_UNKNOWN = {"ActionParameterUnknown": 1, "ActionParameterNotSupported": 0, "PropertyUnknown": 0}
+"""Messages that refuse what is not known, and which of their arguments tells its name (DSP8011, Base registry)."""
+
+
+def unknown_names(body: Json) -> frozenset[str]:
+    """What of a refused request is not known, by its names: of an action's parameters, or of properties."""
+    found = set()
+    for told in as_list(as_dict(body.get("error")).get("@Message.ExtendedInfo")):
+        place, args = _UNKNOWN.get((as_text(told.get("MessageId")) or "").rpartition(".")[2]), told.get("MessageArgs")
+        if place is not None and isinstance(args, list) and len(args) > place:
+            found.add(str(args[place]).rpartition("/")[2])
+    return frozenset(found)
+
+
 def _messages(body: Json) -> set[str]:
     """The keys of all messages that an error bears."""
     error = as_dict(body.get("error"))

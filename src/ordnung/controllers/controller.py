@@ -10,13 +10,26 @@ from contextlib import AbstractAsyncContextManager, asynccontextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
-from ordnung.controllers import banks, partitions, reset, starts, survey, systems, tasks, update, virtual_media, word
+from ordnung.controllers import (
+    aiming,
+    banks,
+    partitions,
+    reset,
+    starts,
+    survey,
+    systems,
+    tasks,
+    update,
+    update_service,
+    virtual_media,
+    word,
+)
 from ordnung.controllers.client import Client, Endpoint
 from ordnung.controllers.errors import ControllerError
 from ordnung.controllers.probe import send_probe
 from ordnung.controllers.reset import ResetOffer
 from ordnung.controllers.session import Session
-from ordnung.controllers.types import Accepted, Marker, Reach, TaskView, Word
+from ordnung.controllers.types import Accepted, Aim, Marker, Reach, TaskView, Word
 from ordnung.core.components import Server
 
 
@@ -45,11 +58,11 @@ class RedfishController:
 
     async def reach(self) -> Reach:
         """How it can be fed."""
-        return await update.read_reach(self._session)
+        return await update_service.read_reach(self._session)
 
-    async def target(self, slot: str) -> str:
-        """The path by which a slot is written to."""
-        return await update.target_of(self._session, slot)
+    async def aim(self, reach: Reach, way: str, slot: str) -> Aim:
+        """What an update of a slot is to name."""
+        return await aiming.aim_at(self._session, reach, way, slot)
 
     async def pull(self, reach: Reach, target: str, uri: str) -> Accepted:
         """Have it fetch and write an image."""

@@ -104,6 +104,17 @@ class AnotherServerError(ControllerError):
         super().__init__(server, "another server", detail)
 
 
+class UnknownParameterError(ControllerError):
+    """A request was refused because it names something that the controller doesn't know; nothing of it was done.
+
+    ``names`` are what it does not know, as it calls them.
+    """
+
+    def __init__(self, server: str, detail: str, names: frozenset[str]) -> None:
+        self.names = names
+        super().__init__(server, "said no", detail)
+
+
 class LostAnswerError(ControllerError):
     """A request that changes the device was sent and no answer came: it may have been acted upon.
 

@@ -12,7 +12,7 @@ from ordnung.controllers.inventory import find_entry
 from ordnung.controllers.session import Session
 from ordnung.controllers.tasks import read_accepted
 from ordnung.controllers.types import Accepted
-from ordnung.controllers.update import read_service
+from ordnung.controllers.update_service import read_service
 
 QUICKEST = "Fast"
 

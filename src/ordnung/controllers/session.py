@@ -25,11 +25,12 @@ from ordnung.controllers.answers import (
     leaves_open,
     link_of,
     retry_after,
+    unknown_names,
     wants_it_later,
     wants_new_password,
 )
 from ordnung.controllers.client import Body, Endpoint, Limits
-from ordnung.controllers.errors import ControllerError, LostAnswerError
+from ordnung.controllers.errors import ControllerError, LostAnswerError, UnknownParameterError
 from ordnung.controllers.pace import Pace
 
 ROOT = "/redfish/v1/"
@@ -342,6 +343,8 @@ class Session:
             raise ControllerError(name, "no permission", message or path[:200])
         if answer.status in (429, 503) or wants_it_later(answer.body):
             raise ControllerError(name, "busy", message or "it is busy", retry_after_s=retry_after(answer))
+        if 400 <= answer.status < 500 and (unknown := unknown_names(answer.body)):
+            raise UnknownParameterError(name, message or f"{answer.status} at {path[:200]}", unknown)
         if 400 <= answer.status < 500:
             raise ControllerError(name, "said no", message or f"{answer.status} at {path[:200]}")
         raise ControllerError(name, "malformed answer", message or f"{answer.status} at {path[:200]}")

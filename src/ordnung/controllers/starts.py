@@ -16,7 +16,7 @@ from ordnung.controllers.inventory import find_entry
 from ordnung.controllers.partitions import volumes_of
 from ordnung.controllers.session import Session
 from ordnung.controllers.systems import own_system, path_of
-from ordnung.controllers.update import read_service
+from ordnung.controllers.update_service import read_service
 from ordnung.core.components import Start
 
 BY_REFERENCE, BY_PATH = "UefiBootNext", "UefiTarget"

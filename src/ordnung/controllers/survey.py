@@ -23,7 +23,8 @@ from ordnung.controllers.reader import Reader
 from ordnung.controllers.starts import start_of
 from ordnung.controllers.surroundings import read_boot_options
 from ordnung.controllers.tree import Fitted, Found, health_of, read_fitted
-from ordnung.core.components import Component, Server, Start
+from ordnung.controllers.update_service import decides_by_image
+from ordnung.core.components import Component, Server, Start, take_by_image
 from ordnung.formats.errors import FormatError
 from ordnung.formats.readings import check_reading
 
@@ -84,7 +85,10 @@ async def _read(
     system = found.system
     own = [entry for entry in as_entries(partitions) if _is_own(entry, found)]
     components += await _partitions(reader, system, own)
-    return Server(
+    facts = await read_facts(reader, root, service, found, began, endpoint.user, certificate, related(partitions))
+    if facts.push == "own" and any(c.updateable is not False for c in components if c.kind != "controller"):
+        facts = dataclasses.replace(facts, push="image")
+    server = Server(
         name=name,
         model=as_text(system.get("Model")) or "",
         serial=as_text(system.get("SerialNumber")),
@@ -92,8 +96,9 @@ async def _read(
         tag=as_text(system.get("AssetTag")),
         read_at=began,
         components=tuple(_unique(components)),
-        facts=await read_facts(reader, root, service, found, began, endpoint.user, certificate, related(partitions)),
+        facts=facts,
     )
+    return take_by_image(server) if await decides_by_image(reader.allowed, service) else server
 
 
 def _is_own(entry: Json, found: Found) -> bool:

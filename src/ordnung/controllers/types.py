@@ -26,6 +26,8 @@ AT_RESET = "OnReset"
 class Reach:
     """How a controller can be fed. ``pulls`` lists protocols in upper case; None where it fetches and does not tell
     over what. ``pull_times`` and ``push_times`` are the apply times that may be asked for; None: none may.
+    ``targets`` are the resources that an update may name as what is to be written; None where that is not told, empty
+    where a pull may name none.
     """
 
     push_uri: str | None
@@ -33,16 +35,17 @@ class Reach:
     pulls: tuple[str, ...] | None
     max_image_bytes: int | None = None
     raw_push_uri: str | None = None
-    """The older push: the image alone, for the controller itself."""
+    """The older push: the image alone."""
     pull_times: tuple[str, ...] | None = None
     push_times: tuple[str, ...] | None = None
+    targets: tuple[str, ...] | None = None
 
     def way(self, served: Collection[str] = ("HTTPS",), spent: Collection[str] = ()) -> str | None:
         """How Ordnung brings a payload; None if there is no way.
 
-        Pull over HTTPS comes first: a whole rack fetches at its own pace. A push goes over verified TLS too
-        and comes before a pull over plain HTTP, and before one over what nobody told; the push of a controller's own
-        image is the last resort.
+        Pull over HTTPS comes first, where it can name what is meant: a whole rack fetches at its own pace. A push
+        goes over verified TLS too and comes before a pull over plain HTTP, and before one over what nobody told; the
+        push of an image alone is the last resort.
 
         Args:
             served: the protocols over which payloads can be fetched here.
@@ -55,9 +58,12 @@ class Reach:
         pulls = [protocol for protocol in ("HTTPS", "HTTP") if protocol in told and protocol in served]
         if self.pull_target is None:
             pulls = []
+        names_at_push = self.push_uri is not None and self.targets == ()
+        if names_at_push:
+            yield "push"
         if "HTTPS" in pulls:
             yield "pull over HTTPS"
-        if self.push_uri:
+        if self.push_uri and not names_at_push:
             yield "push"
         if "HTTP" in pulls:
             yield "pull over HTTP"
@@ -79,6 +85,15 @@ class Reach:
             if time in times:
                 return time
         raise ValueError(", ".join(times) or "none")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Aim:
+    """What an update names as what is to be written: ``target``, empty where nothing can be named."""
+
+    target: str
+    is_sure: bool
+    """Whether nothing else can be written by it; else the controller decides by the image."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -93,6 +93,7 @@ def _state_key(server: Server) -> tuple[object, ...]:
             c.updateable,
             c.origin == "host report",
             c.untold,
+            c.by_image,
             c.pci,
             c.part,
             c.banks,

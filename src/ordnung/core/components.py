@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 import datetime
 from dataclasses import dataclass
 from enum import StrEnum
@@ -56,6 +57,8 @@ class Component:
     """Of a service partition that is not ready: ``blank`` or ``damaged``."""
     can_set_up: bool = False
     """Of a service partition: whether its controller names the one volume that it lies on, to be set up anew."""
+    by_image: bool = False
+    """Whether its controller decides by the image alone what it writes: nothing can be named as what is meant."""
     start: Start | None = None
     """Of a service partition that its server can be started from."""
     untold: bool = False
@@ -99,3 +102,14 @@ class Server:
     def component(self, slot: str) -> Component | None:
         """The component in ``slot``, or None."""
         return next((c for c in self.components if c.slot == slot), None)
+
+
+def controller_version(server: Server) -> str:
+    """The version of its management controller; empty where that is not told."""
+    return next((part.version for part in server.components if part.kind == "controller"), None) or ""
+
+
+def take_by_image(server: Server) -> Server:
+    """The server as one whose controller decides by the image what it writes; its own can be for nothing else."""
+    marked = (c if c.kind == "controller" else dataclasses.replace(c, by_image=True) for c in server.components)
+    return dataclasses.replace(server, components=tuple(marked))

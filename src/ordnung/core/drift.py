@@ -288,7 +288,12 @@ def signature(model: str, positions: Sequence[Position]) -> tuple[object, ...]:
             (p.target.version or "-") if p.target else "",
             p.target.rule if p.target and p.target.rule is not None else -1,
             p.target.reason if p.target and p.target.held else "",
-            (str(p.component.updateable), p.component.origin == "host report", p.component.untold),
+            (
+                str(p.component.updateable),
+                p.component.origin == "host report",
+                p.component.untold,
+                p.component.by_image,
+            ),
             p.component.slot,
         )
         for p in positions

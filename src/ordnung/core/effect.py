@@ -220,7 +220,7 @@ def _matters(position: Position, needed: set[str]) -> bool:
     product, component, target = position.product, position.component, position.target
     if product is None:
         return component.has_waiting
-    if component.has_waiting or product.id in needed or component.version is None:
+    if component.has_waiting or product.id in needed or component.version is None or component.by_image:
         return True
     if target is None or target.held or target.version is None:
         return False
@@ -231,7 +231,7 @@ def _matters(position: Position, needed: set[str]) -> bool:
 def _route_key(position: Position) -> tuple[object, ...]:
     c, target = position.component, position.target
     goal = (target.version, target.held) if target else None
-    return (id(position.product), c.version, c.waiting, c.updateable, c.state, c.can_set_up, goal)
+    return (id(position.product), c.version, c.waiting, c.updateable, c.state, c.can_set_up, c.by_image, goal)
 
 
 def _cost(route: Route, chosen: Sequence[Position]) -> Cost:

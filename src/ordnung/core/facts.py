@@ -54,7 +54,9 @@ class Facts:
     pulls: tuple[str, ...] = ()
     """Protocols over which it fetches an image, in upper case."""
     push: str | None = None
-    """``any`` takes an image for any component, ``own`` its own only; None: takes none."""
+    """``any`` takes an image for any component, ``image`` for what it fits, by the image alone, ``own`` its own only;
+    None: takes none.
+    """
     expands: bool = False
     volumes: tuple[tuple[str, str], ...] = ()
     """Every volume with its health, or its state where that is not plain ``Enabled``."""

@@ -57,6 +57,8 @@ def _pull(protocol: str, facts: Facts, probe: str | None) -> ReachWay:
 def _push(facts: Facts) -> ReachWay:
     if facts.push == "any":
         return ReachWay(way="takes a pushed image", open=True, seen="for every component")
+    if facts.push == "image":
+        return ReachWay(way="takes a pushed image", open=True, seen="for whatever the image fits")
     if facts.push == "own":
         remedy = "Update the controller first; then it may learn more."
         return ReachWay(way="takes a pushed image", open=True, seen="for its own release only", remedy=remedy)
@@ -72,7 +74,7 @@ def best_way(facts: Facts | None, probes: Mapping[str, str]) -> str:
     ways = {way.way: way.open for way in tell_reach(facts, probes)}
     if ways["fetches over HTTPS"] is not False and "HTTPS" in facts.pulls:
         return "https"
-    if facts.push == "any":
+    if facts.push in ("any", "image"):
         return "push"
     if ways["fetches over HTTP"] is not False and "HTTP" in facts.pulls:
         return "http"

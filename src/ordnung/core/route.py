@@ -76,7 +76,7 @@ class Route:
 def plan_route(positions: Sequence[Position]) -> Route:
     """The least-cost route of one server to its targets; stranded components are named with reasons."""
     fitted = {p.component.slot: _fit_up(p) for p in positions}
-    barred = {slot: reason for slot, p in _by_slot(positions) if (reason := _bar(p)) is not None}
+    barred = {slot: reason for slot, p in _by_slot(positions) if (reason := _bar(p, positions)) is not None}
     return _route_with(fitted, barred, downwards=False)
 
 
@@ -86,7 +86,11 @@ def plan_way_back(positions: Sequence[Position], back: Mapping[str, str]) -> Rou
     for slot, position in _by_slot(positions):
         goal = back.get(slot)
         fitted[slot] = Fitted(position.component, position.product, goal, movable=goal is not None)
-    barred = {slot: reason for slot, p in _by_slot(positions) if slot in back and (reason := _bar_back(p, back[slot]))}
+    barred = {
+        slot: reason
+        for slot, p in _by_slot(positions)
+        if slot in back and (reason := _bar_back(p, back[slot], positions))
+    }
     return _route_with(fitted, barred, downwards=True)
 
 
@@ -114,7 +118,7 @@ def _held_by(target: Target | None) -> str:
     return f"{by}, {target.reason}" if target.reason not in ("", "held") else by
 
 
-def _bar(position: Position) -> str | None:
+def _bar(position: Position, positions: Iterable[Position]) -> str | None:
     """Why a component that is below its target can't be written at all, or None."""
     component, fitted = position.component, _fit_up(position)
     if not fitted.movable or fitted.target is None or fitted.product is None:
@@ -134,10 +138,19 @@ def _bar(position: Position) -> str | None:
         return f"{component.name} says that it can't be updated"
     if product.find(fitted.target) is None:
         return f"the catalog lacks {product.name} {fitted.target}"
-    return None
+    return _bar_alike(position, positions)
 
 
-def _bar_back(position: Position, goal: str) -> str | None:
+def _bar_alike(position: Position, positions: Iterable[Position]) -> str | None:
+    """Why it can't be written without its like being written too, or None."""
+    own, product = position.component, position.product
+    alike = sum(other.product is product and other.component.slot != own.slot for other in positions)
+    if not own.by_image or not alike:
+        return None
+    return f"its controller lets no component be named, and {alike} more of {own.name} would be written with it"
+
+
+def _bar_back(position: Position, goal: str, positions: Iterable[Position]) -> str | None:
     """Why a component can't go back to the version wanted, as far as that is known of it alone, or None."""
     component, product = position.component, position.product
     active, waiting = component.version or "", component.waiting or ""
@@ -147,7 +160,9 @@ def _bar_back(position: Position, goal: str) -> str | None:
     if is_equal(product.scheme, active, goal, product.listed):
         waits = component.has_waiting and not is_equal(product.scheme, waiting, goal, product.listed)
         return f"{waiting} waits for a reset; once that has made it active, it can be taken back" if waits else None
-    return None if product.find(goal) is not None else f"the catalog lacks {product.name} {goal}"
+    if product.find(goal) is None:
+        return f"the catalog lacks {product.name} {goal}"
+    return _bar_alike(position, positions)
 
 
 def _freeze(fitted: Fitted) -> Fitted:

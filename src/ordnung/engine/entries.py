@@ -106,6 +106,8 @@ class Reason(StrEnum):
     GONE = "component gone"
     MOVED_ON = "planned from another version"
     NOT_ARRIVED = "never arrived"
+    NO_TARGETS = "no targets"
+    NOT_ALONE = "fits others too"
     TASK_VANISHED = "task vanished"
     TASK_FAILED = "task failed"
     PUT_BACK_PARTLY = "put back as far as it goes"

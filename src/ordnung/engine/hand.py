@@ -12,7 +12,7 @@ from ordnung.controllers import ControllerError, Endpoint, TaskView
 from ordnung.core.away import AwayPlace
 from ordnung.core.by_disc import go_by_disc
 from ordnung.core.checks import Finding, Severity, Situation, find_block, run_checks
-from ordnung.core.components import Component, Server
+from ordnung.core.components import Component, Server, take_by_image
 from ordnung.core.detours import go_alone, go_between
 from ordnung.core.errands import Moves
 from ordnung.core.facts import PASSING
@@ -303,6 +303,7 @@ class Hand:
 
     async def plan(self, server: Server) -> tuple[Route, tuple[PlannedRound, ...]]:
         """The route from a reading, with its payloads by name."""
+        server = take_by_image(server) if self.state.no_targets_at is not None else server
         positions = await self.world.baseline.locate(show_waiting(server, self.state.waiting))
         back = self.takes_back
         upwards = go_between(go_alone(positions, self.state.alone), self.state.steps_between)

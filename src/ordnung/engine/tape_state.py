@@ -152,6 +152,8 @@ class TapeState:
     """What was said to be written, and no reset since can have made active, whether or not its controller shows it."""
     failed_slot: str = ""
     """The component that was not written, in this plan."""
+    no_targets_at: str | None = None
+    """The version, empty where untold, at which its controller refused an update for naming what it is for."""
     last_way: str = ""
     """How the last payload was brought."""
     announced: frozenset[str] = frozenset()

@@ -66,6 +66,10 @@ def after_write(
             assert state.open_write is not None
             sent = change(state.open_write, sent=True, task=value.task, monitor=value.monitor)
             return change(state, open_write=sent)
+        case WriteUnsent(reason=Reason.NO_TARGETS, facts=facts):
+            # Planned anew from a fresh reading, by what can be written without naming it.
+            told = facts.get("controller", "")
+            return follow_next(change(state, no_targets_at=told, latest=None, rounds=None, written=0))
         case WriteUnsent():
             is_full = _is_full(state, value)
             sends = state.sends + was_sent(value)

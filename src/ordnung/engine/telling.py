@@ -90,6 +90,9 @@ SENTENCES: dict[Reason, str] = {
     Reason.TASK_STALLED: "{slot}: the device stands at {percent} and does not move. It was left alone: do not reset "
     "this server before the device says that it has ended.",
     Reason.TRANSFER_FAILED: "{message}",
+    Reason.NO_TARGETS: "its controller lets no component be named; the image alone may tell for which it is",
+    Reason.NOT_ALONE: "{slot}: its controller decides by the image alone what it writes, and this one {why}; nothing "
+    "was sent to it",
     Reason.FOREIGN_JOB: "someone else's job is on this server ({job}); Ordnung waited {minutes} min, twice, and sent "
     "nothing more. Let it end or cancel it at the controller, then start this server again.",
     Reason.CHECK: "{seen}. Nothing more was sent. {remedy}",

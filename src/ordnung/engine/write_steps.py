@@ -9,10 +9,19 @@ from __future__ import annotations
 import dataclasses
 from collections.abc import Awaitable, Callable
 
-from ordnung.controllers import AT_RESET, ControllerError, LostAnswerError, Outcome, Reach, TaskView
+from ordnung.controllers import (
+    AT_RESET,
+    Aim,
+    ControllerError,
+    LostAnswerError,
+    Outcome,
+    Reach,
+    TaskView,
+    UnknownParameterError,
+)
 from ordnung.core.baseline import Position
 from ordnung.core.checks import Before, Situation
-from ordnung.core.components import Server
+from ordnung.core.components import Server, controller_version
 from ordnung.core.route import Write
 from ordnung.core.sheet import DiscPart, NamedPayload, PlannedWrite
 from ordnung.engine import disc_steps
@@ -38,7 +47,7 @@ from ordnung.engine.tape import MAX_SENDS
 from ordnung.engine.tape_state import OpenWrite
 from ordnung.engine.tape_writes import WAITS
 from ordnung.engine.world import StepFailedError
-from ordnung.repository.identity import SettledBy, settle_identity
+from ordnung.repository.identity import SettledBy, find_fitting, settle_identity
 from ordnung.store import RepositoryError
 
 
@@ -72,6 +81,9 @@ async def write(hand: Hand) -> None:
                 return
             reach = await controller.reach()
             way = await _choose_way(hand, server, planned, reach)
+            aim = await _aim(hand, controller, reach, way, slot)
+            if not aim.is_sure:
+                await _demand_alone(hand, server, slot, ready, settled)
             async with hand.world.site.controller(hand.endpoint.url):
                 tasks = await controller.tasks() or []
                 running = find_others(tasks, hand.state)
@@ -83,13 +95,36 @@ async def write(hand: Hand) -> None:
                         known_tasks=known,
                         settled_by=settled,
                         marker=await controller.marker(),
-                        target=await controller.target(slot),
+                        target=aim.target,
                         at_reset=_is_at_reset(reach, way),
                     )
                     await _send(hand, controller, intent, ready, reach)
                     return
         if not await hand.wait_for_others(running, since):
             return
+
+
+async def _aim(hand: Hand, controller: Controller, reach: Reach, way: str, slot: str) -> Aim:
+    if hand.state.no_targets_at is not None:
+        return Aim(target="", is_sure=False)
+    return await controller.aim(reach, way, slot)
+
+
+async def _demand_alone(hand: Hand, server: Server, slot: str, ready: Ready, settled: SettledBy) -> None:
+    """A controller that decides by the image alone gets it only where it is for nothing else in the server.
+
+    Raises:
+        StepFailedError: it may be written to something else, too.
+    """
+    positions = await hand.world.baseline.locate(server)
+    others = find_fitting(positions, slot, ready.package)
+    own = find_position(positions, slot)
+    if hand.endpoint.system is not None and own is not None and not hand.shares(own.component):
+        others = (*others, "the same of the other systems behind it")
+    if ready.package is not None and settled is SettledBy.CHECKSUM:
+        raise StepFailedError(Reason.NOT_ALONE, slot=slot, why="does not say whom it is for")
+    if others:
+        raise StepFailedError(Reason.NOT_ALONE, slot=slot, why=f"may be for {', '.join(others)} too")
 
 
 def _is_at_reset(reach: Reach, way: str) -> bool:
@@ -152,6 +187,11 @@ async def _send(
         return  # the intent stays open: the next step asks the device
     except ControllerError as error:
         hand.hear(error)
+        if intent.target and isinstance(error, UnknownParameterError) and "Targets" in error.names:
+            known = hand.state.latest
+            at = controller_version(known) if known is not None else ""
+            await hand.note(WriteUnsent(reason=Reason.NO_TARGETS, facts={"controller": at}))
+            return
         # Certainly not acted upon: a refusal is final, anything else may be sent again.
         facts = {"cause": error.cause, "detail": error.detail, "remedy": error.remedy}
         made = WriteFailed if is_refusal(error) else WriteUnsent

@@ -71,6 +71,7 @@ def build_component(item: dict[str, Any]) -> Component:
         banks=tuple(item.get("banks") or ()),
         can_switch=item.get("can_switch", False),
         can_set_up=item.get("can_set_up", False),
+        by_image=item.get("by_image", False),
         start=Start(item["start"]) if "start" in item else None,
         updateable=item.get("updateable"),
         pci=item.get("pci"),
@@ -161,7 +162,7 @@ def component_entry(c: Component) -> dict[str, Any]:
     optional = {
         "serial": c.serial, "uuid": c.uuid, "maker": c.maker, "product": c.product, "health": c.health,
         "state": c.state, "reported": c.reported, "can_switch": c.can_switch or None,
-        "can_set_up": c.can_set_up or None, "start": c.start,
+        "can_set_up": c.can_set_up or None, "by_image": c.by_image or None, "start": c.start,
     }  # fmt: skip
     return entry | {key: value for key, value in optional.items() if value is not None}
 

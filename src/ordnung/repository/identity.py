@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from enum import StrEnum
 from pathlib import Path
 
+from ordnung.core.baseline import Position
 from ordnung.core.catalog import Payload, Product
 from ordnung.core.components import Component
 from ordnung.core.sheet import NamedPayload
@@ -150,3 +151,23 @@ def refuse_foreign(package: Package, component: Component) -> str | None:
     if isinstance(named, str) and component.software_id is not None and named != component.software_id:
         return f"the package is for {named}, the component is {component.software_id}"
     return None if compared.agreement is Agreement.FITS else compared.message
+
+
+def find_fitting(positions: Iterable[Position], slot: str, package: Package | None) -> tuple[str, ...]:
+    """The other components of a server that a payload for one of them may be for as well, by their slots.
+
+    They are those of the same product, those whose identifiers say so, and of the same kind those of which nothing
+    tells what they are. Of a file whose form only its maker knows, none but the products tell.
+    """
+    known = {position.component.slot: position for position in positions}
+    own = known.pop(slot)
+    return tuple(other for other, position in known.items() if _may_be_for(position, own, package))
+
+
+def _may_be_for(other: Position, own: Position, package: Package | None) -> bool:
+    if other.product is not None and own.product is not None and other.product.id == own.product.id:
+        return True
+    records = package.devices if package is not None else ()
+    if package is None or compare_records(records, other.component)[0].agreement is Agreement.UNTOLD:
+        return other.product is None and other.component.kind == own.component.kind
+    return refuse_foreign(package, other.component) is None

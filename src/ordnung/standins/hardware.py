@@ -25,7 +25,7 @@ from ordnung.formats.pldm import (
 )
 from ordnung.standins import banks, partitions, renewal, staging, starts, virtual_host, waking
 from ordnung.standins.faults import CHANGING, Fault
-from ordnung.standins.objections import find_objection
+from ordnung.standins.objections import find_objection, find_targets
 from ordnung.standins.parts import Account, Part, Task
 from ordnung.standins.sessions import SignedIn
 from ordnung.standins.surroundings import Surroundings
@@ -329,6 +329,8 @@ class Hardware:
         """The image arrived: check it, then begin to write or refuse it."""
         if task.state != "Running":
             return
+        if not task.slots:
+            task.slots = find_targets(self, raw)
         where = ", ".join(task.slots)
         for kind, message, reason in _REFUSALS:
             if self.take_fault(kind, task.slots[0] if task.slots else None):
@@ -348,6 +350,9 @@ class Hardware:
             if why is not None:
                 self.fail_task(task, "Update.1.0.VerificationFailed", [package.version, where], why)
                 return
+        if not task.slots:
+            self.fail_task(task, "Update.1.0.NoTargetsDetermined", ["image"], "nothing here takes it")
+            return
         self._begin_write(task, package)
 
     def _mood(self, slots: Sequence[str]) -> str:

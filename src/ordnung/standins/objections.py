@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from ordnung.formats.pldm import DeviceRecord, Package, device_descriptors, find_record, tell_mismatch
+from ordnung.formats.errors import FormatError
+from ordnung.formats.pldm import DeviceRecord, Package, device_descriptors, find_record, parse_package, tell_mismatch
 from ordnung.standins.parts import Part
 
 if TYPE_CHECKING:
@@ -25,6 +26,15 @@ def find_objection(device: Hardware, slot: str, package: Package) -> str | None:
     if record is None:
         return tell_mismatch(package, own)
     return _rule_objection(device, part, record, package.images[record.images[0]].version)
+
+
+def find_targets(device: Hardware, raw: bytes) -> list[str]:
+    """What an image is for that names nothing: everything that takes it."""
+    try:
+        package = parse_package(raw, "image")
+    except FormatError:
+        return []
+    return [part.slot for part in device.parts if find_objection(device, part.slot, package) is None]
 
 
 def _rule_objection(device: Hardware, part: Part, record: DeviceRecord, version: str) -> str | None:

@@ -19,6 +19,7 @@ from django.db.models import Max, Min
 from ordnung.core.assessment import Memory, Standing, assess_fleet, reassess
 from ordnung.core.catalog import Issue
 from ordnung.core.components import Server as ServerValue
+from ordnung.core.components import controller_version, take_by_image
 from ordnung.core.drift import OFF_BASELINE, Verdict
 from ordnung.core.folds import Fold, fold_fleet
 from ordnung.core.matching import Catalogs, Follows
@@ -159,6 +160,8 @@ def _load_value(row: Server, entry: dict[str, Any]) -> ServerValue:
     """One server from what is stored; what can't be loaded shows as unread and takes no page down."""
     try:
         value = show_waiting(build_server({**entry, "name": row.name, **_standing_in(row)}), row.left_writes)
+        if row.by_image_at and row.by_image_at == controller_version(value):
+            value = take_by_image(value)
         if row.report is not None:
             value = merge_host_report(value, parse_host_report(write_document(row.report.body)))
     except (FormatError, KeyError, TypeError, ValueError, AttributeError) as error:

@@ -75,6 +75,8 @@ class Server(models.Model):
     lost = models.JSONField(default=list)
     left = models.JSONField(default=list)
     """What runs have left waiting in it for a reset (``core.waiting``); by itself a controller may not tell that."""
+    by_image_at = models.CharField(max_length=200, default="")
+    """The version of its controller at which that refused an update for naming what it is for; empty: it did not."""
     probes = models.JSONField(default=dict)
     probed_at = models.DateTimeField(null=True)
     cause = models.CharField(max_length=60, null=True)

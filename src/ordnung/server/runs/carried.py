@@ -21,7 +21,7 @@ from ordnung.server.audit.recording import record, recorded
 from ordnung.server.baselines.current import follows_rows
 from ordnung.server.fleet.models import Server
 from ordnung.server.fleet.readings import find_by_identity, store_reading, tell_nobody
-from ordnung.server.runs.derived import load_tape, rebuild, write_left
+from ordnung.server.runs.derived import load_tape, rebuild, write_found
 from ordnung.server.runs.history import keep_durations
 from ordnung.server.runs.models import Run, RunServer
 from ordnung.server.runs.models import TapeEntry as TapeRow
@@ -108,7 +108,7 @@ def _take_up(opened: OpenedRun, tape: Sequence[Entry], row: Server, source: str)
     keep_durations(run.pk, row.name, tape)
     readings = _keep_readings(values, row)
     if readings:
-        write_left(row.name, fold(load_tape(run.pk, row.name)))
+        write_found(row.name, fold(load_tape(run.pk, row.name)))
     tell("runs", id=run.pk)
     tell("work")
     return CarriedRunRow(server=row.name, run=run.pk, told=f"{len(tape)} entries, {_tell_readings(readings)}")

@@ -172,7 +172,7 @@ def write_derived(run: int, server: str, state: TapeState, at: datetime.datetime
     kind = question_kind(state)
     row.exclude(question=question).update(question=question, question_kind=kind, answer="", answered_by="")
     _write_errand(run, server, state, row)
-    write_left(server, state)
+    write_found(server, state)
     if state.ended is None:
         return
     values = place_values(state, is_running=True)
@@ -182,11 +182,18 @@ def write_derived(run: int, server: str, state: TapeState, at: datetime.datetime
     write_run(run, at, f"{server}: {values['ended']}, {values['reason']}")
 
 
-def write_left(server: str, state: TapeState) -> None:
-    """What waits in it for a reset by its tape, once that knows what earlier runs have left."""
+def write_found(server: str, state: TapeState) -> None:
+    """What a tape tells of a server for all that comes after its run.
+
+    It is what waits in it for a reset, once the tape knows what earlier runs have left, and that nothing can be named
+    to its controller.
+    """
     row = Server.objects.get(name=server)
-    if state.before is not None and row.left_writes != state.waiting:
-        Server.objects.filter(pk=row.pk).update(left=[dataclasses.asdict(write) for write in state.waiting])
+    left = state.waiting if state.before is not None else row.left_writes
+    by_image_at = state.no_targets_at or row.by_image_at
+    if (row.left_writes, row.by_image_at) != (left, by_image_at):
+        told = [dataclasses.asdict(write) for write in left]
+        Server.objects.filter(pk=row.pk).update(left=told, by_image_at=by_image_at)
         tell("readings", servers=[server])
 
 

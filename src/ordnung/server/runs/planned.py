@@ -67,7 +67,7 @@ def _why_not_here(standing: Standing, shared: Collection[str]) -> str:
     if server.name in shared:
         return "its controller serves other systems too, and the kit there would not know which is its own"
     push = facts.push if facts is not None else None
-    if push != "any":
+    if push not in ("any", "image"):
         taken = "a pushed payload for itself alone" if push == "own" else "no pushed payload"
         return f"its controller takes {taken}, and the kit has no other way to bring one"
     return ""

@@ -39,7 +39,13 @@ def _open(device: Hardware, request: Request, body: Resource) -> Task | Reply:
     targets = body.get("Targets") or []
     named = [_part_at(device, str(target)) for target in targets] if isinstance(targets, list) else []
     slots = [part.slot for part in named if part is not None]
-    if not slots or len(slots) < len(named):
+    is_aimed = not updates.UNAIMED & device.quirks
+    if "Targets" in body and not is_aimed:
+        return _unknown(request, "Targets")
+    if "targets elsewhere" in device.quirks:
+        found = [part.slot for part in device.parts if updates.related(device, part) in targets]
+        is_aimed, slots = len(found) < 2, found if len(found) == 1 else []  # by the image which of them
+    if is_aimed and (not slots or len(slots) < len(named)):
         return error(400, "ActionParameterValueNotInList", str(targets)[:100], "Targets", "update")
     if (refused := _refuse_time(device, body)) is not None:
         return refused
@@ -49,6 +55,13 @@ def _open(device: Hardware, request: Request, body: Resource) -> Task | Reply:
         return error(409, "ResourceInUse")
     shown = {"HttpOperation": "POST", "TargetUri": request.path, "JsonBody": json.dumps(body)}
     return device.open_task(slots, shown)
+
+
+def _unknown(request: Request, name: str) -> Reply:
+    """The refusal of what is not known: an action's parameter, or a property of what is pushed."""
+    if request.parts is not None:
+        return error(400, "PropertyUnknown", name)
+    return error(400, "ActionParameterUnknown", "update", name)
 
 
 def _refuse_time(device: Hardware, body: Resource) -> Reply | None:
@@ -102,7 +115,7 @@ def _taken_on(device: Hardware, task: Task, pull: tuple[Task, str] | None = None
 
 def pull(device: Hardware, request: Request, body: Resource) -> Reply:
     """Fetch an image and write it (SimpleUpdate)."""
-    allowed = updates.PULL_PROTOCOLS[device.generation]
+    allowed = updates.pull_protocols(device)
     if not allowed:
         return error(404, "ResourceMissingAtURI", request.path)
     if "ImageURI" not in body:
@@ -138,7 +151,7 @@ def push_raw(device: Hardware, request: Request, body: Resource) -> Reply:
     if updates.RAW_PUSH_URI not in updates.push_uris(device):
         return error(404, "ResourceMissingAtURI", request.path)
     own = next(part for part in device.parts if part.kind == "controller")
-    task = _open(device, request, {"Targets": [member_path(device, own)]})
+    task = _open(device, request, {} if updates.UNAIMED & device.quirks else {"Targets": [member_path(device, own)]})
     if isinstance(task, Reply):
         return task
     device.receive_image(task, request.body)

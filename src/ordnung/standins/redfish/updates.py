@@ -14,14 +14,21 @@ PUSH_URI = f"{V1}/UpdateService/update-multipart"
 RAW_PUSH_URI = f"{V1}/UpdateService/update"
 PULL_PROTOCOLS: dict[str, list[str]] = {"newest": ["HTTPS", "HTTP"], "middle": ["HTTP"], "oldest": []}
 """What a controller's generation can pull over."""
+UNAIMED = frozenset({"targets unknown", "plain push"})
+"""Manners of a service that tells by the image alone what it is for."""
 ENDED = ("Completed", "Exception", "Cancelled", "Killed")
+
+
+def pull_protocols(device: Hardware) -> list[str]:
+    """Over what it fetches images; empty where it fetches none."""
+    return [] if "plain push" in device.quirks else PULL_PROTOCOLS[device.generation]
 
 
 def push_uris(device: Hardware) -> list[str]:
     """Where images may be pushed to: the oldest take the raw body only; without a licence nothing is taken."""
     if device.has_fault("licence missing"):
         return []
-    return [RAW_PUSH_URI] if device.generation == "oldest" else [PUSH_URI]
+    return [RAW_PUSH_URI] if device.generation == "oldest" or "plain push" in device.quirks else [PUSH_URI]
 
 
 @resource("UpdateService", "UpdateService", "v1_11_0", "Update service")
@@ -41,12 +48,14 @@ def update_service(device: Hardware) -> Resource:
         service |= _apply_times(device, "MultipartHttpPushUri")
     if RAW_PUSH_URI in push_uris(device):
         service["HttpPushUri"] = RAW_PUSH_URI
-    protocols = PULL_PROTOCOLS[device.generation]
+    protocols = pull_protocols(device)
     if protocols:
         service["VerifyRemoteServerCertificate"] = True
         action: Resource = {"target": UPDATE_ACTION, **_apply_times(device)}
         if "pulls untold" not in device.quirks:
             action["TransferProtocol@Redfish.AllowableValues"] = protocols
+        if "targets elsewhere" in device.quirks:
+            action["Targets@Redfish.AllowableValues"] = sorted({related(device, part) for part in _listed(device)})
         service["Actions"]["#UpdateService.SimpleUpdate"] = action
     return service
 
@@ -68,9 +77,12 @@ def apply_times(device: Hardware) -> list[str] | None:
 
 @resource("UpdateService/SimpleUpdateActionInfo", "ActionInfo", "v1_4_0", "Simple update")
 def update_action_info(device: Hardware) -> Resource | None:
-    if "action info" not in device.quirks or not PULL_PROTOCOLS[device.generation]:
+    if "action info" not in device.quirks or not pull_protocols(device):
         return None
-    names = {"ImageURI": None, "Targets": None, "TransferProtocol": PULL_PROTOCOLS[device.generation]}
+    names: dict[str, list[str] | None] = {"ImageURI": None, "Targets": None}
+    if UNAIMED & device.quirks:
+        del names["Targets"]
+    names["TransferProtocol"] = pull_protocols(device)
     described = [{"Name": name, "Required": name == "ImageURI", "DataType": "String"} for name in names]
     return {
         "Parameters": [{**one, "AllowableValues": v} if (v := names[str(one["Name"])]) else one for one in described]
@@ -108,12 +120,13 @@ def software(device: Hardware, name: str) -> Resource | None:
         "Version": version,
         "Updateable": takes and (device.generation != "oldest" or part.kind == "controller"),
         "Status": {"State": state, "Health": "Critical" if part.dead else "OK"},
-        "RelatedItem": [link(_related(device, part))],
+        "RelatedItem": [link(related(device, part))],
         "RelatedItem@odata.count": 1,
     }
 
 
-def _related(device: Hardware, part: Part) -> str:
+def related(device: Hardware, part: Part) -> str:
+    """What the firmware of a part is the firmware of."""
     storage, power = f"{V1}/Systems/1/Storage/1", f"{V1}/Chassis/1/PowerSubsystem/PowerSupplies/{part.slot}"
     raid = f"{storage}/Controllers/{part.slot}"
     if has_old_shapes(device):
