@@ -63,6 +63,7 @@ def supply(number, part):
         ({"power": "On", "boot": "OSBootStarted"}, []),
         ({"boot": "OSRunning"}, []),
         ({"power": None}, []),
+        ({"push": "image", "pulls": ()}, []),
         ({"factory_account": True, "jobs": ("j",)}, [("job pending", True), ("factory credentials", False)]),
     ],
 )
@@ -99,6 +100,7 @@ def test_the_worst_health_counts():
         ({"push": None}, {"HTTPS": "not arrived", "HTTP": "arrived"}, "http", [False, True, False]),
         ({"push": None}, {"HTTPS": "not arrived", "HTTP": "not arrived"}, "none", [False, False, False]),
         ({"push": "own", "pulls": ()}, {}, "own", [False, False, True]),
+        ({"push": "image", "pulls": ()}, {}, "push", [False, False, True]),
         ({"pulls": ("HTTP",)}, {"HTTP": "not asked"}, "push", [False, None, True]),
     ],
 )
