@@ -144,8 +144,9 @@ function Head({ data, side, setSide, filters }: HeadProps) {
         {t.off} of {t.components} components {agree(t.off, "is", "are")} off the baseline
       </Title>
       <Text tone="quiet">
-        {t.exposed} {agree(t.exposed, "misses", "miss")} a security fix, on{" "}
-        {count(t.exposed_servers, "server")}
+        {t.exposed === 0
+          ? "none misses a security fix"
+          : `${t.exposed} ${agree(t.exposed, "misses", "miss")} a security fix, on ${count(t.exposed_servers, "server")}`}
         {t.servers < t.of ? `; ${t.servers} of ${t.of} servers shown` : ""}
       </Text>
       <Row ml="auto" wrap gap={1} align="center" className="no-print">

@@ -58,6 +58,16 @@ describe("a release line", () => {
     expect(layout(odd, 1000, 76).arcs.map((a) => a.label)).toEqual(["reboot ×2", "reboot"]);
   });
 
+  it("tells all the resets of a leg at one arc", () => {
+    const leg = { source: "1", to: "2" };
+    const ways = [
+      { ...leg, reset: "server reboot", components: 2 },
+      { ...leg, reset: "at once", components: 1 },
+    ];
+    const two = layout(data({ ways }), 1000, 76);
+    expect(two.arcs.map((a) => a.label)).toEqual(["reboot ×2, at once"]);
+  });
+
   it("puts the barrier before the floor version, or nowhere", () => {
     const placed = layout(data(), 1000, 76);
     expect(placed.barrier).toBeGreaterThan(placed.x("1"));

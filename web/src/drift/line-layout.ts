@@ -49,6 +49,25 @@ export function exposedAt(releases: ReleaseData[]): Set<string> {
   );
 }
 
+interface Leg {
+  source: string;
+  to: string;
+  labels: string[];
+}
+
+/** One leg is one arc, whatever resets it takes: two would lie upon each other, and so would their labels. */
+function legsOf(ways: ReleaseLineData["ways"]): Leg[] {
+  const legs = new Map<string, Leg>();
+  for (const { source, to, reset, components } of ways) {
+    const short = SHORT[reset] ?? reset;
+    const label = components > 1 ? `${short} ×${components}` : short;
+    const known = legs.get(`${source}\n${to}`);
+    if (known) known.labels.push(label);
+    else legs.set(`${source}\n${to}`, { source, to, labels: [label] });
+  }
+  return [...legs.values()];
+}
+
 /** Where everything of a release line stands: releases spread evenly, arcs higher the further they reach. */
 export function layout(data: ReleaseLineData, width: number, y: number): Layout {
   const scale = scalePoint<string>()
@@ -58,15 +77,15 @@ export function layout(data: ReleaseLineData, width: number, y: number): Layout 
   const x = (version: string): number => scale(version) ?? 0;
   const known = new Set(data.releases.map((r) => r.version));
   const ways = data.ways.filter((w) => known.has(w.source) && known.has(w.to));
-  const arcs = ways.map((w) => {
-    const [a, b] = [x(w.source), x(w.to)];
+  const arcs = legsOf(ways).map((leg) => {
+    const [a, b] = [x(leg.source), x(leg.to)];
     const rise = Math.min(y - 22, 16 + Math.abs(b - a) * 0.13);
     // Arcs often meet at the baseline: the label stands near the start, where they are still apart.
     const t = 0.28;
     const along = a + (b - a) * t;
     return {
       path: `M${a},${y - 8} Q${(a + b) / 2},${y - 8 - rise * 1.6} ${b},${y - 8}`,
-      label: `${SHORT[w.reset] ?? w.reset}${w.components > 1 ? ` ×${w.components}` : ""}`,
+      label: leg.labels.join(", "),
       x: along,
       y: y - 12 - 2 * t * (1 - t) * rise * 1.6,
     };
