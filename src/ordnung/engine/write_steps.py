@@ -105,9 +105,9 @@ async def write(hand: Hand) -> None:
 
 
 async def _aim(hand: Hand, controller: Controller, reach: Reach, way: str, slot: str) -> Aim:
-    if hand.state.no_targets_at is not None:
-        return Aim(target="", is_sure=False)
-    return await controller.aim(reach, way, slot)
+    aim = await controller.aim(reach, way, slot)
+    names = way.startswith("pull") or reach.push_uri is not None
+    return Aim(target="", is_sure=False) if names and hand.state.no_targets_at is not None else aim
 
 
 async def _demand_alone(hand: Hand, server: Server, slot: str, ready: Ready, settled: SettledBy) -> None:
