@@ -85,6 +85,7 @@ def test_waves_are_proposed_moved_by_keys_and_by_dragging_and_told_beforehand(pa
     box = rest.bounding_box()
     page.mouse.move(box["x"] + 40, box["y"] + 20, steps=6)
     expect(side(page).get_by_text(re.compile(r"^It would end \d\d:\d\d"))).to_be_visible()
+    assert rest.bounding_box() == box, "what is told must not move what it would be dropped on"
     page.mouse.up()
     expect(rest.get_by_role("button", name=name, exact=True)).to_be_visible()
     rest.get_by_role("button", name=name, exact=True).focus()

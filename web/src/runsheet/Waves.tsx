@@ -57,17 +57,22 @@ export function Waves({ run, now }: { run: Run; now: number }) {
     else trial.ask(null);
   };
   const { told } = trial;
+  const answer = told?.tried ? tellTried(told.tried) : (told?.error?.message ?? "");
   return (
     <Stack gap={1.25} start>
       <Title level={2}>Waves</Title>
-      <Text size="small" tone="quiet">
-        {waves.length
-          ? "They go in order: the next begins when all of one have ended. Drag a server to another wave, or Alt with ↑ ↓ on it."
-          : "Without waves everybody may go from the start. Proposed are: one server of each model and state first, then half of each group, then the rest."}
-      </Text>
-      <Text role="status" size="body" strong>
-        {told?.tried ? tellTried(told.tried) : (told?.error?.message ?? "")}
-      </Text>
+      <Told>
+        <Text role="status" size="body" strong>
+          {answer}
+        </Text>
+        {answer === "" && (
+          <Text size="small" tone="quiet">
+            {waves.length
+              ? "They go in order: the next begins when all of one have ended. Drag a server to another wave, or Alt with ↑ ↓ on it."
+              : "Without waves everybody may go from the start. Proposed are: one server of each model and state first, then half of each group, then the rest."}
+          </Text>
+        )}
+      </Told>
       {change.error && <Notice>{change.error.message}</Notice>}
       <DndContext sensors={sensors} onDragOver={over} onDragEnd={end} onDragCancel={() => trial.ask(null)}>
         {waves.map((wave, at) => (
@@ -108,6 +113,9 @@ export function Waves({ run, now }: { run: Run; now: number }) {
     </Stack>
   );
 }
+
+/** What a move would do stands where it is told how to move: what is dragged over must not move beneath it. */
+const Told = styled("div")({ minHeight: 76 });
 
 const Frame = styled("section", { shouldForwardProp: (name) => name !== "isOver" })<{ isOver: boolean }>(
   ({ isOver }) => ({
