@@ -6,7 +6,8 @@ export default defineConfig(({ command }) => ({
   plugins: [react()],
   build: { outDir: "dist", chunkSizeWarningLimit: 900 },
   // None of them touches what others share: a process for each file takes four times as long as all that is in them.
-  test: { isolate: false },
+  // A loaded machine may take its time: nothing here is about how soon.
+  test: { isolate: false, testTimeout: 120_000 },
   server: {
     fs: { allow: [".."] },
     host: "127.0.0.1",
