@@ -18,9 +18,8 @@ from ordnung.engine.run import carry_out_run
 from ordnung.engine.survey import read_one, survey
 from ordnung.engine.world import Site, Ticket
 from ordnung.standins.faults import Fault
-from ordnung.standins.scenario import demo_hardware
 from tests.simulation.clock import VirtualClock, run
-from tests.simulation.world import House
+from tests.simulation.world import demo_house
 
 ENDPOINTS = [Endpoint(name=n, url=f"https://{n}", user="u", password="p") for n in ("good", "bad", "slow")]
 
@@ -99,8 +98,7 @@ async def test_an_error_of_ours_in_a_search_or_a_probe_is_that_addresss(monkeypa
 
 @pytest.fixture
 def house(mirror_folder):
-    clock = VirtualClock()
-    return House(clock, demo_hardware(clock.seconds), mirror_folder)
+    return demo_house(mirror_folder)
 
 
 def test_a_tape_that_someone_else_writes_on_is_left_to_them(house):

@@ -18,7 +18,7 @@ from ordnung.standins.hardware import writes_of
 from ordnung.standins.scenario import PLACES, demo_hardware
 from tests.engine.test_tape import PLACE, PLAN, READ
 from tests.simulation.clock import VirtualClock, run
-from tests.simulation.world import Crashed, House
+from tests.simulation.world import House
 
 ONE = "surge-06"
 AT = datetime.datetime(2026, 11, 23, 1, tzinfo=datetime.UTC)
@@ -108,49 +108,48 @@ def test_what_can_t_be_written_leaves_the_file_as_it_was(tmp_path, monkeypatch):
     assert json.loads(path.read_bytes().splitlines()[-1])["opened"] == "1"
 
 
-class Dying(FileJournal):
-    """Dies at the n-th entry: before it, in the middle of its line, or when it is whole."""
+class Watched(FileJournal):
+    """Keeps what a death at each entry leaves, the house and the file: before it, in the middle of its line, or after."""
 
-    number, when, count = 0, "", 0
+    house, when, left = None, "after", ()
+
+    def __deepcopy__(self, memo):
+        return None
+
+    def at_once(self) -> tuple[House, bytes]:
+        return self.house.twin(), self.path.read_bytes()
 
     async def append(self, run, server, seq, value):
-        self.count += 1
-        if self.count != self.number:
-            return await super().append(run, server, seq, value)
-        if self.when == "after":
-            await super().append(run, server, seq, value)
-        if self.when == "within":
-            os.pwrite(self._file, b'{"run":"1","server":"sur', self._end)
-        raise Crashed
+        house, kept = self.at_once()
+        entry = await super().append(run, server, seq, value)
+        half = b'{"run":"1","server":"sur' if self.when == "within" else b""
+        self.left = (*self.left, self.at_once() if self.when == "after" else (house, kept + half))
+        return entry
 
 
-def level(house: House, path, number: int = 0, when: str = "") -> int:
-    """One life over the journal in that file; how many entries it made."""
-    with Dying(path, house.clock) as journal:
-        journal.number, journal.when, house.journal = number, when, journal
+def level(house: House, path, when: str = "after") -> list[tuple[House, bytes]]:
+    """One life over the journal in that file; what it would have left at each entry that it made."""
+    with Watched(path, house.clock) as journal:
+        journal.house, journal.when, house.journal = house, when, journal
         run(carry_out_run("1", [house.lane(ONE)], house.world()))
-        return journal.count
+        return list(journal.left)
 
 
 def house_of(mirror) -> House:
     clock = VirtualClock()
-    return House(clock, demo_hardware(clock.seconds, [p for p in PLACES if p.name == ONE]), mirror)
+    return House(clock, demo_hardware(clock.seconds, [place for place in PLACES if place.name == ONE]), mirror)
 
 
 @pytest.mark.exhaustive
 @pytest.mark.parametrize("when", ["before", "within", "after"])
 def test_dying_at_every_position_loses_and_doubles_nothing(mirror_folder, tmp_path, when):
     steady = house_of(mirror_folder)
-    positions = level(steady, tmp_path / "steady")
+    left = level(steady, tmp_path / "steady", when)
     wanted = writes_of(steady.devices[ONE].log)
-    assert positions > 12 and len(wanted) == 2
-    for position in range(1, positions + 1):
-        trial, path = house_of(mirror_folder), tmp_path / f"{when}-{position}"
-        with pytest.raises(BaseExceptionGroup) as death:
-            level(trial, path, position, when)
-        assert death.value.split(Crashed)[1] is None
-        trial.clock.t += 45
-        trial.born()
+    assert len(left) > 12 and len(wanted) == 2
+    for position, (trial, kept) in enumerate(left, 1):
+        (path := tmp_path / f"{when}-{position}").write_bytes(kept)
+        trial.clock.base += 45
         level(trial, path)
         assert writes_of(trial.devices[ONE].log) == wanted, position
         with FileJournal(path, trial.clock) as journal:

@@ -150,7 +150,7 @@ def test_a_night_of_the_kit_as_it_really_was(web, catalogs, mirror_folder, tmp_p
     """The engine over the file, on simulated hardware: the same server as the house's, by its serial and UUID."""
     fill((ONE,))
     there = house_of(mirror_folder)
-    entries = level(there, tmp_path / "tapes")
+    entries = len(level(there, tmp_path / "tapes"))
     lines = (tmp_path / "tapes").read_bytes().split(b"\n")
     opened = {
         "opened": "1", "server": ONE, "at": now().isoformat(), "repository": "winter", "edition": 1, "packing": "ab",

@@ -22,9 +22,8 @@ from ordnung.server.runs.models import AwayLease, Run, RunServer, TapeEntry
 from ordnung.server.work.models import Event, Work
 from ordnung.standins.faults import Fault
 from ordnung.standins.hardware import writes_of
-from ordnung.standins.scenario import demo_hardware
 from tests.simulation.clock import VirtualClock, run
-from tests.simulation.world import Crashed, House
+from tests.simulation.world import Crashed, DemoFloor, House
 
 pytestmark = pytest.mark.django_db(transaction=True)
 NOW = datetime.datetime(2026, 11, 23, 1, tzinfo=datetime.UTC)
@@ -55,7 +54,7 @@ class Site:
     def __init__(self, mirror, names, settings, devices=None) -> None:
         self.clock = VirtualClock()
         settings.CLOCK = self.clock
-        self.house = House(self.clock, devices or demo_hardware(self.clock.seconds), mirror)
+        self.house = House(self.clock, devices or DemoFloor(self.clock.seconds), mirror)
         self.house.journal = CrashingJournal()
         current.forget()
         for name in names:

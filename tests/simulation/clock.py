@@ -70,6 +70,11 @@ class VirtualClock:
         self.base, self._seen = self.base + loop.time() - self._seen, loop.time()
         return self.base
 
+    def __deepcopy__(self, memo) -> VirtualClock:
+        twin = VirtualClock()
+        twin.base = self.seconds()
+        return twin
+
     @property
     def t(self) -> float:
         return self.seconds()

@@ -4,9 +4,8 @@ from __future__ import annotations
 
 import pytest
 
-from ordnung.standins.scenario import demo_hardware
 from tests.simulation.clock import VirtualLoop
-from tests.simulation.world import House, VirtualClock
+from tests.simulation.world import House, demo_house
 
 
 def pytest_asyncio_loop_factories(config, item):
@@ -20,5 +19,4 @@ def mirror(mirror_folder):
 
 @pytest.fixture
 def house(mirror) -> House:
-    clock = VirtualClock()
-    return House(clock, demo_hardware(clock.seconds), mirror)
+    return demo_house(mirror)

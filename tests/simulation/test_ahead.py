@@ -15,7 +15,8 @@ from ordnung.engine.world import Patience
 from ordnung.standins.faults import Fault
 from ordnung.standins.hardware import writes_of
 from ordnung.standins.scenario import PLACES, demo_hardware
-from tests.simulation.world import Crashed, House, VirtualClock
+from tests.simulation.deaths import deaths
+from tests.simulation.world import House, VirtualClock
 
 HOUR = datetime.timedelta(hours=1)
 ONE, OTHER = "surge-05", "surge-06"
@@ -142,17 +143,8 @@ async def test_what_fails_ahead_is_gone_on_with_in_the_window(house):
 @pytest.mark.exhaustive
 @pytest.mark.parametrize("when", ["before", "after"])
 async def test_dying_at_any_moment_of_it_doubles_nothing_and_resets_nothing_early(mirror_folder, when):
-    reference = make(mirror_folder)
-    await carry(reference, ONE)
-    positions, wanted = reference.journal.count, writes_of(reference.devices[ONE].log)
-    for position in range(1, positions + 1):
-        trial = make(mirror_folder)
-        setattr(trial.journal, f"crash_{when}", position)
-        with pytest.raises(BaseExceptionGroup) as death:
-            await carry(trial, ONE)
-        assert death.value.split(Crashed)[1] is None
-        trial.clock.t += 45
-        trial.born()
+    steady = make(mirror_folder)
+    for position, trial in await deaths(steady, when, lambda house: carry(house, ONE)):
         assert await carry(trial, ONE) == {ONE: "level"}, position
-        assert writes_of(trial.devices[ONE].log) == wanted, position
+        assert writes_of(trial.devices[ONE].log) == writes_of(steady.devices[ONE].log), position
         assert min(at_of(trial, ONE, ResetIntent)) >= trial.windows[0][0], position

@@ -8,8 +8,9 @@ import pytest
 
 from ordnung.engine.world import Patience
 from ordnung.standins.scenario import PLACES, demo_hardware
+from tests.simulation.deaths import deaths
 from tests.simulation.one_server import carry_out, check_device, written
-from tests.simulation.world import Crashed, House, VirtualClock
+from tests.simulation.world import House, VirtualClock
 
 NAME = "surge-07"
 RESETS = ["controller restart", "server reboot", "server reboot"]
@@ -45,14 +46,9 @@ async def check_it_goes_level(house: House, wanted: list[tuple[str, str]], posit
 
 
 async def test_an_engine_that_dies_there_loses_and_doubles_nothing(mirror_folder, when):
-    positions, wanted = await go_steadily(mirror_folder)
-    for position in range(1, positions + 1):
-        house = open_house(mirror_folder, **{f"crash_{when}": position})
-        with pytest.raises(Crashed):
-            await carry_out(house, NAME)
-        house.clock.t += 45  # it is started again a while later
-        house.born()
-        await check_it_goes_level(house, wanted, position)
+    house = open_house(mirror_folder)
+    for position, left in await deaths(house, when, lambda house: carry_out(house, NAME)):
+        await check_it_goes_level(left, written(house, NAME), position)
 
 
 async def test_a_disk_that_fails_there_is_waited_for_and_nothing_is_doubled(mirror_folder, when):

@@ -10,8 +10,9 @@ from ordnung.engine.world import Patience
 from ordnung.standins.faults import Fault
 from ordnung.standins.hardware import writes_of
 from ordnung.standins.scenario import PLACES, demo_hardware
+from tests.simulation.deaths import deaths
 from tests.simulation.one_server import carry_out
-from tests.simulation.world import Crashed, House, VirtualClock
+from tests.simulation.world import House, VirtualClock
 
 ONE = "surge-05"
 
@@ -99,22 +100,14 @@ async def test_the_checks_are_asked_before_it(house):
 @pytest.mark.exhaustive
 @pytest.mark.parametrize("when", ["before", "after"])
 async def test_dying_at_any_moment_of_it_loses_and_doubles_nothing(mirror_folder, when):
-    reference = make(mirror_folder)
-    before, _ = await bring_level(reference)
-    reference.journal.count = 0
-    await carry_out(reference, ONE, run="2", back={"bios": before})
-    positions = reference.journal.count
-    assert positions > 8
-    for position in range(1, positions + 1):
-        trial = make(mirror_folder)
-        await bring_level(trial)
-        trial.journal.count = 0
-        setattr(trial.journal, f"crash_{when}", position)
-        with pytest.raises(Crashed):
-            await carry_out(trial, ONE, run="2", back={"bios": before})
-        trial.clock.t += 45
-        trial.born()
-        state = await carry_out(trial, ONE, run="2", back={"bios": before})
+    steady = make(mirror_folder)
+    before, _ = await bring_level(steady)
+
+    async def put_back(house):
+        return await carry_out(house, ONE, run="2", back={"bios": before})
+
+    for position, trial in await deaths(steady, when, put_back):
+        state = await put_back(trial)
         assert state.ended == "put back", (position, state.reason)
         log = trial.devices[ONE].log
         assert trial.devices[ONE].part("bios").version == before and writes_of(log) == []

@@ -19,9 +19,9 @@ from ordnung.standins.hardware import writes_of
 from ordnung.standins.scenario import PLACES, demo_hardware
 from ordnung.standins.workdesk import DeskFault
 from tests.simulation.clock import run
+from tests.simulation.deaths import deaths
 from tests.simulation.invariants import check_desk
-from tests.simulation.night import MAX_LIVES
-from tests.simulation.world import Crashed, House, VirtualClock
+from tests.simulation.world import House, VirtualClock
 
 NAMES = ("gauge-01", "gauge-02")
 OFF = Moves(off=True)
@@ -204,35 +204,29 @@ async def test_work_is_not_moved_off_while_the_window_is_closed(house):
     assert min(moved) >= again.timestamp()
 
 
-def errand_moments(mirror) -> list[int]:
-    """Where on a tape something is asked outside, or an outage hangs on it."""
-    house = make(mirror)
-    house.moves["gauge-01"] = Moves(off=True, healed=True)
-    run(carry(house, "gauge-01"))
-    kinds = (e.ErrandAsked, e.ErrandDone, e.ResetIntent, e.Ended)
-    return [entry.seq for entry in house.journal.tapes["1", "gauge-01"] if isinstance(entry.value, kinds)]
-
-
 @pytest.mark.exhaustive
-def test_an_engine_that_dies_at_any_moment_moves_nothing_twice_and_leaves_nothing_elsewhere(mirror_folder):
-    for number in errand_moments(mirror_folder):
-        for when in ("crash_before", "crash_after"):
-            house = make(mirror_folder)
-            moves = house.moves["gauge-01"] = Moves(off=True, healed=True)
-            house.patience = dataclasses.replace(house.patience, poll_s=40.0)
-            setattr(house.journal, when, number)
-            for _ in range(MAX_LIVES):
-                try:
-                    assert run(carry(house, "gauge-01")) == {"gauge-01": "level"}
-                    break
-                except BaseExceptionGroup as deaths:
-                    if deaths.split(Crashed)[1] is not None:
-                        raise
-                    house.journal.crash_before = house.journal.crash_after = None
-                    house.born()
-            check_desk(house, house.devices["gauge-01"], moves)
-            taken_on = [x["order"] for x in house.desk.log if x["what"] == "taken on"]
-            assert taken_on == ["work.move-off", "work.take-back", "group.healed"], (number, when)
+@pytest.mark.parametrize("when", ["before", "after"])
+async def test_an_engine_that_dies_at_any_moment_moves_nothing_twice_and_leaves_nothing_elsewhere(mirror_folder, when):
+    steady = make(mirror_folder)
+    moves = steady.moves["gauge-01"] = Moves(off=True, healed=True)
+    steady.patience = dataclasses.replace(steady.patience, poll_s=40.0)
+    for position, house in await deaths(steady, when, lambda house: carry(house, "gauge-01")):
+        assert await carry(house, "gauge-01") == {"gauge-01": "level"}, position
+        check_desk(house, house.devices["gauge-01"], moves)
+        taken_on = [x["order"] for x in house.desk.log if x["what"] == "taken on"]
+        assert taken_on == ["work.move-off", "work.take-back", "group.healed"], position
+
+
+async def test_an_engine_that_was_gone_for_longer_than_it_waits_asks_before_it_gives_up(mirror_folder):
+    """Nobody could have told a dead engine that it was done."""
+    steady = make(mirror_folder)
+    steady.moves["gauge-01"] = OFF
+    left = dict(await deaths(steady, "after", lambda house: carry(house, "gauge-01")))
+    tape = steady.journal.tapes["1", "gauge-01"]
+    for asked in [entry for entry in tape if isinstance(entry.value, e.ErrandAsked)]:
+        house = left[asked.seq]
+        house.clock.t += 5 * house.patience.errand_s
+        assert await carry(house, "gauge-01") == {"gauge-01": "level"}, asked
 
 
 def test_payloads_carry_what_the_catalog_says_of_hands(mirror_folder):

@@ -9,8 +9,9 @@ from ordnung.engine.let_in_steps import MOST_ASKED
 from ordnung.engine.ports import Reply
 from ordnung.standins.hardware import writes_of
 from ordnung.standins.scenario import PLACES, demo_hardware
+from tests.simulation.deaths import deaths
 from tests.simulation.one_server import THREE, carry_out, check_device, resets, told_by_tape, with_manners, written
-from tests.simulation.world import Crashed, House, VirtualClock
+from tests.simulation.world import House, VirtualClock
 
 HOUR = 3600.0
 ANEW = ["certificate anew", "accounts anew"]
@@ -192,20 +193,15 @@ def open_house(mirror, **broken) -> House:
     return house
 
 
-@pytest.mark.parametrize("how", ["crash_before", "crash_after", "out_before", "out_after"])
-async def test_whatever_breaks_off_while_it_is_waited_for_loses_and_doubles_nothing(mirror_folder, how):
-    house = open_house(mirror_folder)
-    await carry_out(house, "surge-07")
-    tape = house.journal.tapes["1", "surge-07"]
-    around = [entry.seq + by for entry in tape if isinstance(entry.value, Asked | Answered) for by in (0, 1)]
-    wanted = written(house, "surge-07")
-    for position in sorted(set(around)):
-        house = open_house(mirror_folder, **{how: position})
-        if how.startswith("crash"):
-            with pytest.raises(Crashed):
-                await carry_out(house, "surge-07")
-            house.born()
-        outcome = await carry_out(house, "surge-07")
-        assert outcome.ended == "level", (position, outcome.reason)
-        assert written(house, "surge-07") == wanted and resets(house.devices["surge-07"]) == THREE, position
-        assert not house.troubles, position
+@pytest.mark.parametrize("when", ["before", "after"])
+async def test_whatever_breaks_off_while_it_is_waited_for_loses_and_doubles_nothing(mirror_folder, when):
+    steady = open_house(mirror_folder)
+    died = dict(await deaths(steady, when, lambda house: carry_out(house, "surge-07")))
+    tape = steady.journal.tapes["1", "surge-07"]
+    around = {entry.seq + by for entry in tape if isinstance(entry.value, Asked | Answered) for by in (0, 1)}
+    for position in sorted(around):
+        for house in (died[position], open_house(mirror_folder, **{f"out_{when}": position})):
+            outcome = await carry_out(house, "surge-07")
+            assert outcome.ended == "level", (position, outcome.reason)
+            assert written(house, "surge-07") == written(steady, "surge-07"), position
+            assert resets(house.devices["surge-07"]) == THREE and not house.troubles, position

@@ -10,8 +10,9 @@ from ordnung.engine.world import Patience
 from ordnung.standins.faults import Fault
 from ordnung.standins.hardware import writes_of
 from ordnung.standins.scenario import PLACES, demo_hardware
+from tests.simulation.deaths import deaths
 from tests.simulation.one_server import carry_out
-from tests.simulation.world import Crashed, House, VirtualClock
+from tests.simulation.world import House, VirtualClock
 
 OLD, BLANK, DAMAGED = "watch-03", "watch-05", "watch-07"
 STORE = ("store-diag", "store-drivers", "store-tools")
@@ -138,15 +139,7 @@ async def test_where_no_task_tells_the_partition_itself_does(house):
 @pytest.mark.parametrize("when", ["before", "after"])
 async def test_dying_at_any_moment_of_it_loses_and_doubles_nothing(mirror_folder, when):
     reference = make(mirror_folder)
-    await carry_out(reference, DAMAGED)
-    positions = reference.journal.count
-    for position in range(1, positions + 1):
-        trial = make(mirror_folder)
-        setattr(trial.journal, f"crash_{when}", position)
-        with pytest.raises(Crashed):
-            await carry_out(trial, DAMAGED)
-        trial.clock.t += 15
-        trial.born()
+    for position, trial in await deaths(reference, when, lambda house: carry_out(house, DAMAGED)):
         state = await carry_out(trial, DAMAGED)
         assert state.ended == "level", (position, state.reason)
         assert stands(trial, DAMAGED) == FULL, position

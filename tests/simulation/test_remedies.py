@@ -15,8 +15,9 @@ from ordnung.engine.world import USUAL, Choice, RemedyException
 from ordnung.standins.faults import Fault
 from ordnung.standins.hardware import writes_of
 from ordnung.standins.scenario import PLACES, demo_hardware
+from tests.simulation.deaths import deaths
 from tests.simulation.invariants import check_server
-from tests.simulation.world import Crashed, House, VirtualClock
+from tests.simulation.world import House, VirtualClock
 
 ONE = "gauge-03"
 
@@ -346,21 +347,15 @@ async def test_a_stop_while_a_person_is_asked_leaves_it_as_it_is(house, order, f
 
 
 @pytest.mark.exhaustive
-async def test_an_engine_that_dies_at_any_moment_of_it_tries_nothing_twice(mirror_folder):
-    known = make(mirror_folder)
-    spoil(known, Fault("refuses company"), Fault("wants a restart"))
-    await carry_out(known.hand(ONE))
-    first = next(x.seq for x in known.journal.tapes["1", ONE] if isinstance(x.value, e.Troubled))
-    for position in range(first - 1, first + 12):
-        for when in ("crash_before", "crash_after"):
-            house = make(mirror_folder)
-            device = spoil(house, Fault("refuses company"), Fault("wants a restart"))
-            house.patience = dataclasses.replace(house.patience, poll_s=40.0)
-            setattr(house.journal, when, position)
-            with pytest.raises(Crashed):
-                await carry_out(house.hand(ONE))
-            house.born()
-            state = await carry_out(house.hand(ONE))
-            assert state.ended.ending is Ending.LEVEL, (position, when)
-            assert sorted(remedies(house)) == ["alone", "restart first"]
-            await check_server(house, "1", device)
+@pytest.mark.parametrize("when", ["before", "after"])
+async def test_an_engine_that_dies_at_any_moment_of_it_tries_nothing_twice(mirror_folder, when):
+    steady = make(mirror_folder)
+    spoil(steady, Fault("refuses company"), Fault("wants a restart"))
+    steady.patience = dataclasses.replace(steady.patience, poll_s=40.0)
+    left = await deaths(steady, when, lambda house: carry_out(house.hand(ONE)))
+    first = next(x.seq for x in steady.journal.tapes["1", ONE] if isinstance(x.value, e.Troubled))
+    for position, house in left[first - 2 : first + 11]:
+        state = await carry_out(house.hand(ONE))
+        assert state.ended.ending is Ending.LEVEL, position
+        assert sorted(remedies(house)) == ["alone", "restart first"]
+        await check_server(house, "1", house.devices[ONE])

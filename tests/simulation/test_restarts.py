@@ -17,9 +17,10 @@ from ordnung.engine.entries import (
 from ordnung.engine.ports import Reply
 from ordnung.engine.world import Patience
 from ordnung.standins.faults import Fault
-from ordnung.standins.scenario import demo_hardware
+from ordnung.standins.scenario import PLACES, demo_hardware
+from tests.simulation.deaths import deaths
 from tests.simulation.one_server import THREE, carry_out, check_device, resets, with_manners
-from tests.simulation.world import Crashed, House, VirtualClock
+from tests.simulation.world import House, VirtualClock
 
 
 @pytest.mark.parametrize("name", ["vault-01"])
@@ -153,26 +154,15 @@ async def test_a_restart_that_comes_while_a_person_is_asked_is_taken_for_it(hous
 @pytest.mark.exhaustive
 @pytest.mark.parametrize("when", ["before", "after"])
 async def test_a_crash_around_a_question_asks_once_and_heeds_the_answer(mirror, when):
-    async def play(crash: int | None):
-        clock = VirtualClock()
-        trial = House(clock, demo_hardware(clock.seconds), mirror)
-        trial.patience = Patience(poll_s=40.0)
-        trial.replies["surge-07"] = Reply(answer=Answer.FORCE, by="lead")
-        trial.devices["surge-07"].quirks = frozenset(("graceful ignored",))
-        if crash is not None:
-            setattr(trial.journal, f"crash_{when}", crash)
-            with pytest.raises(Crashed):
-                await carry_out(trial, "surge-07")
-            clock.t += 45
-            trial.born()
+    clock = VirtualClock()
+    house = House(clock, demo_hardware(clock.seconds, [place for place in PLACES if place.name == "surge-07"]), mirror)
+    house.patience, house.replies["surge-07"] = Patience(poll_s=40.0), Reply(answer=Answer.FORCE, by="lead")
+    left = await deaths(house, when, lambda house: with_manners(house, "surge-07", "graceful ignored"))
+    around = [e.seq for e in house.journal.tapes["1", "surge-07"] if isinstance(e.value, (Asked, Answered))]
+    for position, trial in left:
+        if position not in around and position - 1 not in around:
+            continue
         state = await carry_out(trial, "surge-07")
-        return trial, state
-
-    reference, _ = await play(None)
-    entries = reference.journal.tapes["1", "surge-07"]
-    around = [e.seq for e in entries if isinstance(e.value, (Asked, Answered))]
-    for position in {n + d for n in around for d in (0, 1)}:
-        trial, state = await play(position)
         assert state.ended == "level", (position, state.reason)
         values = [e.value for e in trial.journal.tapes["1", "surge-07"]]
         assert sum(isinstance(v, Asked) for v in values) == sum(isinstance(v, Answered) for v in values) == 2, position

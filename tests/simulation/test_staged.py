@@ -16,10 +16,10 @@ from ordnung.engine.world import Choice
 from ordnung.standins.faults import Fault
 from ordnung.standins.hardware import writes_of
 from tests.simulation import test_ahead, test_unattended
+from tests.simulation.deaths import deaths
 from tests.simulation.invariants import check_server
 from tests.simulation.one_server import THREE, carry_out, check_device, resets, with_manners, written
 from tests.simulation.test_any_position import NAME, check_it_goes_level, open_house
-from tests.simulation.world import Crashed
 
 AT_RESET, OPEN, FEW, UNTOLD = "writes at reset", "open until reset", "one at a time", "waiting untold"
 MANNERS = [(AT_RESET,), (OPEN,), (AT_RESET, UNTOLD), (OPEN, UNTOLD), (AT_RESET, OPEN, "no apply time")]
@@ -63,16 +63,9 @@ async def test_what_a_device_takes_one_by_one_is_written_by_one_reset_each(mirro
 @pytest.mark.parametrize("manner", [AT_RESET, OPEN])
 @pytest.mark.parametrize("when", ["before", "after"])
 async def test_an_engine_that_dies_anywhere_in_it_loses_and_doubles_nothing(mirror_folder, manner, when):
-    reference = open_house(mirror_folder)
-    await with_manners(reference, NAME, manner, UNTOLD)
-    for position in range(1, reference.journal.count + 1):
-        house = open_house(mirror_folder, **{f"crash_{when}": position})
-        house.devices[NAME].quirks = frozenset({manner, UNTOLD})
-        with pytest.raises(Crashed):
-            await carry_out(house, NAME)
-        house.clock.t += 45
-        house.born()
-        await check_it_goes_level(house, written(reference, NAME), position)
+    steady = open_house(mirror_folder)
+    for position, left in await deaths(steady, when, lambda house: with_manners(house, NAME, manner, UNTOLD)):
+        await check_it_goes_level(left, written(steady, NAME), position)
 
 
 async def test_what_fails_in_the_reset_ends_its_server_with_the_device_s_own_word(mirror_folder):

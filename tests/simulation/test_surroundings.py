@@ -5,15 +5,13 @@ from __future__ import annotations
 import pytest
 
 from ordnung.standins.faults import Fault
-from ordnung.standins.scenario import demo_hardware
 from tests.simulation.one_server import carry_out
-from tests.simulation.world import House, VirtualClock
+from tests.simulation.world import House, demo_house
 
 
 @pytest.fixture
 def house(mirror_folder) -> House:
-    clock = VirtualClock()
-    return House(clock, demo_hardware(clock.seconds), mirror_folder)
+    return demo_house(mirror_folder)
 
 
 CHANGED = [

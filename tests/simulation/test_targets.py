@@ -9,10 +9,10 @@ import pytest
 from ordnung.engine import entries as e
 from ordnung.engine.entries import Reason
 from ordnung.standins.hardware import writes_of
+from tests.simulation.deaths import deaths
 from tests.simulation.invariants import check_server
 from tests.simulation.one_server import carry_out, check_device, resets, with_manners, written
 from tests.simulation.test_any_position import NAME, RESETS, open_house
-from tests.simulation.world import Crashed
 
 UNKNOWN, PLAIN, ELSEWHERE = "targets unknown", "plain push", "targets elsewhere"
 ALONE = [("bmc", "5.30.0"), ("bios", "2.4.1"), ("raid-1", "7.18.0"), ("bios", "3.2.0")]
@@ -59,15 +59,8 @@ async def test_what_fits_something_that_no_catalog_knows_is_not_sent(mirror_fold
 @pytest.mark.exhaustive
 @pytest.mark.parametrize("when", ["before", "after"])
 async def test_an_engine_that_dies_while_it_finds_that_out_loses_and_doubles_nothing(mirror_folder, when):
-    reference = open_house(mirror_folder)
-    await with_manners(reference, NAME, UNKNOWN)
-    for position in range(1, reference.journal.count + 1):
-        house = open_house(mirror_folder, **{f"crash_{when}": position})
-        house.devices[NAME].quirks = frozenset({UNKNOWN})
-        with pytest.raises(Crashed):
-            await carry_out(house, NAME)
-        house.clock.t += 45
-        house.born()
+    steady = open_house(mirror_folder)
+    for position, house in await deaths(steady, when, lambda house: with_manners(house, NAME, UNKNOWN)):
         out = await carry_out(house, NAME)
         assert out.ended == "level" and written(house, NAME) == ALONE, position
         assert resets(house.devices[NAME]) == RESETS, position

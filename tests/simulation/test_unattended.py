@@ -11,7 +11,8 @@ from ordnung.engine.world import USUAL, Choice
 from ordnung.standins.faults import Fault
 from ordnung.standins.hardware import writes_of
 from ordnung.standins.scenario import PLACES, demo_hardware
-from tests.simulation.world import Crashed, House, VirtualClock
+from tests.simulation.deaths import deaths
+from tests.simulation.world import House, VirtualClock
 
 WHOLE, DEEP, ALONE, LEVEL = "surge-05", "surge-07", "vault-01", "surge-01"
 
@@ -103,15 +104,6 @@ async def test_nothing_is_put_back_where_nobody_is(mirror_folder):
 @pytest.mark.exhaustive
 @pytest.mark.parametrize("when", ["before", "after"])
 async def test_dying_at_any_moment_doubles_nothing_and_resets_nothing(mirror_folder, when):
-    steady = make(mirror_folder, WHOLE)
-    await carry(steady, WHOLE)
-    for position in range(1, steady.journal.count + 1):
-        trial = make(mirror_folder, WHOLE)
-        setattr(trial.journal, f"crash_{when}", position)
-        with pytest.raises(BaseExceptionGroup) as death:
-            await carry(trial, WHOLE)
-        assert death.value.split(Crashed)[1] is None
-        trial.clock.t += 45
-        trial.born()
+    for position, trial in await deaths(make(mirror_folder, WHOLE), when, lambda house: carry(house, WHOLE)):
         assert await carry(trial, WHOLE) == "waits for a reboot", position
         assert writes_of(trial.devices[WHOLE].log) == [("bios", "3.2.0")] and not outages(trial, WHOLE)

@@ -11,9 +11,8 @@ from ordnung.engine.entries import Evidence, ResetSeen, ResetSent
 from ordnung.engine.hand import NOBODY
 from ordnung.engine.run import carry_out_run
 from ordnung.standins.faults import Fault
-from ordnung.standins.scenario import demo_hardware
 from tests.simulation.one_server import check_device
-from tests.simulation.world import START, House, VirtualClock
+from tests.simulation.world import START, House, demo_house
 
 NAMES = ("surge-03", "surge-05", "surge-06", "surge-07", "surge-08", "surge-09", "surge-10", "gauge-01")
 AT = datetime.datetime(2026, 11, 27, 1, tzinfo=datetime.UTC)
@@ -21,8 +20,7 @@ AT = datetime.datetime(2026, 11, 27, 1, tzinfo=datetime.UTC)
 
 @pytest.fixture
 def house(mirror_folder) -> House:
-    clock = VirtualClock()
-    return House(clock, demo_hardware(clock.seconds), mirror_folder)
+    return demo_house(mirror_folder)
 
 
 async def carry_out(house: House, *names: str) -> dict[str, str]:
@@ -66,8 +64,7 @@ async def test_a_connection_that_is_lost_with_all_others_proves_no_reset(house, 
         one.devices["surge-07"].quirks |= {"no reset time"}
         one.devices["surge-07"].faults.append(Fault("restart ignored"))
 
-    clock = VirtualClock()
-    reference = House(clock, demo_hardware(clock.seconds), mirror_folder)
+    reference = demo_house(mirror_folder)
     prepare(reference)
     await carry_out(reference, *NAMES)
     sent = next(e.at for e in reference.journal.tapes["1", "surge-07"] if isinstance(e.value, ResetSent))

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import copy
 import dataclasses
 import datetime
 import functools
 import hashlib
+from collections.abc import Callable
 from pathlib import Path
 
 from ordnung.controllers import Endpoint
@@ -29,6 +31,7 @@ from ordnung.formats.order import mark_of
 from ordnung.formats.pldm import parse_package
 from ordnung.standins import makers
 from ordnung.standins.hardware import Hardware
+from ordnung.standins.scenario import PLACES, demo_hardware
 from ordnung.standins.workdesk import WorkDesk
 from ordnung.store import RepositoryError
 from tests.simulation.clock import START, VirtualClock
@@ -57,6 +60,12 @@ class MemoryJournal:
         self.turns = {}
         self.count, self.crash_before, self.crash_after = 0, None, None
         self.out_before, self.out_after, self.failures = None, None, 0
+
+    def __deepcopy__(self, memo) -> MemoryJournal:
+        twin = MemoryJournal(copy.deepcopy(self.clock, memo), self.limits)
+        twin.tapes, twin.states = {key: list(tape) for key, tape in self.tapes.items()}, dict(self.states)
+        twin.turns = self.turns
+        return twin
 
     def demand(self) -> None:
         """Raise RecordsOutError while the disk fails."""
@@ -119,6 +128,11 @@ class HouseAccess:
     def __init__(self, house: House, settles_s: float | None = None) -> None:
         self.house, self.settles_s, self.kept = house, settles_s, {}
 
+    def __deepcopy__(self, memo) -> HouseAccess:
+        twin = HouseAccess(copy.deepcopy(self.house, memo), self.settles_s)
+        twin.kept = dict(self.kept)
+        return twin
+
     async def known(self, server):
         since = self.kept.get(server)
         gone = (self.house.clock.now() - since[0]).total_seconds() if since is not None else 0.0
@@ -135,19 +149,31 @@ class HouseAccess:
         return "the lead"
 
 
+class DemoFloor(dict[str, Hardware]):
+    """The demo's servers by name, each made when it is first asked for: most nights here have one of eighty-eight."""
+
+    def __init__(self, now: Callable[[], float]) -> None:
+        super().__init__()
+        self.now = now
+
+    def __missing__(self, name: str) -> Hardware:
+        (self[name],) = demo_hardware(self.now, [place for place in PLACES if place.name == name])
+        return self[name]
+
+
 class House:
     """Devices by name, the catalogs of the demo, and everything told to the reporter."""
 
     def __init__(
-        self, clock: VirtualClock, devices: list[Hardware], mirror: Path, limits: AwayLimits | None = None
+        self, clock: VirtualClock, devices: list[Hardware] | DemoFloor, mirror: Path, limits: AwayLimits | None = None
     ) -> None:
-        self.clock, self.devices = clock, {d.name: d for d in devices}
+        self.clock, self.devices = clock, devices if isinstance(devices, dict) else {d.name: d for d in devices}
         self.mirror = mirror
         self.catalogs = Catalogs(read_issues(mirror))
         self.journal = MemoryJournal(clock, limits)
         self.orders, self.told, self.overridden, self.replies, self.troubles, self.listeners = {}, [], {}, {}, [], []
         self.packages, self.windows, self.ahead, self.unattended, self.by_disc = {}, None, False, False, False
-        self.desk = WorkDesk(lambda: self.clock.t)
+        self.desk = WorkDesk(clock.seconds)
         self.moves, self.ticks, self.remedies, self.exceptions = {}, {}, dict(USUAL), ()
         self.patience, self.disc_at_hand = Patience(), True
         self.files, self.cuts, self.known, self.settled, self.access = {}, (), {}, {}, HouseAccess(self)
@@ -157,6 +183,14 @@ class House:
         """A new life of the engine: what was only in memory is gone."""
         self.controllers = InProcessControllers(self.devices, self.fetch, self.is_cut)
         self.site = Site()
+
+    def twin(self) -> House:
+        """The house as it is now, on a clock of its own: what an engine that dies here leaves behind, and a new one."""
+        shared = (self.catalogs, self.packages, self.files, self.listeners)
+        memo = {id(it): it for it in shared} | {id(self.controllers): None, id(self.site): None}
+        twin = copy.deepcopy(self, memo)
+        twin.born()
+        return twin
 
     def is_cut(self) -> bool:
         """Whether the way to all controllers is down: ``cuts`` are the spans, in seconds since the start."""
@@ -298,6 +332,12 @@ class House:
             run: state for (run, n), state in getattr(self.journal, "states", {}).items() if n == name and state.before
         }
         return runs[max(runs)].waiting if runs else ()
+
+
+def demo_house(mirror: Path) -> House:
+    """The whole floor of the demo."""
+    clock = VirtualClock()
+    return House(clock, DemoFloor(clock.seconds), mirror)
 
 
 def small_mirror(folder: Path, base: str = "https://mirror.example/", share: int = 1000) -> Path:
