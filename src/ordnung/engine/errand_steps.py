@@ -7,6 +7,8 @@ off, or may have been, is asked back first wherever the server stands in service
 
 from __future__ import annotations
 
+import datetime
+
 from ordnung.core.errands import Errand, ErrandKind, tell_errand
 from ordnung.engine.disc_steps import leave
 from ordnung.engine.entries import Ending, ErrandAsked, ErrandDone, ErrandGivenUp, Reason
@@ -82,10 +84,13 @@ async def _do(hand: Hand, errand: Errand) -> bool:
 
 
 async def _wait(hand: Hand, *, begun: bool) -> None:
-    """Until it is done, or given up; ``begun``: whether it may have been begun by now."""
+    """Until it is done, or given up; ``begun``: whether it may have been begun by now.
+
+    The patience counts from here: while the engine was gone, nobody could have told it anything.
+    """
     pending = hand.state.open_errand
     assert pending is not None
-    kind = pending.errand.kind
+    kind, since = pending.errand.kind, hand.world.clock.now()
     while True:
         key = errand_key(hand.run, hand.name, pending.seq)
         found = await hand.world.helpers.ask(hand.run, hand.name, pending.errand, key)
@@ -94,7 +99,7 @@ async def _wait(hand: Hand, *, begun: bool) -> None:
             return
         if found.state is not HelpState.SILENT:
             begun = found.state is HelpState.PENDING
-        why = _why_over(hand, pending, found)
+        why = _why_over(hand, pending, found, since)
         stopped = kind in GIVES_UP_ON_STOP and await hand.is_stopped()
         if why or stopped:
             # A person who has not ticked has not begun; a hook that has not refused may have.
@@ -105,8 +110,8 @@ async def _wait(hand: Hand, *, begun: bool) -> None:
         await hand.pause()
 
 
-def _why_over(hand: Hand, pending: OpenErrand, found: Help) -> str:
-    waited, patience = (hand.world.clock.now() - pending.since).total_seconds(), hand.world.patience
+def _why_over(hand: Hand, pending: OpenErrand, found: Help, since: datetime.datetime) -> str:
+    waited, patience = (hand.world.clock.now() - since).total_seconds(), hand.world.patience
     limit = patience.heal_s if pending.errand.kind is ErrandKind.HEALED else patience.errand_s
     if waited < limit:
         return ""
