@@ -143,7 +143,7 @@ class Hardware:
     @property
     def seen(self) -> list[Part]:
         """The parts the controller sees now."""
-        found = [part for part in self.parts if not part.gone and not part.hidden and waking.is_listed(self, part)]
+        found = [part for part in waking.listed(self) if not part.gone and not part.hidden]
         return list(filter(self._owns, found)) if self.is_second else found
 
     def _owns(self, part: Part) -> bool:

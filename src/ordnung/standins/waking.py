@@ -14,12 +14,13 @@ PIECE_S = 25.0
 """How long after one another it lists its parts, on one that lists them one by one."""
 
 
-def is_listed(device: Hardware, part: Part) -> bool:
-    """Whether it knows by now that it has this part; itself and the BIOS it always knows."""
+def listed(device: Hardware) -> list[Part]:
+    """The parts that it knows of by now; itself and the BIOS it always knows."""
     since = max(device.away_until, device.boot_until)
-    if "listed one by one" not in device.quirks or not since or part.kind in ("controller", "bios"):
-        return True
-    return device.now() - since >= PIECE_S * (1 + device.parts.index(part))
+    if "listed one by one" not in device.quirks or not since:
+        return device.parts
+    known = (device.now() - since) // PIECE_S
+    return [part for n, part in enumerate(device.parts, 1) if n <= known or part.kind in ("controller", "bios")]
 
 
 def has_read_versions(device: Hardware, part: Part) -> bool:
