@@ -24,6 +24,7 @@ from ordnung.standins.keeping import dump, load
 from ordnung.standins.mirror import Mirror
 from ordnung.standins.models import put_behind_one
 from ordnung.standins.redfish import V1
+from ordnung.standins.redfish.wire import spell
 from ordnung.standins.ssdp import Announcer
 from ordnung.standins.wire import Runner
 from ordnung.standins.workdesk import Counter, WorkDesk
@@ -270,7 +271,7 @@ class Floor:
         self.face.drop_connections(device)
 
     async def _keep_saving(self) -> None:
-        before = ""
+        before = b""
         while True:
             await asyncio.sleep(SAVE_SECONDS)
             now = self._dump()
@@ -278,21 +279,21 @@ class Floor:
                 self._save(now)
                 before = now
 
-    def _dump(self) -> str:
+    def _dump(self) -> bytes:
         for device in self.hardware:
             device.advance()
-        return json.dumps({device.name: dump(device) for device in self.hardware})
+        return spell({device.name: dump(device) for device in self.hardware})
 
-    def _save(self, state: str) -> None:
+    def _save(self, state: bytes) -> None:
         temporary = self.state_path.with_suffix(".new")
-        temporary.write_text(state)
+        temporary.write_bytes(state)
         temporary.replace(self.state_path)
 
     def _load(self) -> None:
         if self.settings.keep and self.ports_path.exists():
             self.kept_ports = json.loads(self.ports_path.read_text())
         if self.settings.keep and self.state_path.exists():
-            kept = json.loads(self.state_path.read_text())
+            kept = json.loads(self.state_path.read_bytes())
             for device in self.hardware:
                 if device.name in kept:
                     load(device, kept[device.name])
