@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import gc
 import os
 import re
 import tempfile
@@ -83,6 +84,8 @@ def pytest_unconfigure() -> None:
 
 
 NIGHTS_A_GROUP = 15
+YOUNG = 50_000
+"""New objects before garbage is looked for."""
 OWN = ("core", "engine", "controllers", "simulation")
 """What covers core and engine by itself, but for the random nights; tracing the rest would only cost time."""
 
@@ -96,6 +99,14 @@ def pytest_collection_modifyitems(items) -> None:
         if not is_own or item.get_closest_marker("exhaustive") or (folder == "simulation" and test in seen):
             item.add_marker(pytest.mark.untraced)
         seen.add(test)
+
+
+@pytest.hookimpl(trylast=True)
+def pytest_collection_finish() -> None:
+    """What was loaded by now stays: to look through it for garbage again and again takes a twentieth of all tests."""
+    gc.collect()
+    gc.freeze()
+    gc.set_threshold(YOUNG)
 
 
 def _folder(item) -> str:

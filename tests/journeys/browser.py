@@ -127,6 +127,15 @@ def tell_open_pages() -> str:
     return "\n".join(lines)
 
 
+def let_in(page: Page, web: str, password: str, name: str = "lead") -> None:
+    """Sign in whoever hasn't yet; who has comes back without a page that the journey would leave at once."""
+    known = SIGNED_IN.get((urlsplit(web).netloc, name))
+    if known is None:
+        sign_in(page, web, password, name)
+    else:
+        page.context.add_cookies(known)
+
+
 def sign_in(page: Page, web: str, password: str, name: str = "lead") -> None:
     """Sign in on the page that is open, as the lead unless somebody is named."""
     site = (urlsplit(web).netloc, name)

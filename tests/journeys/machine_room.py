@@ -41,6 +41,8 @@ def reach(page: Page, role: str, name: str | re.Pattern) -> None:
 
 
 def test_1_a_range_is_added_by_keyboard_alone(page, demo, port):
+    page.goto(demo.web)
+    page.get_by_role("navigation", name="Places").wait_for()
     page.keyboard.press("/")
     page.keyboard.type("Add servers")
     page.keyboard.press("Enter")

@@ -12,7 +12,7 @@ from playwright.sync_api import expect
 
 from ordnung.demo.seed import PEOPLE
 from tests.journeys.axe import check_axe
-from tests.journeys.browser import open_page, sign_in
+from tests.journeys.browser import let_in, open_page, sign_in
 
 BARRED = {
     "viewer": {"Read all servers", "Add servers", "Plan a run", "Pack"},
@@ -25,7 +25,7 @@ BARRED = {
 @pytest.mark.parametrize("who", BARRED)
 def test_each_sees_what_they_may_do_and_whom_to_ask_for_the_rest(browser, read_demo, who):
     with open_page(browser) as page:
-        sign_in(page, read_demo.web, PEOPLE[who], who)
+        let_in(page, read_demo.web, PEOPLE[who], who)
         page.goto(f"{read_demo.web}/floor?servers=surge-07")
         for name in ("Read all servers", "Add servers", "Plan a run", "Pack"):
             button = page.get_by_role("button", name=name, exact=True)
@@ -101,7 +101,7 @@ def test_what_is_wrong_in_a_form_stands_at_its_field(page, read_demo):
 
 def test_ones_own_password_is_changed_by_keyboard(browser, read_demo):
     with open_page(browser) as page:
-        sign_in(page, read_demo.web, PEOPLE["approver"], "approver")
+        let_in(page, read_demo.web, PEOPLE["approver"], "approver")
         page.goto(f"{read_demo.web}/people")
         form = page.get_by_role("form", name="Change your password")
         form.get_by_label("Present password").fill(PEOPLE["approver"])

@@ -15,7 +15,7 @@ pytest.register_assert_rewrite(
 
 from tests.journeys.baseline_and_drift import *  # noqa: E402, F403
 from tests.journeys.before_the_night import *  # noqa: E402, F403
-from tests.journeys.browser import open_page, sign_in  # noqa: E402
+from tests.journeys.browser import let_in, open_page  # noqa: E402
 from tests.journeys.repository import *  # noqa: E402, F403
 from tests.journeys.roles import *  # noqa: E402, F403
 from tests.journeys.the_sheet import *  # noqa: E402, F403
@@ -26,7 +26,7 @@ pytestmark = pytest.mark.journey
 @pytest.fixture
 def page(browser, read_demo):
     with open_page(browser) as found:
-        sign_in(found, read_demo.web, read_demo.password)
+        let_in(found, read_demo.web, read_demo.password)
         yield found
 
 

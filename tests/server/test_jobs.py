@@ -32,6 +32,8 @@ from tests.simulation.world import small_mirror
 
 pytestmark = pytest.mark.django_db(transaction=True)
 NAMES = ("surge-03", "gauge-04")
+SERVED = ("run", "reach")
+"""Work for which controllers fetch something."""
 
 
 class SiteUnderTest:
@@ -62,19 +64,20 @@ class SiteUnderTest:
 
     async def work(self) -> Work:
         """Let the engine do what was asked for; the last work."""
-        payloads = await self._payloads()
         async with Client(self.live.ca) as client:
             for work in await sync_to_async(claim)():
+                payloads = await self._payloads(serves=work.kind in SERVED)
                 await jobs[work.kind](work, EnginePorts(RedfishControllers(client), payloads, DatabaseJournal()))
             await self.log.settle()
         return await Work.objects.order_by("-pk").afirst()
 
-    async def _payloads(self) -> PayloadProcess:
-        """The payload server, started once: as long as the site keeps its store."""
+    async def _payloads(self, serves: bool) -> PayloadProcess:
+        """The payload server, started for the first run: as long as the site keeps its store."""
         store = await sync_to_async(open_store)()
         if self.payloads is None or self.payloads.store.root != store.root:
             await self.close()
             self.payloads = PayloadProcess(store, b"s", self.log.record)
+        if serves and not self.payloads.bases:
             await self.payloads.start("127.20.100.2", 0, self.live.floor.authority.issue("127.20.100.2", "payloads"))
         return self.payloads
 
