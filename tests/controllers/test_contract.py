@@ -119,6 +119,13 @@ async def test_a_reset_changes_the_marker_of_what_was_reset(face):
     assert after.system != before.system and after.controller == before.controller
 
 
+async def test_a_time_from_before_a_clock_was_set_tells_no_start_from_another(face):
+    face.device.quirks = frozenset({"reset times in 1970"})
+    async with face.open() as controller:
+        marker = await controller.marker()
+    assert (marker.system, marker.controller, marker.boot) == (None, None, "OSRunning")
+
+
 async def test_a_controller_that_restarts_is_away_and_comes_back(face):
     face.device.restart_seconds = 10.0**6  # it comes back when the test says so
     async with face.open() as controller:

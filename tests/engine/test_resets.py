@@ -10,6 +10,9 @@ from ordnung.engine.entries import ResetKind as K
 from ordnung.engine.resets import look_for_reset
 from ordnung.engine.telling import tell_boot
 
+THEN, NEAR, LATER = "2026-11-20T02:00:00Z", "2026-11-20T02:00:02+00:00", "2026-11-23T02:00:00"
+"""A time, the same as one reckons it again, and another."""
+
 
 def m(**told):
     return Marker(**told)
@@ -19,7 +22,29 @@ def m(**told):
     ("kind", "before", "now", "losses", "acted", "still"),
     [
         (K.SERVER_REBOOT, m(system="a"), m(system="b"), 0, Evidence.RESET_TIME, False),
-        (K.SERVER_REBOOT, m(system="a"), m(system="a"), 0, None, True),
+        (K.SERVER_REBOOT, m(system="a"), m(system="a"), 0, None, False),  # some count no restart as a reset
+        (K.SERVER_REBOOT, m(system="a", boot="OSRunning"), m(system="a", boot="OSRunning"), 0, None, True),
+        (K.SERVER_REBOOT, m(system=THEN), m(system=LATER), 0, Evidence.RESET_TIME, False),
+        (K.SERVER_REBOOT, m(system=THEN, boot="OSRunning"), m(system=NEAR, boot="OSRunning"), 0, None, True),
+        (
+            K.SERVER_REBOOT,
+            m(system=THEN, boot="OSRunning"),
+            m(system=THEN, boot="SetupEntered"),
+            0,
+            Evidence.BOOT_PROGRESS,
+            False,
+        ),
+        (
+            K.SERVER_REBOOT,
+            m(system=THEN, boot="OSRunning", boot_at=THEN),
+            m(system=THEN, boot="OSRunning", boot_at=LATER),
+            0,
+            None,
+            False,
+        ),
+        (K.POWER_CYCLE, m(system=THEN, power="On"), m(system=THEN, power="Off"), 0, Evidence.POWER_STATE, False),
+        (K.CONTROLLER_RESTART, m(controller=THEN), m(controller=NEAR), 0, None, True),
+        (K.CONTROLLER_RESTART, m(controller=THEN, uptime_s=900), m(controller=THEN, uptime_s=9), 0, None, False),
         (K.SERVER_REBOOT, m(system="a"), m(), 0, None, False),
         (K.SERVER_REBOOT, m(power="On"), m(power="PoweringOff"), 0, Evidence.POWER_STATE, False),
         (K.SERVER_REBOOT, m(power="Off"), m(power="Off"), 0, None, False),
@@ -65,3 +90,11 @@ def test_a_server_is_up_when_nothing_that_is_told_says_otherwise():
 def test_how_far_a_start_has_come_is_said_in_words():
     assert tell_boot("SystemHardwareInitializationComplete") == "its hardware is ready, its system is not"
     assert tell_boot("OEM") == "it says OEM" and tell_boot(None) == "it does not say how far it is"
+
+
+def test_a_time_that_stays_is_believed_of_a_server_that_was_watched():
+    """One that counts no restart may have started and run again while nobody looked."""
+    stands = m(system=THEN, boot="OSRunning")
+    for is_watched in (True, False):
+        look = look_for_reset(K.SERVER_REBOOT, stands, stands, elapsed_s=900.0, is_watched=is_watched)
+        assert (look.acted, look.still) == (None, is_watched)

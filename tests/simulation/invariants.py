@@ -91,7 +91,8 @@ def _check_told(device: Hardware, state: TapeState) -> None:
     if reason is e.Reason.TASK_FAILED and (part := device.part(facts["slot"])) is not None and part.kind != "store":
         is_hidden = "waiting untold" in device.quirks  # a device may deny what it has written, and show nothing of it
         waits = not is_hidden and part.waiting == facts["to"]
-        assert part.version.strip() == facts["source"] and not waits, f"{device.name}: {told}"
+        shown = {part.version.strip(), (part.shown or "").strip()}  # it may have shown late what it had denied
+        assert facts["source"] in shown and not waits, f"{device.name}: {told}"
     if reason is e.Reason.PUT_BACK and state.before is not None:
         known = {one.slot: one.version for one in state.before.components}
         for part in (part for part in device.parts if part.slot in state.touched and part.kind != "store"):
@@ -139,7 +140,9 @@ def _check_resets(device: Hardware, values: Sequence[e.TapeEntry]) -> None:
 async def _check_level(house: House, device: Hardware, state: TapeState) -> None:
     device.faults = [fault for fault in device.faults if fault.kind == "version untold"]
     reading = await controller_of(device).read(house.clock.now)
-    reading = reading if state.no_targets_at is None else take_by_image(reading)  # as the site knows it from then on
+    is_by_image = state.latest is not None and any(part.by_image for part in state.latest.components)
+    if state.no_targets_at is not None or is_by_image:  # as the site knows it; a licence may have come back since
+        reading = take_by_image(reading)
     (standing,) = assess_fleet([reading], house.catalogs, FIXED_RULES, house.clock.now().date())
     left = {drift.verdict for drift in standing.drift}
     fine = {Verdict.LEVEL, Verdict.HELD, Verdict.AHEAD, Verdict.UNLISTED, Verdict.STRANDED}

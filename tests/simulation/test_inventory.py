@@ -152,15 +152,16 @@ async def test_a_part_that_does_not_come_back_is_not_waited_for_at_each_write(ho
 # A controller that has forgotten
 
 
+@pytest.mark.parametrize("more", [(), ("reset times in 1970",)], ids=" and ".join)
 @pytest.mark.parametrize("name", [ONE, "gauge-01"])
-async def test_a_task_that_was_forgotten_with_a_start_is_not_taken_for_one_that_never_was(house, name):
+async def test_a_task_that_was_forgotten_with_a_start_is_not_taken_for_one_that_never_was(house, name, more):
     """It has restarted itself with its new image, has no tasks, and shows the old version still: it was written anew."""
     device = house.devices[name]
     device.late_seconds = 400.0
     house.protocols = ("HTTPS",)
     house.journal.crash_before = 5
     with pytest.raises(Crashed):
-        await with_manners(house, name, "restarts itself", "listed one by one")
+        await with_manners(house, name, "restarts itself", "listed one by one", *more)
     assert isinstance(tape(house, name)[-1].value, WriteIntent), "its answer was not noted"
     house.clock.t += 330
     house.born()

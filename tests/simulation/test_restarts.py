@@ -22,6 +22,9 @@ from tests.simulation.deaths import deaths
 from tests.simulation.one_server import THREE, carry_out, check_device, resets, with_manners
 from tests.simulation.world import House, VirtualClock
 
+USUAL = {"surge-07": THREE, "vault-01": ["power cycle"]}
+"""The resets of their ways."""
+
 
 @pytest.mark.parametrize("name", ["vault-01"])
 async def test_a_power_cycle_is_taken_where_it_is_offered(house, name):
@@ -90,6 +93,18 @@ async def test_a_server_whose_start_nobody_tells_of_is_not_called_back_before_it
     outages = [at for kind, at in zip(kinds, back, strict=True) if kind.is_outage]
     assert len(away) == len(up) == len(outages)
     assert all(told >= true for told, true in zip(outages, up, strict=True))
+
+
+@pytest.mark.parametrize("name", ["surge-07", "vault-01"])
+@pytest.mark.parametrize("untold", [(), ("no boot progress",)], ids=" and ".join)
+@pytest.mark.parametrize("manner", ["reset times in 1970", "reset times reckoned", "restarts not counted"])
+@pytest.mark.parametrize("lost", [0, 3])
+async def test_a_reset_time_that_is_the_same_or_another_proves_nothing_by_itself(house, name, manner, untold, lost):
+    """One that stays as it was made each reset be asked for again, and one that a clock tells a second later, none."""
+    faults = [Fault("answer lost", on="reset", times=lost)] if lost else []
+    outcome, device = await with_manners(house, name, manner, *untold, faults=faults)
+    assert (outcome.ended, resets(device)) == ("level", USUAL[name]), outcome.reason
+    check_device(house, name)
 
 
 async def test_a_reset_whose_answer_is_lost_is_never_asked_for_twice_on_a_guess(house):

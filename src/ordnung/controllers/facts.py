@@ -17,6 +17,7 @@ from ordnung.controllers.answers import (
     as_text,
     is_true,
     link_of,
+    parse_moment,
 )
 from ordnung.controllers.next_start import read_next_start
 from ordnung.controllers.reader import Reader
@@ -192,15 +193,8 @@ def _rollup(system: Json) -> str | None:
 
 
 def _clock_off(manager: Json, now: datetime.datetime) -> float | None:
-    clock = as_text(manager.get("DateTime"))
-    if clock is None:
-        return None
-    try:
-        moment = datetime.datetime.fromisoformat(clock)
-    except ValueError:
-        return None
-    moment = moment if moment.tzinfo else moment.replace(tzinfo=datetime.UTC)
-    return round((moment - now).total_seconds(), 1)
+    moment = parse_moment(as_text(manager.get("DateTime")))
+    return None if moment is None else round((moment - now).total_seconds(), 1)
 
 
 def _ends(certificate: bytes | None) -> datetime.date | None:

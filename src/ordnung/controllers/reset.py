@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from ordnung.controllers.actions import allowed_values
-from ordnung.controllers.answers import Json, as_dict, as_list, as_number, as_path, as_text, link_of
+from ordnung.controllers.answers import Json, as_dict, as_list, as_number, as_path, as_text, link_of, parse_moment
 from ordnung.controllers.errors import ControllerError
 from ordnung.controllers.session import ROOT, Session
 from ordnung.controllers.systems import own_system
@@ -69,13 +69,24 @@ async def read_marker(session: Session) -> Marker:
     progress = as_dict(system.get("BootProgress"))
     diagnostic = await session.find(link_of(manager.get("ManagerDiagnosticData"))) or {}
     return Marker(
-        system=as_text(system.get("LastResetTime")),
-        controller=as_text(manager.get("LastResetTime")),
+        system=_time_told(system.get("LastResetTime")),
+        controller=_time_told(manager.get("LastResetTime")),
         boot=as_text(progress.get("LastState")),
-        boot_at=as_text(progress.get("LastStateTime")),
+        boot_at=_time_told(progress.get("LastStateTime")),
         power=as_text(system.get("PowerState")),
         uptime_s=as_number(diagnostic.get("ServiceRootUptimeSeconds")),
     )
+
+
+CLOCKS_SET = 2000
+"""A year before it was told by a clock that nobody had set yet, or stands for no time at all."""
+
+
+def _time_told(value: object) -> str | None:
+    """A time that tells one start from the next: where a clock begins anew with each start, it may be the same."""
+    told = as_text(value)
+    moment = parse_moment(told)
+    return None if moment is not None and moment.year < CLOCKS_SET else told
 
 
 async def _resources(session: Session, collection: str) -> list[Json]:

@@ -105,6 +105,10 @@ class Hand:
     """Since when it has not answered after a reset that this very process asked for or waits for."""
     is_dark_with_all: bool = False
     """Whether the way to all was down meanwhile: then its silence proves nothing."""
+    looked_at: datetime.datetime | None = None
+    """When this very process looked last whether a reset has acted."""
+    is_watched: bool = True
+    """Whether it has looked so often that a start would have been seen."""
 
     @property
     def name(self) -> str:
@@ -125,6 +129,7 @@ class Hand:
         self.state, self.troubled_since, self.judged, self.settling = state, None, None, None
         self.seen_on_disc, self.losses_before, self.refusals, self.last_words = False, None, 0, ""
         self.dark_since, self.is_dark_with_all, self.strange_since = None, False, None
+        self.looked_at, self.is_watched = None, True
 
     # Tape and talk
 

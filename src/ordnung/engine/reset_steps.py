@@ -37,6 +37,8 @@ from ordnung.engine.telling import tell_boot, tell_question
 from ordnung.engine.world import StepFailedError
 
 GRACEFUL = "GracefulRestart"
+SHORTEST_START_S = 60.0
+"""No server starts within this: one that is looked at more often is not missed starting."""
 OTHERS_ASKED_S = 120.0
 """Within this, every other controller of a run that is not away itself has been asked again; the site's seconds."""
 
@@ -160,6 +162,7 @@ async def _send(hand: Hand, controller: Controller, kind: ResetKind, unshown: tu
     hand.losses_before, hand.judged, hand.settling = controller.losses, None, None
     hand.refusals, hand.last_words = 0, ""
     hand.dark_since, hand.is_dark_with_all = None, False
+    hand.looked_at, hand.is_watched = None, True
     try:
         await controller.reset(offer)
     except LostAnswerError as error:
@@ -188,6 +191,9 @@ async def find_reset(hand: Hand) -> None:
             await hand.note(ResetSeen(evidence=look.acted))
             return
         if look.still and hand.world.clock.now() >= certain:
+            if await hand.patiently(lambda c: _shows_promised(hand, c), patience.contact_s):
+                await hand.note(ResetSeen(evidence=Evidence.VERSION))
+                return
             await hand.note(ResetUnsent(reason=Reason.RESET_NOT_BEGUN, facts={"kind": pending.kind, "tries": "1"}))
             return
         if look.is_blind and hand.world.clock.now() >= end:
@@ -294,12 +300,36 @@ async def _look(hand: Hand, controller: Controller) -> tuple[Marker, ResetLook]:
     marker = await controller.marker()
     elapsed = (hand.world.clock.now() - pending.began_at).total_seconds()
     losses = controller.losses - hand.losses_before if hand.losses_before is not None else 0
-    look = look_for_reset(pending.kind, pending.marker, marker, elapsed_s=elapsed, losses=losses)
-    if look.is_blind and pending.seen is None and pending.unshown:
-        positions = await hand.world.baseline.locate(await controller.read(hand.world.clock.now))
-        if not lacking(positions, pending.unshown):
-            look = ResetLook(acted=Evidence.VERSION)
+    look = look_for_reset(
+        pending.kind, pending.marker, marker, elapsed_s=elapsed, losses=losses, is_watched=_is_watched(hand)
+    )
+    if look.is_blind and pending.seen is None and await _shows_promised(hand, controller):
+        look = ResetLook(acted=Evidence.VERSION)
     return marker, look
+
+
+async def _shows_promised(hand: Hand, controller: Controller) -> bool:
+    """Whether versions are active that the open reset was to make active, and were not before."""
+    pending = hand.state.open_reset
+    if pending is None or not pending.unshown:
+        return False
+    positions = await hand.world.baseline.locate(await controller.read(hand.world.clock.now))
+    return not lacking(positions, pending.unshown)
+
+
+def _is_watched(hand: Hand) -> bool:
+    """Whether a start of the server would have been seen since the reset was asked for; notes this look at it.
+
+    What an engine that was gone has missed is told by the versions that the reset was to make active, where any are.
+    Where a person was asked it was certain by then, and they have looked.
+    """
+    pending, now = hand.state.open_reset, hand.world.clock.now()
+    assert pending is not None
+    last = hand.looked_at or (now if pending.unshown or pending.asked is not None else pending.began_at)
+    unseen_s = (now - last).total_seconds()
+    hand.is_watched = hand.is_watched and unseen_s <= SHORTEST_START_S
+    hand.looked_at = now
+    return hand.is_watched
 
 
 async def _note_seen(hand: Hand, look: ResetLook) -> None:
@@ -318,6 +348,9 @@ async def _is_ignored(hand: Hand) -> bool:
     assert pending is not None
     gone = (hand.world.clock.now() - pending.began_at).total_seconds()
     if pending.type != GRACEFUL or gone < patience.graceful_s:
+        return False
+    if pending.asked is None and await hand.patiently(lambda c: _shows_promised(hand, c), patience.contact_s):
+        await _note_seen(hand, ResetLook(acted=Evidence.VERSION))
         return False
     facts = {"minutes": str(round(patience.graceful_s / 60))}
     if not patience.may_force and not await _is_wanted(hand, facts):

@@ -8,10 +8,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from ordnung.controllers import SYSTEM_BEGINS, Marker
+from ordnung.controllers import SYSTEM_BEGINS, Marker, parse_moment
 from ordnung.engine.entries import Evidence, ResetKind
 
 _ON = ("On", None)
+RECKONED_S = 30.0
+"""Times nearer than this are of one start: two starts are never so near."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -27,37 +29,71 @@ class ResetLook:
         return self.acted is None and not self.still
 
 
-def look_for_reset(kind: ResetKind, before: Marker, now: Marker, *, elapsed_s: float, losses: int = 0) -> ResetLook:
+def look_for_reset(
+    kind: ResetKind, before: Marker, now: Marker, *, elapsed_s: float, losses: int = 0, is_watched: bool = True
+) -> ResetLook:
     """What two looks at a controller say of the reset asked for between them.
+
+    What was seen to happen counts before a time that stays as it was: some count no restart as a reset.
 
     Args:
         elapsed_s: seconds between the two looks.
         losses: how often the controller forgot our session since it was asked; below nothing where it is another one.
+        is_watched: whether it was looked at so often in between that a start would have been seen.
     """
     if kind is ResetKind.CONTROLLER_RESTART:
         return _controller(before, now, elapsed_s, losses)
-    if before.system is not None and now.system is not None:
-        return ResetLook(acted=Evidence.RESET_TIME) if before.system != now.system else ResetLook(still=True)
+    is_same = _is_same_start(before.system, now.system)
+    if is_same is False:
+        return ResetLook(acted=Evidence.RESET_TIME)
+    happened = _happened(before, now)
+    if happened is not None:
+        return ResetLook(acted=happened)
+    is_same_state = _is_same_start(before.boot_at, now.boot_at)
+    if is_same is None and is_same_state is False:
+        return ResetLook(acted=Evidence.BOOT_PROGRESS)
+    if kind is ResetKind.POWER_CYCLE:  # the controller goes dark with it
+        acted = _controller(before, now, elapsed_s, losses).acted
+        if acted is not None:
+            return ResetLook(acted=acted)
+    # Some count nothing but the coming of power as a reset: that time is believed where a start would have been seen.
+    is_believed = is_same is True and is_watched and before.boot is not None and now.boot is not None
+    return ResetLook(still=is_same_state is not False and (is_same_state is True or is_believed))
+
+
+def _happened(before: Marker, now: Marker) -> Evidence | None:
+    """What a server does in a start alone: its power goes, or it is less far than it was."""
     if before.power in _ON and now.power not in _ON:
-        return ResetLook(acted=Evidence.POWER_STATE)
+        return Evidence.POWER_STATE
     was_up = before.boot in ("OSRunning", "None")
     fell_back = before.boot == SYSTEM_BEGINS and now.boot not in (None, "None", SYSTEM_BEGINS, "OSRunning")
     if fell_back or (was_up and now.boot is not None and now.boot != before.boot):
-        return ResetLook(acted=Evidence.BOOT_PROGRESS)
-    if before.boot_at is not None and now.boot_at is not None:
-        return ResetLook(acted=Evidence.BOOT_PROGRESS) if before.boot_at != now.boot_at else ResetLook(still=True)
-    if kind is ResetKind.POWER_CYCLE:  # the controller goes dark with it
-        found = _controller(before, now, elapsed_s, losses)
-        return ResetLook(acted=found.acted)
-    return ResetLook()
+        return Evidence.BOOT_PROGRESS
+    return None
 
 
 def _controller(before: Marker, now: Marker, elapsed_s: float, losses: int) -> ResetLook:
-    if before.controller is not None and now.controller is not None:
-        return ResetLook(acted=Evidence.RESET_TIME) if before.controller != now.controller else ResetLook(still=True)
+    is_same = _is_same_start(before.controller, now.controller)
+    if is_same is False:
+        return ResetLook(acted=Evidence.RESET_TIME)
     if before.uptime_s is not None and now.uptime_s is not None:
-        if now.uptime_s < before.uptime_s:
-            return ResetLook(acted=Evidence.UPTIME)
+        if now.uptime_s < before.uptime_s:  # its service has started; with the same time, perhaps nothing else
+            return ResetLook() if is_same else ResetLook(acted=Evidence.UPTIME)
         if now.uptime_s >= before.uptime_s + elapsed_s * 0.5:
             return ResetLook(still=True)
+    if is_same:
+        return ResetLook(still=True)
     return ResetLook(acted=Evidence.SESSION) if losses > 0 else ResetLook()
+
+
+def _is_same_start(before: str | None, now: str | None) -> bool | None:
+    """Whether two times tell of one start; None where one of them is untold.
+
+    Where they are reckoned from how long something has run, they differ with each reading by a little.
+    """
+    if before is None or now is None:
+        return None
+    one, other = parse_moment(before), parse_moment(now)
+    if one is None or other is None:
+        return before == now
+    return abs((one - other).total_seconds()) < RECKONED_S

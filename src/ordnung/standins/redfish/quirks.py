@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import datetime
 from typing import Any
 
-from ordnung.standins.hardware import Hardware
+from ordnung.standins.hardware import Hardware, moment
 
 _VERSIONS = frozenset({"Version", "FirmwareVersion", "FirmwarePackageVersion", "Revision", "BiosVersion"})
 
@@ -23,6 +24,8 @@ def apply_quirks(device: Hardware, body: dict[str, Any]) -> dict[str, Any]:
         for name in ("Memory", "Processors", "NetworkInterfaces", "TrustedComponents", "Sensors"):
             body[name] = {"@odata.id": f"{body['@odata.id']}/{name}"}
     _leave_out(device, body, kind)
+    if "LastResetTime" in body:
+        body["LastResetTime"] = _told_reset(device, kind, body["LastResetTime"])
     if "zero uuid" in device.quirks and "UUID" in body:
         body["UUID"] = "00000000-0000-0000-0000-000000000000"
     if "trailing blanks" in device.quirks:
@@ -65,6 +68,22 @@ def _leave_out(device: Hardware, body: dict[str, Any], kind: str) -> None:
                 action["@Redfish.ActionInfo"] = f"{body['@odata.id']}/ResetActionInfo"
             if name.endswith(".SimpleUpdate") and action.pop("TransferProtocol@Redfish.AllowableValues", None):
                 action["@Redfish.ActionInfo"] = f"{body['@odata.id']}/SimpleUpdateActionInfo"
+
+
+_POWER_CAME = "2026-05-04T06:12:00Z"
+
+
+def _told_reset(device: Hardware, kind: str, true: str) -> str:
+    """When a resource says that what it stands for was reset last."""
+    if "reset times in 1970" in device.quirks:
+        return "1970-01-01T00:00:07Z"
+    if "restarts not counted" in device.quirks and kind == "ComputerSystem":
+        cycles = [e["at"] for e in device.log if e["what"] == "reset" and e["kind"] in ("power cycle", "power cut")]
+        return moment(cycles[-1]) if cycles else _POWER_CAME
+    if "reset times reckoned" in device.quirks:
+        when = datetime.datetime.fromisoformat(true) + datetime.timedelta(seconds=int(device.now()) % 3)
+        return when.isoformat()
+    return true
 
 
 ELSEWHERE = "/redfish/v1/Sessions"
