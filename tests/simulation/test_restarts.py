@@ -107,6 +107,17 @@ async def test_a_reset_time_that_is_the_same_or_another_proves_nothing_by_itself
     check_device(house, name)
 
 
+@pytest.mark.parametrize("name", ["surge-07", "vault-01"])
+@pytest.mark.parametrize("more", [(), ("no reset time",), ("restarts not counted",)], ids=" and ".join)
+@pytest.mark.parametrize("lost", [0, 3])
+async def test_a_reset_that_begins_late_is_not_asked_for_again_meanwhile(house, name, more, lost):
+    """Twenty seconds after a lost answer it was certain that nothing had happened: a second power cycle came in the start."""
+    faults = [Fault("answer lost", on="reset", times=lost)] if lost else []
+    outcome, device = await with_manners(house, name, "resets late", *more, faults=faults)
+    assert (outcome.ended, resets(device)) == ("level", USUAL[name]), outcome.reason
+    check_device(house, name)
+
+
 async def test_a_reset_whose_answer_is_lost_is_never_asked_for_twice_on_a_guess(house):
     """After lost answers, a server without LastResetTime was rebooted three times."""
     lost = [Fault("answer lost", on="reset", times=3)]

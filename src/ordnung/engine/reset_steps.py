@@ -37,8 +37,6 @@ from ordnung.engine.telling import tell_boot, tell_question
 from ordnung.engine.world import StepFailedError
 
 GRACEFUL = "GracefulRestart"
-SHORTEST_START_S = 60.0
-"""No server starts within this: one that is looked at more often is not missed starting."""
 OTHERS_ASKED_S = 120.0
 """Within this, every other controller of a run that is not away itself has been asked again; the site's seconds."""
 
@@ -183,8 +181,8 @@ async def find_reset(hand: Hand) -> None:
     await hand.show("resetting", f"asking whether the {pending.kind} has begun")
     patience = hand.world.patience
     # A graceful restart may act late: its system closes its programs first.
-    settle = patience.graceful_s if pending.type == GRACEFUL else patience.settle_s
-    certain, end = hand.until(settle), hand.until(patience.back_s)
+    begins_s = patience.graceful_s if pending.type == GRACEFUL else patience.begins_s
+    certain, end = hand.until(begins_s), hand.until(patience.back_s)
     while True:
         _, look = await hand.patiently(lambda c: _look(hand, c), patience.back_s)
         if look.acted is not None:
@@ -327,7 +325,7 @@ def _is_watched(hand: Hand) -> bool:
     assert pending is not None
     last = hand.looked_at or (now if pending.unshown or pending.asked is not None else pending.began_at)
     unseen_s = (now - last).total_seconds()
-    hand.is_watched = hand.is_watched and unseen_s <= SHORTEST_START_S
+    hand.is_watched = hand.is_watched and unseen_s <= hand.world.patience.unseen_s
     hand.looked_at = now
     return hand.is_watched
 

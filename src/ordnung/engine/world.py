@@ -53,6 +53,10 @@ class Patience:
     untold_s: float = 600.0
     """How long a server is taken to start at least whose controller does not tell how far it is."""
     settle_s: float = 20.0
+    begins_s: float = 180.0
+    """How long a controller may take until a reset that it has taken on begins."""
+    unseen_s: float = 120.0
+    """No server starts within this: one that is looked at more often is not missed starting."""
     poll_s: float = 10.0
     whole_s: float = 60.0
     """How long a controller is left alone between whole readings, where nothing smaller tells how far it is."""

@@ -325,7 +325,9 @@ def _remedies(is_asked: bool) -> dict[Any, Choice]:
 
 def _patience(clock: SiteClock) -> Patience:
     # A fast clock must not make us knock at a controller more often than five times a real second.
-    return Patience(poll_s=max(10.0, clock.rate * 0.2), settle_s=max(20.0, clock.rate * 0.2))
+    return Patience(
+        poll_s=max(10.0, clock.rate * 0.2), settle_s=max(20.0, clock.rate * 0.2), unseen_s=max(120.0, clock.rate * 3.0)
+    )
 
 
 @contextlib.contextmanager

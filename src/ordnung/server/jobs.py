@@ -166,6 +166,7 @@ def _prepare(run: Run, ports: EnginePorts) -> tuple[list[Lane], World, set[str],
         patience=Patience(
             poll_s=max(10.0, rate * 0.2),
             settle_s=max(20.0, rate * 0.2),
+            unseen_s=max(120.0, rate * 3.0),
             # The kit of a stand-in begins in real time, however fast the clock runs.
             disc_s=max(3000.0, rate * 60.0),
             may_force=settings.MAY_FORCE_RESTART,

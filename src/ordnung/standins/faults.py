@@ -82,6 +82,7 @@ QUIRKS: dict[str, str] = {
     "reset times in 1970": "its clock begins in 1970 with each restart, and that is when it says that anything was reset",
     "reset times reckoned": "it reckons from how long things have run when they were reset, and is a second off at times",
     "restarts not counted": "when the server was reset last is when its power came; a restart is none",
+    "resets late": "a reset that it has taken on begins a minute and a half later",
     "no boot progress": "it does not tell how far its start has come",
     "power in steps": "while it starts its power is told as being switched on",
     "start half told": "how far its start has come is told no further than until its own system begins",

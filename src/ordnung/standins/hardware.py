@@ -37,6 +37,8 @@ HANGING = 10.0**8
 """A start that takes so long never ends by itself."""
 UP = "system up"
 """What comes when a start has ended and the server's own system runs."""
+LATE_S = 90.0
+"""After this a controller comes to a reset that it has taken on, where it does not at once."""
 STALLED = 47
 """Where a write that stalls stands, in percent."""
 
@@ -211,6 +213,8 @@ class Hardware:
             if kind == UP:
                 self.log.append({"at": when, "what": "system up"})
                 virtual_host.comes_up(self)
+            elif kind in RESETS:
+                RESETS[kind](self)
             else:
                 self._activate(kind)
 
@@ -379,6 +383,13 @@ class Hardware:
             virtual_host.loses_disc(self)
         task.messages.append(("Update.1.0.VerifyingAtComponent", [task.version, ", ".join(task.slots)]))
 
+    def reset(self, act: str) -> None:
+        """One of ``RESETS``, at once or when this controller comes to it."""
+        if "resets late" in self.quirks:
+            self._schedule(self.now() + LATE_S, act)
+        else:
+            RESETS[act](self)
+
     def restart_controller(self) -> None:
         """Manager.Reset: the controller is away for a time, sessions are gone."""
         if self.take_fault("restart ignored"):
@@ -460,6 +471,14 @@ class Hardware:
                 assert part is not None
                 part.dead = True
             self.note("killed a write", slots=task.slots, by=by)
+
+
+RESETS: dict[str, Callable[[Hardware], None]] = {
+    "restart the controller": Hardware.restart_controller,
+    "reboot": Hardware.reboot,
+    "cycle the power": Hardware.power_cycle,
+}
+"""By the name under which one of them is asked for."""
 
 
 def moment(seconds: float) -> str:

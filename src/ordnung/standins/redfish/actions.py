@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable
 
 from ordnung.standins import partitions as set_up
 from ordnung.standins import virtual_host
@@ -197,20 +196,20 @@ def initialize(device: Hardware, request: Request, body: Resource) -> Reply:
 # Resets, media, accounts, events
 
 
-def make_reset(allowed: tuple[str, ...], act: Callable[[Hardware], None]) -> Handler:
-    """A reset action that takes these types."""
+def make_reset(allowed: tuple[str, ...], act: str) -> Handler:
+    """A reset action that takes these types; ``act`` is one of ``hardware.RESETS``."""
 
     def handle(device: Hardware, request: Request, body: Resource) -> Reply:
         if body.get("ResetType") not in allowed:
             return error(400, "ActionParameterValueNotInList", str(body.get("ResetType")), "ResetType", "Reset")
-        act(device)
+        device.reset(act)
         return Reply(status=204, headers=dict(HEADERS), restarts=device.is_away)
 
     return handle
 
 
-_RESTARTS = make_reset(("GracefulRestart", "ForceRestart"), Hardware.reboot)
-_CYCLES = make_reset(("PowerCycle",), Hardware.power_cycle)
+_RESTARTS = make_reset(("GracefulRestart", "ForceRestart"), "reboot")
+_CYCLES = make_reset(("PowerCycle",), "cycle the power")
 
 
 def reset_system(device: Hardware, request: Request, body: Resource) -> Reply:

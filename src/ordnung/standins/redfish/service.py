@@ -62,7 +62,7 @@ class Service:
             managers.REPLACE_CERTIFICATE: ("ConfigureManager", actions.replace_certificate),
             managers.MANAGER_RESET: (
                 "ConfigureManager",
-                actions.make_reset(("GracefulRestart", "ForceRestart"), Hardware.restart_controller),
+                actions.make_reset(("GracefulRestart", "ForceRestart"), "restart the controller"),
             ),
             TEST_EVENT: ("ConfigureManager", actions.send_test_event),
             f"{_MEDIA}/VirtualMedia.InsertMedia": ("ConfigureManager", actions.insert_media),
