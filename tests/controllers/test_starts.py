@@ -10,6 +10,7 @@ from ordnung.controllers import ControllerError
 from ordnung.controllers.starts import start_of
 from ordnung.core.components import Start
 from ordnung.standins.redfish.boot import device_path
+from ordnung.standins.resets import reboot
 from ordnung.standins.scenario import PLACES, demo_hardware
 from tests.simulation.lines import controller_of
 from tests.simulation.world import VirtualClock
@@ -93,7 +94,7 @@ async def test_restarted_it_starts_from_there_and_the_time_after_as_usual(quirks
     found = device(SYSTEM, *quirks, seconds=clock.seconds)
     await controller_of(found).choose_start("store-diag")
     for _ in range(2):
-        found.reboot()
+        reboot(found)
         clock.t += 1000
         found.advance()
     option = device_path("Boot0010") if quirks else "Boot0010"

@@ -14,6 +14,7 @@ from ordnung.engine.telling import tell_reason
 from ordnung.engine.world import Patience
 from ordnung.standins.faults import Fault
 from ordnung.standins.hardware import writes_of
+from ordnung.standins.resets import reboot
 from ordnung.standins.scenario import PLACES, demo_hardware
 from tests.simulation.deaths import deaths
 from tests.simulation.world import House, VirtualClock
@@ -97,7 +98,7 @@ async def test_someone_who_restarts_it_meanwhile_has_done_the_rest(house):
     def hear(server, state, detail):
         if "written ahead" in detail and not house.devices[ONE].has_fault("slow"):
             house.devices[ONE].faults.append(Fault("slow"))
-            house.devices[ONE].reboot()
+            reboot(house.devices[ONE])
 
     house.listeners.append(hear)
     assert await carry(house, ONE) == {ONE: "skipped"}, "level already"

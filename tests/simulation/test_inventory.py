@@ -11,6 +11,7 @@ from ordnung.engine.server_run import carry_out as carry_out_hand
 from ordnung.engine.telling import tell_reason
 from ordnung.engine.world import USUAL, Choice
 from ordnung.standins.faults import Fault
+from ordnung.standins.resets import restart_controller
 from tests.simulation.one_server import THREE, carry_out, check_device, resets, with_manners, written
 from tests.simulation.world import Crashed
 
@@ -175,7 +176,7 @@ async def test_what_never_arrived_at_one_that_has_started_since_is_sent_after_al
     with pytest.raises(Crashed):
         await carry_out(house, ONE)
     assert isinstance(tape(house)[-1].value, WriteIntent) and not written(house, ONE)
-    house.devices[ONE].restart_controller()
+    restart_controller(house.devices[ONE])
     house.clock.t += 300
     house.born()
     outcome = await carry_out(house, ONE)

@@ -17,6 +17,7 @@ from ordnung.engine.entries import (
 from ordnung.engine.ports import Reply
 from ordnung.engine.world import Patience
 from ordnung.standins.faults import Fault
+from ordnung.standins.resets import reboot
 from ordnung.standins.scenario import PLACES, demo_hardware
 from tests.simulation.deaths import deaths
 from tests.simulation.one_server import THREE, carry_out, check_device, resets, with_manners
@@ -168,7 +169,7 @@ async def test_a_restart_that_comes_while_a_person_is_asked_is_taken_for_it(hous
     def restart_at_last(server, state, detail):
         if "restart it by force?" in detail:
             device.quirks = device.quirks - {"graceful ignored"}
-            device.reboot()
+            reboot(device)
 
     house.listeners.append(restart_at_last)
     outcome, device = await with_manners(house, "surge-07", "graceful ignored")
@@ -212,7 +213,7 @@ async def test_a_version_that_was_active_before_proves_no_reset(house):
     def hear(server, state, detail):
         device.advance()
         if state == "written":
-            device.reboot()
+            reboot(device)
             house.orders[name] = "hold"
         if house.orders.get(name) == "hold" and device.part("bios").version == "3.2.0":
             house.orders.clear()
@@ -229,7 +230,7 @@ async def test_a_server_that_somebody_has_just_switched_on_is_waited_for(house, 
     """Its power was told as on the way: it was ended for that, and a person told to turn it on."""
     device = house.devices["surge-05"]
     device.quirks = frozenset(manners)
-    device.reboot()
+    reboot(device)
     device.log.clear()
     outcome = await carry_out(house, "surge-05")
     assert outcome.ended == "level", outcome.reason

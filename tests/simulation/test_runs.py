@@ -18,6 +18,7 @@ from ordnung.engine.entries import (
 from ordnung.engine.run import carry_out_run
 from ordnung.standins.faults import Fault
 from ordnung.standins.hardware import writes_of
+from ordnung.standins.resets import cycle_power
 from ordnung.standins.scenario import PLACES, demo_hardware
 from tests.simulation.one_server import THREE, carry_out, check_device, resets, told_by_tape, with_manners, written
 from tests.simulation.world import House, VirtualClock
@@ -305,7 +306,7 @@ async def test_a_dead_controller_is_saved_by_its_second_bank(house):
     controller = device.part("bmc")
     spare = controller.spare
     controller.dead = True
-    device.power_cycle()
+    cycle_power(device)
     await house.clock.sleep(600)
     device.advance()
     assert not controller.dead and controller.version == spare and controller.spare is None

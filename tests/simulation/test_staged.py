@@ -15,6 +15,7 @@ from ordnung.engine.entries import Reason, Remedy
 from ordnung.engine.world import Choice
 from ordnung.standins.faults import Fault
 from ordnung.standins.hardware import writes_of
+from ordnung.standins.resets import reboot
 from tests.simulation import test_ahead, test_unattended
 from tests.simulation.deaths import deaths
 from tests.simulation.invariants import check_server
@@ -90,7 +91,7 @@ async def test_a_stop_before_the_reset_says_what_its_device_keeps(mirror_folder)
     house.listeners.append(hear)
     out, device = await with_manners(house, NAME, AT_RESET)
     assert out.ended == "stopped" and out.reason.endswith("goes on with at whatever reset comes next: bios 2.4.1.")
-    device.reboot()
+    reboot(device)
     house.clock.t += 3600
     device.advance()
     assert stands(house, NAME, "bios") == ("2.4.1", None), "and so it is"
@@ -129,7 +130,7 @@ async def test_what_was_written_by_a_reset_of_somebody_else_s_is_over(mirror_fol
 
     def hear(server, state, detail):
         if "written ahead" in detail and not resets(device):
-            device.reboot()
+            reboot(device)
 
     house.listeners.append(hear)
     assert await test_ahead.carry(house, test_ahead.ONE) == {test_ahead.ONE: "skipped"}
@@ -147,7 +148,7 @@ async def test_left_for_whatever_reboot_comes_it_is_told_and_not_written_again(m
     assert await test_unattended.carry(house, name) == "waits for a reboot"
     assert "bios 3.2.0" in test_unattended.reason(house, name)
     assert await test_unattended.carry(house, name, "2") == "waits for a reboot"
-    device.reboot()
+    reboot(device)
     house.clock.t += 7200
     device.advance()
     assert stands(house, name, "bios") == ("3.2.0", None)

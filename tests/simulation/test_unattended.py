@@ -10,6 +10,7 @@ from ordnung.engine.telling import tell_reason
 from ordnung.engine.world import USUAL, Choice
 from ordnung.standins.faults import Fault
 from ordnung.standins.hardware import writes_of
+from ordnung.standins.resets import reboot
 from ordnung.standins.scenario import PLACES, demo_hardware
 from tests.simulation.deaths import deaths
 from tests.simulation.world import House, VirtualClock
@@ -48,7 +49,7 @@ async def test_what_is_written_waits_and_comes_with_the_next_reboot(mirror_folde
     bios = next(part for part in device.parts if part.slot == "bios")
     assert (bios.version, bios.waiting) == ("3.0.5", "3.2.0") and outages(house, WHOLE) == []
     assert await carry(house, WHOLE, "2") == "waits for a reboot", "nothing is written again"
-    device.reboot()
+    reboot(device)
     house.clock.t += 3600
     assert await carry(house, WHOLE, "3") == "skipped" and reason(house, WHOLE, "3") == "level already"
     assert writes_of(device.log) == [("bios", "3.2.0")]
@@ -60,7 +61,7 @@ async def test_restarts_of_the_controller_are_carried_out_reboots_are_not(mirror
     versions = {part.slot: (part.version, part.waiting) for part in house.devices[DEEP].parts}
     assert versions["bmc"] == ("5.30.0", None) and versions["bios"] == ("2.1.0", "2.4.1")
     assert outages(house, DEEP) == [], "the release after the must-stop is left for another night"
-    house.devices[DEEP].reboot()
+    reboot(house.devices[DEEP])
     house.clock.t += 3600
     assert await carry(house, DEEP, "2") == "waits for a reboot"
     assert {part.slot: part.waiting for part in house.devices[DEEP].parts}["bios"] == "3.2.0"
@@ -72,7 +73,7 @@ async def test_one_that_is_restarted_meanwhile_is_gone_on_with(mirror_folder):
     def hear(server, state, detail):
         if state == "confirming" and detail == "reading again" and not house.devices[WHOLE].has_fault("slow"):
             house.devices[WHOLE].faults.append(Fault("slow"))
-            house.devices[WHOLE].reboot()
+            reboot(house.devices[WHOLE])
             house.clock.t += 3600
 
     house.listeners.append(hear)

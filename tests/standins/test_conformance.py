@@ -18,6 +18,7 @@ from cryptography import x509
 from ordnung.standins.certificates import open_authority
 from ordnung.standins.faults import Fault
 from ordnung.standins.redfish.registries import REGISTRIES
+from ordnung.standins.resets import reboot
 from ordnung.standins.scenario import PLACES
 from tests.conftest import live_floor
 from tests.journeys.site import wait_until
@@ -295,7 +296,7 @@ def test_boot_override_lasts_for_one_start(ask, face):
     assert boot["BootSourceOverrideTarget"] == "Cd" and boot["BootSourceOverrideMode"] == "UEFI"
     bad = ask("PATCH", SYSTEM, {"Boot": {"BootSourceOverrideTarget": "Toaster"}}, Authorization=BASIC)
     assert bad[0] == 400 and ids(bad[2]) == ["PropertyValueNotInList"]
-    face.device.reboot()
+    reboot(face.device)
     boot = ask("GET", SYSTEM, Authorization=BASIC)[2]["Boot"]
     assert (boot["BootSourceOverrideEnabled"], boot["BootSourceOverrideTarget"]) == ("Disabled", "None")
 

@@ -11,6 +11,7 @@ from ordnung.standins.faults import CHANGING, FAULTS, LASTING, QUIRKS, Fault, ra
 from ordnung.standins.hardware import writes_of
 from ordnung.standins.keeping import dump, load
 from ordnung.standins.redfish import Request, Service
+from ordnung.standins.resets import cut_power, reboot, restart_controller
 from ordnung.standins.scenario import PLACES, demo_hardware
 from tests.standins.faces import BASIC
 
@@ -63,7 +64,7 @@ def test_a_task_that_vanishes_is_gone_after_the_restart(device, time):
     put(device, "task vanishes")
     task = send(device, time)
     assert ask(device, f"/redfish/v1/TaskService/Tasks/{task.id}").status == 200
-    device.restart_controller()
+    restart_controller(device)
     time.now = device.away_until + 1
     assert ask(device, f"/redfish/v1/TaskService/Tasks/{task.id}").status == 404
     assert send(device, time).id != task.id, "numbers are not given twice"
@@ -72,7 +73,7 @@ def test_a_task_that_vanishes_is_gone_after_the_restart(device, time):
 def test_a_task_that_lies_says_done_and_nothing_changed(device, time):
     put(device, "task lies")
     assert send(device, time).state == "Completed"
-    device.reboot()
+    reboot(device)
     time.now += 1000
     device.advance()
     assert device.part("raid-1").version == "7.16.1"
@@ -99,30 +100,30 @@ def test_refusals_happen_before_anything_is_written(device, time, kind, message)
 
 def test_a_controller_that_stays_away_and_a_start_that_hangs(device, time):
     put(device, "stays away", seconds=5000)
-    device.restart_controller()
+    restart_controller(device)
     time.now += 4000
     assert device.is_away
     time.now += 2000
     assert not device.is_away
     put(device, "boot hangs")
-    device.reboot()
+    reboot(device)
     time.now += 10**7
     assert device.boot_state == "MemoryInitializationStarted"
-    device.reboot()
+    reboot(device)
     time.now += 1000
     assert device.boot_state == "OSRunning", "another start mends it"
 
 
 def test_a_power_cut_in_the_middle_of_a_write_kills_the_component(device, time):
     send(device, time, wait=30)
-    device.cut_power()
+    cut_power(device)
     assert device.part("raid-1").dead and device.is_away and device.sessions == {}
     assert [e["kind"] for e in device.log if e["what"] == "reset"] == ["power cut"]
 
 
 def test_a_power_cut_activates_what_waited(device, time):
     send(device, time)
-    device.cut_power()
+    cut_power(device)
     time.now += 1000
     device.advance()
     assert device.part("raid-1").version == "7.18.0" and not device.part("raid-1").dead
@@ -132,7 +133,7 @@ def test_a_part_that_is_gone_is_told_no_more(device, time):
     put(device, "part gone", slot="nic-1")
     path = "/redfish/v1/UpdateService/FirmwareInventory/nic-1"
     assert ask(device, path).status == 200
-    device.reboot()
+    reboot(device)
     assert ask(device, path).status == 404 and device.part("nic-1").gone
 
 
@@ -147,7 +148,7 @@ def test_a_start_leaves_things_otherwise_than_they_were(device, time):
     for kind in CHANGING:
         put(device, kind, seconds=60)
     assert told() == before, "nothing changes before a start"
-    device.reboot()
+    reboot(device)
     after = told()
     assert all(a != b for a, b in zip(before, after, strict=True))
     time.now += 5000
@@ -181,7 +182,7 @@ def test_the_oldest_take_their_own_image_and_nothing_else(time):
     assert Service().answer(old, request).status == 202 and old.generation == "oldest"
     time.now += 1000
     old.advance()
-    old.restart_controller()
+    restart_controller(old)
     time.now += 1000
     old.advance()
     assert old.generation == "middle" and send(old, time).state == "Completed"
@@ -237,11 +238,11 @@ def test_the_other_bank_is_started_from_with_the_reset_that_suits_it(device, tim
     part = device.part("bios")
     part.spare, was = "2.4.1", part.version
     assert choose(device, BIOS, "bios.standby").status == 200 and active(device, BIOS) == "bios.standby"
-    device.restart_controller()
+    restart_controller(device)
     time.now += 1000
     device.advance()
     assert part.version == was, "a restart of the controller is not its reset"
-    device.reboot()
+    reboot(device)
     time.now += 1000
     device.advance()
     assert (part.version, part.spare) == ("2.4.1", was) and active(device, BIOS) == "bios"
@@ -250,7 +251,7 @@ def test_the_other_bank_is_started_from_with_the_reset_that_suits_it(device, tim
 def test_a_choice_is_taken_back_as_it_was_made(device, time):
     assert choose(device, MANAGER, "bmc.standby").status == 200 and choose(device, MANAGER, "bmc").status == 200
     was = device.part("bmc").version
-    device.restart_controller()
+    restart_controller(device)
     time.now += 1000
     device.advance()
     assert device.part("bmc").version == was

@@ -8,6 +8,7 @@ from ordnung.standins import makers as m
 from ordnung.standins.faults import Fault
 from ordnung.standins.hardware import Hardware
 from ordnung.standins.keeping import dump, load
+from ordnung.standins.resets import reboot, restart_controller
 from ordnung.standins.scenario import demo_hardware, random_hardware
 
 
@@ -45,11 +46,11 @@ def test_a_write_waits_for_its_reset(device, time):
     task = send(device, time, m.RAID_R9, "7.18.0", "raid-1")
     raid = device.part("raid-1")
     assert (task.state, raid.version, raid.waiting) == ("Completed", "7.16.1", "7.18.0")
-    device.restart_controller()
+    restart_controller(device)
     time.t += 500
     device.advance()
     assert raid.waiting == "7.18.0"
-    device.reboot()
+    reboot(device)
     time.t += 500
     device.advance()
     assert (raid.version, raid.waiting) == ("7.18.0", None)
@@ -64,7 +65,7 @@ def test_writing_takes_time_and_shows_percent(device, time):
 
 def test_a_bank_keeps_the_old_version(device, time):
     send(device, time, m.REED14_BIOS, "2.4.1", "bios")
-    device.reboot()
+    reboot(device)
     time.t += 500
     device.advance()
     assert (device.part("bios").version, device.part("bios").spare) == ("2.4.1", "2.1.0")
@@ -90,7 +91,7 @@ def test_needs_and_floors_are_the_devices_own(device, time):
     assert "needs Reed 14 controller 5.30.0" in why(send(device, time, m.REED14_BIOS, "3.2.0", "bios"))
     device.part("bmc").version = "5.30.0"
     assert send(device, time, m.REED14_BIOS, "3.2.0", "bios").state == "Completed"
-    device.reboot()
+    reboot(device)
     time.t += 500
     device.advance()
     assert "takes nothing below 2.4.1" in why(send(device, time, m.REED14_BIOS, "2.1.0", "bios"))
@@ -107,7 +108,7 @@ def test_an_altered_image_is_refused(device, time):
 def test_a_reset_during_a_write_leaves_the_component_dead(device, time):
     send(device, time, m.RAID_R9, "7.18.0", "raid-1", wait=10)
     device.advance()
-    device.reboot()
+    reboot(device)
     assert device.part("raid-1").dead and device.log[-2]["what"] == "killed a write"
 
 

@@ -37,6 +37,7 @@ from ordnung.engine.entries import (
     WriteUnsent,
 )
 from ordnung.engine.ports import Controller
+from ordnung.engine.reset_watch import ResetWatch
 from ordnung.engine.settling import Settling
 from ordnung.engine.tape import MAX_DEFERRALS, advance
 from ordnung.engine.tape_state import TapeState
@@ -99,16 +100,8 @@ class Hand:
     """Since when it has shown another certificate than the one that is known."""
     last_words: str = ""
     """What its controller answered to the last request that is not known to have been acted upon."""
-    losses_before: int | None = None
-    """How often its controller had forgotten our session when a reset was asked for by this very process."""
-    dark_since: datetime.datetime | None = None
-    """Since when it has not answered after a reset that this very process asked for or waits for."""
-    is_dark_with_all: bool = False
-    """Whether the way to all was down meanwhile: then its silence proves nothing."""
-    looked_at: datetime.datetime | None = None
-    """When this very process looked last whether a reset has acted."""
-    is_watched: bool = True
-    """Whether it has looked so often that a start would have been seen."""
+    watch: ResetWatch = field(default_factory=ResetWatch)
+    """What this very process has seen of the reset that is open."""
 
     @property
     def name(self) -> str:
@@ -127,9 +120,8 @@ class Hand:
     def begin_anew(self, state: TapeState) -> None:
         """Know what the tape tells and nothing else, as after a death of the engine."""
         self.state, self.troubled_since, self.judged, self.settling = state, None, None, None
-        self.seen_on_disc, self.losses_before, self.refusals, self.last_words = False, None, 0, ""
-        self.dark_since, self.is_dark_with_all, self.strange_since = None, False, None
-        self.looked_at, self.is_watched = None, True
+        self.seen_on_disc, self.refusals, self.last_words, self.strange_since = False, 0, "", None
+        self.watch = ResetWatch()
 
     # Tape and talk
 

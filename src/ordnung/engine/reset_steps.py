@@ -31,14 +31,14 @@ from ordnung.engine.entries import (
 from ordnung.engine.hand import Hand, is_lasting
 from ordnung.engine.own_tasks import find_others
 from ordnung.engine.ports import Controller
+from ordnung.engine.reset_watch import ResetWatch
 from ordnung.engine.resets import ResetLook, look_for_reset
 from ordnung.engine.tape import MAX_SENDS
+from ordnung.engine.tape_state import OpenReset
 from ordnung.engine.telling import tell_boot, tell_question
 from ordnung.engine.world import StepFailedError
 
 GRACEFUL = "GracefulRestart"
-OTHERS_ASKED_S = 120.0
-"""Within this, every other controller of a run that is not away itself has been asked again; the site's seconds."""
 
 
 async def reset(hand: Hand) -> None:
@@ -157,10 +157,8 @@ async def _send(hand: Hand, controller: Controller, kind: ResetKind, unshown: tu
     offer = await controller.find_reset(kind, force=hand.state.is_ignored)
     marker = await controller.marker()
     await hand.note(ResetIntent(kind=kind, marker=marker, type=offer.type, unshown=unshown))
-    hand.losses_before, hand.judged, hand.settling = controller.losses, None, None
-    hand.refusals, hand.last_words = 0, ""
-    hand.dark_since, hand.is_dark_with_all = None, False
-    hand.looked_at, hand.is_watched = None, True
+    hand.judged, hand.settling, hand.refusals, hand.last_words = None, None, 0, ""
+    hand.watch = ResetWatch(losses_before=controller.losses)
     try:
         await controller.reset(offer)
     except LostAnswerError as error:
@@ -269,37 +267,36 @@ async def _look_once(hand: Hand) -> tuple[Marker, ResetLook] | None:
             raise
         untold = pending.marker.controller is None and pending.marker.uptime_s is None
         is_dark = pending.kind is not ResetKind.SERVER_REBOOT and error.cause in ("unreachable", "refused", "too slow")
-        if is_dark and untold and _proves_reset(hand, is_over=False):
+        if is_dark and untold and _proves_by_silence(hand, is_over=False):
             await _note_seen(hand, ResetLook(acted=Evidence.CONNECTION))
         return None
-    if hand.dark_since is not None:
-        if look.acted is None and _proves_reset(hand, is_over=True):
+    if hand.watch.dark_since is not None:
+        if look.acted is None and _proves_by_silence(hand, is_over=True):
             look = ResetLook(acted=Evidence.CONNECTION)
-        hand.dark_since, hand.is_dark_with_all = None, False
+        hand.watch.note_answer()
     return marker, look
 
 
-def _proves_reset(hand: Hand, *, is_over: bool) -> bool:
-    """Whether the silence of a controller that tells nothing of its restarts proves one.
-
-    Not if the way to all was down meanwhile, which is known once the others have been asked too.
-    """
+def _proves_by_silence(hand: Hand, *, is_over: bool) -> bool:
+    """Whether its silence until now proves the reset."""
     now = hand.world.clock.now()
-    hand.dark_since = hand.dark_since or now
-    hand.is_dark_with_all = hand.is_dark_with_all or hand.is_way_down()
-    is_known = is_over or (now - hand.dark_since).total_seconds() >= OTHERS_ASKED_S
-    return is_known and not hand.is_dark_with_all
+    hand.watch.note_silence(now, way_down=hand.is_way_down())
+    return hand.watch.proves_by_silence(now, is_over=is_over)
 
 
 async def _look(hand: Hand, controller: Controller) -> tuple[Marker, ResetLook]:
     """What the controller shows; where it shows nothing that tells, versions may that were not active before."""
     pending = hand.state.open_reset
     assert pending is not None
-    marker = await controller.marker()
-    elapsed = (hand.world.clock.now() - pending.began_at).total_seconds()
-    losses = controller.losses - hand.losses_before if hand.losses_before is not None else 0
+    marker, now = await controller.marker(), hand.world.clock.now()
+    _note_look(hand, pending, now)
     look = look_for_reset(
-        pending.kind, pending.marker, marker, elapsed_s=elapsed, losses=losses, is_watched=_is_watched(hand)
+        pending.kind,
+        pending.marker,
+        marker,
+        elapsed_s=(now - pending.began_at).total_seconds(),
+        losses=hand.watch.losses(controller.losses),
+        is_watched=hand.watch.is_close,
     )
     if look.is_blind and pending.seen is None and await _shows_promised(hand, controller):
         look = ResetLook(acted=Evidence.VERSION)
@@ -315,19 +312,14 @@ async def _shows_promised(hand: Hand, controller: Controller) -> bool:
     return not lacking(positions, pending.unshown)
 
 
-def _is_watched(hand: Hand) -> bool:
-    """Whether a start of the server would have been seen since the reset was asked for; notes this look at it.
+def _note_look(hand: Hand, pending: OpenReset, now: datetime.datetime) -> None:
+    """Note this look at it.
 
     What an engine that was gone has missed is told by the versions that the reset was to make active, where any are.
     Where a person was asked it was certain by then, and they have looked.
     """
-    pending, now = hand.state.open_reset, hand.world.clock.now()
-    assert pending is not None
-    last = hand.looked_at or (now if pending.unshown or pending.asked is not None else pending.began_at)
-    unseen_s = (now - last).total_seconds()
-    hand.is_watched = hand.is_watched and unseen_s <= hand.world.patience.unseen_s
-    hand.looked_at = now
-    return hand.is_watched
+    last = now if pending.unshown or pending.asked is not None else pending.began_at
+    hand.watch.note_look(now, last, hand.world.patience.unseen_s)
 
 
 async def _note_seen(hand: Hand, look: ResetLook) -> None:

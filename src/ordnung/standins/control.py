@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 from aiohttp import web
 
-from ordnung.standins import mirror
+from ordnung.standins import mirror, resets
 from ordnung.standins.faults import FAULTS, QUIRKS, Fault, random_faults
 from ordnung.standins.hardware import Hardware
 from ordnung.standins.workdesk import DESK_FAULTS, DeskFault
@@ -110,7 +110,7 @@ class Control:
 
     async def _cut_power(self, request: web.Request) -> web.Response:
         device = self._device(request)
-        device.cut_power()
+        resets.cut_power(device)
         self.floor.face.drop_connections(device)
         return web.json_response({})
 

@@ -23,8 +23,8 @@ from ordnung.formats.pldm import (
     find_record,
     parse_package,
 )
-from ordnung.standins import banks, partitions, renewal, staging, starts, virtual_host, waking
-from ordnung.standins.faults import CHANGING, Fault
+from ordnung.standins import banks, partitions, renewal, resets, staging, virtual_host, waking
+from ordnung.standins.faults import Fault
 from ordnung.standins.objections import find_objection, find_targets
 from ordnung.standins.parts import Account, Part, Task
 from ordnung.standins.sessions import SignedIn
@@ -33,12 +33,6 @@ from ordnung.standins.virtual_host import Host
 
 VERIFY_SECONDS = 6.0
 """How long a device looks at an image before it begins to write."""
-HANGING = 10.0**8
-"""A start that takes so long never ends by itself."""
-UP = "system up"
-"""What comes when a start has ended and the server's own system runs."""
-LATE_S = 90.0
-"""After this a controller comes to a reset that it has taken on, where it does not at once."""
 STALLED = 47
 """Where a write that stalls stands, in percent."""
 
@@ -173,7 +167,7 @@ class Hardware:
     def boot_state(self) -> str:
         """The Redfish BootProgress.LastState."""
         left = self.boot_until - self.now()
-        if self.boot_until > self.system_reset_at + HANGING:
+        if self.boot_until > self.system_reset_at + resets.HANGING:
             return "MemoryInitializationStarted"
         if left <= 0:
             is_elsewhere = self.runs_disc or self.starts_disc or self.starts_option is not None
@@ -210,13 +204,18 @@ class Hardware:
                 self._advance_task(task)
         while self.coming and self.coming[0][0] <= self.now():
             when, kind = self.coming.pop(0)
-            if kind == UP:
+            if kind == resets.UP:
                 self.log.append({"at": when, "what": "system up"})
                 virtual_host.comes_up(self)
-            elif kind in RESETS:
-                RESETS[kind](self)
+            elif kind in resets.RESETS:
+                resets.RESETS[kind](self)
             else:
                 self._activate(kind)
+
+    def schedule(self, at: float, kind: str) -> None:
+        """Something comes to pass by itself at a time: a start ends, a late reset, what a reset makes active."""
+        self.coming.append((at, kind))
+        self.coming.sort()
 
     def _advance_task(self, task: Task) -> None:
         gone = self.now() - task.phase_since
@@ -274,14 +273,7 @@ class Hardware:
         if task.at_reset:
             staging.go_on(self, task)
         if task.activation == "controller restart" and "restarts itself" in self.quirks:
-            self._restart_itself()
-
-    def _restart_itself(self) -> None:
-        """With its new image, unasked; what it knew of tasks is gone."""
-        self._controller_dies()
-        self.tasks.clear()
-        self.note("restarted itself")
-        self._schedule(self.away_until - 1, "controller restart")
+            resets.restart_by_itself(self)
 
     def _activate(self, kind: str) -> None:
         for part in filter(self._owns, self.parts):
@@ -382,103 +374,6 @@ class Hardware:
         if self.runs_disc and self.take_fault("media lost"):
             virtual_host.loses_disc(self)
         task.messages.append(("Update.1.0.VerifyingAtComponent", [task.version, ", ".join(task.slots)]))
-
-    def reset(self, act: str) -> None:
-        """One of ``RESETS``, at once or when this controller comes to it."""
-        if "resets late" in self.quirks:
-            self._schedule(self.now() + LATE_S, act)
-        else:
-            RESETS[act](self)
-
-    def restart_controller(self) -> None:
-        """Manager.Reset: the controller is away for a time, sessions are gone."""
-        if self.take_fault("restart ignored"):
-            self.note("restart ignored")
-            return
-        for system in (self, self.beside):
-            if system is not None:
-                system._cut_writes("controller restart")
-        self._controller_dies()
-        self.faults = [fault for fault in self.faults if fault.kind != "wants a restart"]
-        self.note("reset", kind="controller restart")
-        self._schedule(self.away_until - 1, "controller restart")
-
-    def reboot(self) -> None:
-        """ComputerSystem.Reset: new BIOS and cards come up with the next start."""
-        self._cut_writes("server reboot")
-        self._server_starts(self.now(), staging.begin(self, "server reboot", self.now()))
-        self.note("reset", kind="server reboot")
-        self._schedule(self.now() + self.reboot_seconds * 0.6, "server reboot")
-
-    def power_cycle(self) -> None:
-        """Chassis.Reset PowerCycle: everything goes dark, the controller too."""
-        self._go_dark("power cycle")
-
-    def cut_power(self) -> None:
-        """The feed fails: as a power cycle, but nobody asked for it."""
-        self._go_dark("power cut")
-
-    def _go_dark(self, what: str) -> None:
-        self._cut_writes(what)
-        if not self.is_second:
-            self._controller_dies()
-        dark = max(self.now(), self.away_until)
-        self._server_starts(dark, staging.begin(self, "power cycle", dark))
-        self.system_reset_at = self.now()
-        self.note("reset", kind=what)
-        self._schedule(max(self.now(), self.away_until - 1), "power cycle")
-
-    def _controller_dies(self) -> None:
-        longer = self.take_fault("stays away")
-        self.away_until = self.now() + self.restart_seconds + (longer.seconds if longer else 0.0)
-        self.controller_reset_at = self.away_until
-        self.sessions.clear()
-        self.subscriptions = {k: s for k, s in self.subscriptions.items() if s["SubscriptionType"] != "SSE"}
-        if self.take_fault("task vanishes"):
-            self.tasks.clear()
-
-    def _server_starts(self, at: float, longer: float = 0.0) -> None:
-        virtual_host.goes_down(self)
-        hangs = self.take_fault("boot hangs")
-        self.boot_until, self.system_reset_at = at + (10 * HANGING if hangs else self.reboot_seconds + longer), at
-        self.coming = [(when, kind) for when, kind in self.coming if kind != UP]
-        self._schedule(self.boot_until, UP)
-        gone = self.take_fault("part gone")
-        lost = self.part(gone.slot or "") if gone is not None else None
-        if lost is not None:
-            lost.gone = True
-            self.note("part gone", slot=lost.slot)
-        self.surroundings.start()
-        for fault in [taken for kind in CHANGING if (taken := self.take_fault(kind)) is not None]:
-            self.surroundings.change(fault, self.boot_until)
-            self.note(fault.kind)
-        starts.follow_override(self)
-
-    def _schedule(self, at: float, kind: str) -> None:
-        self.coming.append((at, kind))
-        self.coming.sort()
-
-    def _cut_writes(self, by: str) -> None:
-        task = self.running_task()
-        if task is None:
-            return
-        task.state, task.status, task.ended = "Exception", "Critical", self.now()
-        if task.phase == "set up":
-            partitions.cut(self, task)
-        if task.phase == "write":
-            for slot in task.slots:
-                part = self.part(slot)
-                assert part is not None
-                part.dead = True
-            self.note("killed a write", slots=task.slots, by=by)
-
-
-RESETS: dict[str, Callable[[Hardware], None]] = {
-    "restart the controller": Hardware.restart_controller,
-    "reboot": Hardware.reboot,
-    "cycle the power": Hardware.power_cycle,
-}
-"""By the name under which one of them is asked for."""
 
 
 def moment(seconds: float) -> str:

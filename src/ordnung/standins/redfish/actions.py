@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 
 from ordnung.standins import partitions as set_up
-from ordnung.standins import virtual_host
+from ordnung.standins import resets, virtual_host
 from ordnung.standins.hardware import Hardware
 from ordnung.standins.parts import Part, Task
 from ordnung.standins.redfish import jobs, managers, partitions, updates
@@ -197,12 +197,12 @@ def initialize(device: Hardware, request: Request, body: Resource) -> Reply:
 
 
 def make_reset(allowed: tuple[str, ...], act: str) -> Handler:
-    """A reset action that takes these types; ``act`` is one of ``hardware.RESETS``."""
+    """A reset action that takes these types; ``act`` is one of ``resets.RESETS``."""
 
     def handle(device: Hardware, request: Request, body: Resource) -> Reply:
         if body.get("ResetType") not in allowed:
             return error(400, "ActionParameterValueNotInList", str(body.get("ResetType")), "ResetType", "Reset")
-        device.reset(act)
+        resets.ask(device, act)
         return Reply(status=204, headers=dict(HEADERS), restarts=device.is_away)
 
     return handle
