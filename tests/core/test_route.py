@@ -224,6 +224,16 @@ def test_what_its_controller_tells_no_version_of_is_on_no_sheet():
     assert route.rounds == () and "its controller tells no version of bios" in route.stranded[0].reason
 
 
+def test_what_an_enclosure_holds_for_all_its_servers_is_written_for_none_of_them():
+    supply = product("power", release("1.0"), release("2.0"))
+    parts = [component("psu-1", "power", "2.0", shared=True), component("psu-2", "power", "1.0", shared=True)]
+    route = plan([supply], parts)
+    (lost,) = route.stranded
+    assert route.rounds == () and (lost.slot, "shared with the other servers" in lost.reason) == ("psu-2", True)
+    back = plan_way_back(positions([supply], parts), {"psu-1": "1.0"})
+    assert back.rounds == () and "shared with the other servers" in back.stranded[0].reason
+
+
 def test_what_can_not_be_named_is_written_only_where_nothing_is_like_it():
     """By the image alone the controller would write its like too, as new as they may be."""
     bios = product("bios", release("1.0"), release("2.0"))

@@ -17,6 +17,7 @@ from ordnung.engine.tape import fold
 from ordnung.engine.tape_state import TapeState
 from ordnung.engine.telling import tell_reason
 from ordnung.standins.hardware import Hardware, writes_of
+from ordnung.standins.redfish.enclosure import is_enclosed
 from tests.simulation.lines import controller_of
 from tests.simulation.world import House
 
@@ -53,6 +54,7 @@ async def check_server(house: House, number: str, device: Hardware) -> None:
     _check_surprises(device, [*values, *kit])
     _check_told(device, state)
     _check_resets(device, [*values, *kit])
+    _check_neighbours(device)
     for entry in device.log:
         assert entry["what"] != "refused" or any(told in entry["why"] for told in BY_FAULT), entry
     if state.ended.ending is e.Ending.LEVEL:
@@ -135,6 +137,17 @@ def _check_resets(device: Hardware, values: Sequence[e.TapeEntry]) -> None:
     assert len(done) <= len(asked) - unsent, f"{device.name}: {done} done, {asked} asked, {unsent} of them not sent"
     back = sum(isinstance(v, e.Back) for v in values)
     assert back <= len(done), f"{device.name}: back {back} times after {len(done)} resets"
+
+
+AROUND = ("enclosure cycled", "enclosure manager restarted")
+"""What is done to all servers in an enclosure, by a device's own log."""
+
+
+def _check_neighbours(device: Hardware) -> None:
+    """What belongs to all in an enclosure is neither reset nor written."""
+    assert not [entry["what"] for entry in device.log if entry["what"] in AROUND], f"{device.name}: its neighbours too"
+    shared = {part.slot for part in device.parts if part.kind == "power"} if is_enclosed(device) else set()
+    assert not shared & {slot for slot, _ in writes_of(device.log)}, f"{device.name}: what is shared was written"
 
 
 async def _check_level(house: House, device: Hardware, state: TapeState) -> None:

@@ -5,10 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from ordnung.controllers.actions import allowed_values
-from ordnung.controllers.answers import Json, as_dict, as_list, as_number, as_path, as_text, link_of, parse_moment
+from ordnung.controllers.answers import Json, as_dict, as_number, as_path, as_text, link_of, parse_moment
+from ordnung.controllers.belonging import holding, is_shared, linked, own_path, paths_of
 from ordnung.controllers.errors import ControllerError
 from ordnung.controllers.session import ROOT, Session
-from ordnung.controllers.systems import own_system
+from ordnung.controllers.systems import manager_of, own_system
 from ordnung.controllers.types import Marker
 
 _GENTLE, _FORCED = ("GracefulRestart", "ForceRestart"), ("ForceRestart",)
@@ -39,19 +40,27 @@ async def find_reset(session: Session, kind: str, *, force: bool = False) -> Res
         ControllerError: it offers none of this kind (said no).
     """
     types = _CYCLES if kind == "power cycle" else _FORCED if force else _GENTLE
+    system, keeps_others = await own_system(session), False
     for collection, name in _WANTED[kind]:
-        for resource in await _resources(session, collection):
-            action = as_dict(as_dict(resource.get("Actions")).get(name))
-            target = as_path(action.get("target"))
-            if target is None:
-                continue
-            offered = await allowed_values(session.find, action, "ResetType")
-            # A service that lists nothing is asked on the chassis for a cycle, and for a plain restart elsewhere.
-            first = types[0] if (collection != "Systems" or kind != "power cycle") else None
-            chosen = next((t for t in types if t in offered), None) if offered is not None else first
-            if chosen is not None:
-                return ResetOffer(type=chosen, target=target)
-    raise ControllerError(session.endpoint.name, "said no", f"it offers no {kind}")
+        # A service that lists nothing is asked on the chassis for a cycle, and for a plain restart elsewhere.
+        first = types[0] if (collection != "Systems" or kind != "power cycle") else None
+        for resource, is_alone in await _places(session, system, collection):
+            offer = await _offer(session, as_dict(as_dict(resource.get("Actions")).get(name)), types, first)
+            if offer is not None and is_alone:
+                return offer
+            keeps_others = keeps_others or offer is not None
+    more = " of this server alone: what it offers is for the whole enclosure" if keeps_others else ""
+    raise ControllerError(session.endpoint.name, "said no", f"it offers no {kind}{more}")
+
+
+async def _offer(session: Session, action: Json, types: tuple[str, ...], first: str | None) -> ResetOffer | None:
+    """The first of these types that an action takes, or ``first`` where it does not tell what it takes."""
+    target = as_path(action.get("target"))
+    if target is None:
+        return None
+    offered = await allowed_values(session.find, action, "ResetType")
+    chosen = next((t for t in types if t in offered), None) if offered is not None else first
+    return ResetOffer(type=chosen, target=target) if chosen is not None else None
 
 
 async def send_reset(session: Session, offer: ResetOffer) -> None:
@@ -65,7 +74,7 @@ async def send_reset(session: Session, offer: ResetOffer) -> None:
 async def read_marker(session: Session) -> Marker:
     """When server and controller last started, and how far the server has come, as far as it is told."""
     system = await own_system(session)
-    manager = next(iter(await _beside(session, system, "Managers")), {})
+    manager = await manager_of(session, system)
     progress = as_dict(system.get("BootProgress"))
     diagnostic = await session.find(link_of(manager.get("ManagerDiagnosticData"))) or {}
     return Marker(
@@ -89,15 +98,18 @@ def _time_told(value: object) -> str | None:
     return None if moment is not None and moment.year < CLOCKS_SET else told
 
 
-async def _resources(session: Session, collection: str) -> list[Json]:
-    """The server's own system, or what goes with it."""
-    system = await own_system(session)
-    return [system] if collection == "Systems" else await _beside(session, system, collection)
-
-
-async def _beside(session: Session, system: Json, collection: str) -> list[Json]:
-    """What a system names as its managers or its chassis; else the first of all."""
-    named = as_list(as_dict(system.get("Links")).get("ManagedBy" if collection == "Managers" else "Chassis"))
-    found = [await session.find(link_of(link)) for link in named]
-    bodies = [body for body in found if body is not None]
-    return bodies or (await session.members(link_of((await session.get(ROOT)).get(collection))))[:1]
+async def _places(session: Session, system: Json, collection: str) -> list[tuple[Json, bool]]:
+    """Where a reset of a server may be offered, and whether it would be of that server alone."""
+    if collection == "Systems":
+        return [(system, True)]
+    if collection == "Managers":
+        return [(await manager_of(session, system), True)]
+    everything = await session.members(link_of((await session.get(ROOT)).get("Chassis")))
+    known = {own_path(one) for one in everything}
+    for unlisted in paths_of(system, "Chassis") - known:
+        everything += [body] if (body := await session.find(unlisted)) is not None else []
+    own = linked(system, "Chassis", everything) or holding(system, everything)
+    if own:
+        return [(one, not is_shared(system, one, everything)) for one in own]
+    others = len(await session.members(link_of((await session.get(ROOT)).get("Systems")))) > 1
+    return [(one, not others and not is_shared(system, one, everything)) for one in everything[:1]]

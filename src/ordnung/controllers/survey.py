@@ -140,6 +140,7 @@ def _component(firmware: Firmware) -> Component:
         uuid=part.uuid if part else None,
         maker=part.maker if part else as_text(entry.get("Manufacturer")),
         product=part.product if part else None,
+        shared=bool(part and part.is_shared),
         health=health_of(entry) if health_of(entry) not in (None, "OK") or part is None else part.health,
     )
 
@@ -171,6 +172,7 @@ def _bare_component(part: Fitted) -> Component:
         uuid=part.uuid,
         maker=part.maker,
         product=part.product,
+        shared=part.is_shared,
         health=part.health,
     )
 

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-from ordnung.controllers.answers import Json, as_text, link_of
+from ordnung.controllers.answers import Json, as_dict, as_list, as_text, link_of
+from ordnung.controllers.belonging import own_manager
 from ordnung.controllers.client import Endpoint
 from ordnung.controllers.errors import AnotherServerError, ControllerError
 from ordnung.controllers.session import ROOT, Session
@@ -46,6 +47,17 @@ def demand_same(endpoint: Endpoint, told: Identified) -> None:
 async def _first(session: Session) -> Json | None:
     systems = await session.members(link_of((await session.get(ROOT)).get("Systems")))
     return next(iter(systems), None)
+
+
+async def manager_of(session: Session, system: Json) -> Json:
+    """The controller of a system: of those it names as its managers, else of all; empty where none is told of.
+
+    Raises:
+        ControllerError: as ``Session.get``.
+    """
+    found = [await session.find(link_of(link)) for link in as_list(as_dict(system.get("Links")).get("ManagedBy"))]
+    managers = [body for body in found if body is not None]
+    return own_manager(system, managers or await session.members(link_of((await session.get(ROOT)).get("Managers"))))
 
 
 def path_of(session: Session, system: Json) -> str:

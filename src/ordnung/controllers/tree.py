@@ -8,6 +8,7 @@ from collections.abc import Awaitable, Callable
 from dataclasses import dataclass, field
 
 from ordnung.controllers.answers import Json, as_dict, as_list, as_text, link_of
+from ordnung.controllers.belonging import is_shared, linked, own_manager, own_path
 from ordnung.controllers.errors import ControllerError
 from ordnung.controllers.reader import Reader, gather
 
@@ -39,6 +40,8 @@ class Fitted:
     """All those that it could start from, where it tells."""
     is_alone: bool = True
     """Whether ``paths`` name this device and no other."""
+    is_shared: bool = False
+    """Whether it is in a chassis that holds other servers too."""
     body: Json = field(default_factory=dict)
 
 
@@ -81,17 +84,18 @@ async def read_fitted(
         _timed(lambda: reader.members(link_of(root.get("Managers")), 1), now),
     )
     system = _own_system(reader.name, systems, own)
+    shared_at = {own_path(one) for one in chassis if is_shared(system, one, chassis)}
     others = sum(1 for one in systems if one is not system)
     if others:
-        chassis, managers = _linked(system, "Chassis", chassis), _linked(system, "ManagedBy", managers)
-    manager = managers[0] if managers else {}
+        chassis, managers = linked(system, "Chassis", chassis), linked(system, "ManagedBy", managers)
+    manager, shared = own_manager(system, managers), [own_path(one) in shared_at for one in chassis]
     storages = await reader.members(link_of(system.get("Storage")), 2)
     groups = await gather(
         [
             _read_own(reader, system, manager),
             *(_read_storage(reader, storage) for storage in storages),
-            _read_cards(reader, system, chassis),
-            *(_read_power(reader, one) for one in chassis),
+            _read_cards(reader, system, chassis, shared),
+            *(_read_power(reader, one, is_shared=at) for one, at in zip(chassis, shared, strict=True)),
         ]
     )
     parts = [part for group in groups for part in group]
@@ -104,17 +108,10 @@ def _own_system(name: str, systems: list[Json], own: str | None) -> Json:
         raise ControllerError(name, "malformed answer", "it tells of no system")
     if own is None:
         return systems[0]
-    path = own.rstrip("/")
-    found = next((one for one in systems if (link_of(one) or "").rstrip("/") == path), None)
+    found = next((one for one in systems if own_path(one) == own.rstrip("/")), None)
     if found is None:
         raise ControllerError(name, "said no", f"its controller has no system {own} any more")
     return found
-
-
-def _linked(system: Json, name: str, all_of_them: list[Json]) -> list[Json]:
-    """Those of several resources that a system names as its own."""
-    named = {(link_of(link) or "").rstrip("/") for link in as_list(as_dict(system.get("Links")).get(name))}
-    return [one for one in all_of_them if (link_of(one) or "").rstrip("/") in named]
 
 
 async def _timed(
@@ -155,25 +152,34 @@ async def _read_storage(reader: Reader, storage: Json) -> list[Fitted]:
     return parts + [_device(body, "drive", "Revision") for body in drives if body]
 
 
-async def _read_cards(reader: Reader, system: Json, chassis: list[Json]) -> list[Fitted]:
+async def _read_cards(reader: Reader, system: Json, chassis: list[Json], shared: list[bool]) -> list[Fitted]:
     """Network cards, each once, though several chassis or an older collection may list it again."""
     lists = await gather(reader.members(link_of(one.get("NetworkAdapters"))) for one in chassis)
-    bodies = [body for found in lists for body in found]
+    bodies = [(body, at) for found, at in zip(lists, shared, strict=True) for body in found]
     if not bodies:
         older = await reader.members(link_of(system.get("NetworkInterfaces")))
-        linked = await gather(reader.find(link_of(as_dict(i.get("Links")).get("NetworkAdapter"))) for i in older)
-        bodies = [body or interface for body, interface in zip(linked, older, strict=True)]
+        adapters = await gather(reader.find(link_of(as_dict(i.get("Links")).get("NetworkAdapter"))) for i in older)
+        bodies = [(body or interface, False) for body, interface in zip(adapters, older, strict=True)]
     cards: dict[str, Fitted] = {}
-    for body in bodies:
+    for body, at in bodies:
         first = as_dict(next(iter(as_list(body.get("Controllers"))), None))
         part = _device({**body, "FirmwareVersion": first.get("FirmwarePackageVersion")}, "nic", "FirmwareVersion")
+        part.is_shared = at
         same = cards.setdefault(part.serial or link_of(body) or part.slot, part)
         if same is not part:
             same.paths += part.paths
+            same.is_shared = same.is_shared and at
     return list(cards.values())
 
 
-async def _read_power(reader: Reader, chassis: Json) -> list[Fitted]:
+async def _read_power(reader: Reader, chassis: Json, *, is_shared: bool) -> list[Fitted]:
+    parts = await _read_supplies(reader, chassis)
+    for part in parts:
+        part.is_shared = is_shared
+    return parts
+
+
+async def _read_supplies(reader: Reader, chassis: Json) -> list[Fitted]:
     subsystem = await reader.find(link_of(chassis.get("PowerSubsystem")))
     supplies = await reader.members(link_of((subsystem or {}).get("PowerSupplies")))
     if supplies:

@@ -9,10 +9,10 @@ from collections.abc import Mapping
 from urllib.parse import urlsplit
 
 from ordnung.controllers.actions import allowed_values
-from ordnung.controllers.answers import Json, as_dict, as_list, as_path, as_text, is_true, link_of
+from ordnung.controllers.answers import Json, as_dict, as_path, as_text, is_true, link_of
 from ordnung.controllers.errors import ControllerError, LostAnswerError
 from ordnung.controllers.session import Session
-from ordnung.controllers.systems import own_system, path_of, start_as_before
+from ordnung.controllers.systems import manager_of, own_system, path_of, start_as_before
 from ordnung.controllers.tasks import read_accepted
 from ordnung.controllers.types import Accepted
 
@@ -99,7 +99,7 @@ async def _start_as_before(session: Session) -> Json:
 
 async def _slots(session: Session, system: Json) -> list[Json]:
     """The virtual media that take discs, at the system (ComputerSystem 1.13) or at its manager, as older services."""
-    told = [system, *await _managers(session, system)]
+    told = [system, await manager_of(session, system)]
     paths = [link_of(one.get("VirtualMedia")) for one in told]
     found = []
     for path in dict.fromkeys(path for path in paths if path):
@@ -128,18 +128,11 @@ async def _demand_host(session: Session, system: Json) -> None:
 
     Where none is told of, nothing is certain (HostInterface is optional in DSP0270 too).
     """
-    found = []
-    for manager in await _managers(session, system):
-        found += await session.members(link_of(manager.get("HostInterfaces")))
+    manager = await manager_of(session, system)
+    found = await session.members(link_of(manager.get("HostInterfaces")))
     told = [as_dict(one.get("CredentialBootstrapping")).get("Enabled") for one in found]
     if told and all(enabled is False for enabled in told):
         raise _refused(session, "it hands out no user to what runs on its server, so that the kit could not sign in")
-
-
-async def _managers(session: Session, system: Json) -> list[Json]:
-    links = as_list(as_dict(system.get("Links")).get("ManagedBy"))
-    found = [await session.find(link_of(link)) for link in links]
-    return [manager for manager in found if manager is not None]
 
 
 def _demand_start(session: Session, system: Json) -> None:

@@ -94,6 +94,7 @@ def _state_key(server: Server) -> tuple[object, ...]:
             c.origin == "host report",
             c.untold,
             c.by_image,
+            c.shared,
             c.pci,
             c.part,
             c.banks,

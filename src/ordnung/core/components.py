@@ -57,6 +57,8 @@ class Component:
     """Of a service partition that is not ready: ``blank`` or ``damaged``."""
     can_set_up: bool = False
     """Of a service partition: whether its controller names the one volume that it lies on, to be set up anew."""
+    shared: bool = False
+    """Whether it is in an enclosure that holds other servers too: no run of one server writes it."""
     by_image: bool = False
     """Whether its controller decides by the image alone what it writes: nothing can be named as what is meant."""
     start: Start | None = None

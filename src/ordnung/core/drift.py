@@ -293,6 +293,7 @@ def signature(model: str, positions: Sequence[Position]) -> tuple[object, ...]:
                 p.component.origin == "host report",
                 p.component.untold,
                 p.component.by_image,
+                p.component.shared,
             ),
             p.component.slot,
         )

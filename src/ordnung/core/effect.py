@@ -231,7 +231,7 @@ def _matters(position: Position, needed: set[str]) -> bool:
 def _route_key(position: Position) -> tuple[object, ...]:
     c, target = position.component, position.target
     goal = (target.version, target.held) if target else None
-    return (id(position.product), c.version, c.waiting, c.updateable, c.state, c.can_set_up, c.by_image, goal)
+    return (id(position.product), c.version, c.waiting, c.updateable, c.state, c.can_set_up, c.by_image, c.shared, goal)
 
 
 def _cost(route: Route, chosen: Sequence[Position]) -> Cost:

@@ -124,6 +124,8 @@ def _bar(position: Position, positions: Iterable[Position]) -> str | None:
     if not fitted.movable or fitted.target is None or fitted.product is None:
         return None
     product = fitted.product
+    if component.shared:
+        return _shared(position)
     if component.waiting and is_at_least(product.scheme, component.waiting, fitted.target, product.listed):
         return None
     if is_at_least(product.scheme, component.version or "", fitted.target, product.listed):
@@ -160,9 +162,16 @@ def _bar_back(position: Position, goal: str, positions: Iterable[Position]) -> s
     if is_equal(product.scheme, active, goal, product.listed):
         waits = component.has_waiting and not is_equal(product.scheme, waiting, goal, product.listed)
         return f"{waiting} waits for a reset; once that has made it active, it can be taken back" if waits else None
+    if component.shared:
+        return _shared(position)
     if product.find(goal) is None:
         return f"the catalog lacks {product.name} {goal}"
     return _bar_alike(position, positions)
+
+
+def _shared(position: Position) -> str:
+    name = position.component.name
+    return f"{name} is shared with the other servers of its enclosure: no run of one of them writes it"
 
 
 def _freeze(fitted: Fitted) -> Fitted:

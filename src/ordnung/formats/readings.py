@@ -72,6 +72,7 @@ def build_component(item: dict[str, Any]) -> Component:
         can_switch=item.get("can_switch", False),
         can_set_up=item.get("can_set_up", False),
         by_image=item.get("by_image", False),
+        shared=item.get("shared", False),
         start=Start(item["start"]) if "start" in item else None,
         updateable=item.get("updateable"),
         pci=item.get("pci"),
@@ -163,6 +164,7 @@ def component_entry(c: Component) -> dict[str, Any]:
         "serial": c.serial, "uuid": c.uuid, "maker": c.maker, "product": c.product, "health": c.health,
         "state": c.state, "reported": c.reported, "can_switch": c.can_switch or None,
         "can_set_up": c.can_set_up or None, "by_image": c.by_image or None, "start": c.start,
+        "shared": c.shared or None,
     }  # fmt: skip
     return entry | {key: value for key, value in optional.items() if value is not None}
 

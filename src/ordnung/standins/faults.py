@@ -96,6 +96,8 @@ QUIRKS: dict[str, str] = {
     "sessions elsewhere": "sessions are where the service root says, and are opened with 200",
     "no session context": "its sessions do not show what they were opened with",
     "strict sign-in": "to sign in it takes a name and a password and nothing else",
+    "in an enclosure": "it tells of the enclosure that it is plugged into with others, and of its manager, before its own",
+    "cycled together": "and only that whole enclosure can be power-cycled",
     "power cycle on system": "a power cycle is offered on the system, not on the chassis",
     "action info": "what an action takes is told by ActionInfo",
     "pulls untold": "over what it fetches images is not told",

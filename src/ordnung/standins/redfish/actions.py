@@ -10,6 +10,7 @@ from ordnung.standins.hardware import Hardware
 from ordnung.standins.parts import Part, Task
 from ordnung.standins.redfish import jobs, managers, partitions, updates
 from ordnung.standins.redfish.changes import add_account, add_subscription
+from ordnung.standins.redfish.enclosure import TOGETHER, is_enclosed
 from ordnung.standins.redfish.member_ids import find_member, member_path
 from ordnung.standins.redfish.quirks import apply_quirks
 from ordnung.standins.redfish.registries import message
@@ -228,9 +229,25 @@ def reset_system(device: Hardware, request: Request, body: Resource) -> Reply:
 
 def reset_chassis(device: Hardware, request: Request, body: Resource) -> Reply:
     """Chassis.Reset."""
-    if "power cycle on system" in device.quirks:
+    if {"power cycle on system", TOGETHER} & device.quirks:
         return error(404, "ResourceMissingAtURI", request.path)
     return _CYCLES(device, request, body)
+
+
+def reset_enclosure(device: Hardware, request: Request, body: Resource) -> Reply:
+    """Chassis.Reset of the enclosure around the server: this one goes dark, and its neighbours with it."""
+    if not is_enclosed(device):
+        return error(404, "ResourceMissingAtURI", request.path)
+    device.note("enclosure cycled")
+    return _CYCLES(device, request, body)
+
+
+def reset_enclosure_manager(device: Hardware, request: Request, body: Resource) -> Reply:
+    """Manager.Reset of that enclosure's own manager."""
+    if not is_enclosed(device):
+        return error(404, "ResourceMissingAtURI", request.path)
+    device.note("enclosure manager restarted")
+    return Reply(status=204, headers=dict(HEADERS))
 
 
 def replace_certificate(device: Hardware, request: Request, body: Resource) -> Reply:

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from ordnung.standins.hardware import Hardware
 from ordnung.standins.parts import Part
+from ordnung.standins.redfish import enclosure
 from ordnung.standins.redfish.boot import ports_link
+from ordnung.standins.redfish.enclosure import TOGETHER, around, is_enclosed, tell_enclosure
 from ordnung.standins.redfish.seen import find_part, parts_of
 from ordnung.standins.redfish.systems import action_info, facts_of, has_old_shapes, status_of
 from ordnung.standins.redfish.tree import OK, V1, Resource, collection, link, resource
@@ -22,7 +24,9 @@ def _is_plain(device: Hardware) -> bool:
     return "no optional" in device.quirks
 
 
-collection("Chassis", "Chassis")(lambda device: ["1", TWIN] if _has_twin(device) else ["1"])
+collection("Chassis", "Chassis")(
+    lambda device: [*around(device), "1", TWIN] if _has_twin(device) else [*around(device), "1"]
+)
 
 
 @resource("Chassis/1", "Chassis", "v1_23_0")
@@ -30,7 +34,7 @@ def chassis(device: Hardware) -> Resource:
     base = f"{V1}/Chassis/1"
     body: Resource = {
         "Name": device.name,
-        "ChassisType": "RackMount",
+        "ChassisType": "Sled" if is_enclosed(device) else "RackMount",
         "Model": device.model,
         "SerialNumber": device.serial,
         "AssetTag": device.asset_tag,
@@ -40,13 +44,25 @@ def chassis(device: Hardware) -> Resource:
         "Links": {"ComputerSystems": [link(f"{V1}/Systems/1")], "ManagedBy": [link(f"{V1}/Managers/1")]},
         "Actions": {"#Chassis.Reset": {"target": CHASSIS_RESET, "ResetType@Redfish.AllowableValues": ["PowerCycle"]}},
     }
-    if "power cycle on system" in device.quirks:
+    if {"power cycle on system", TOGETHER} & device.quirks:
         del body["Actions"]
     if not _is_plain(device):
         body["PCIeDevices"] = link(f"{base}/PCIeDevices")
-        power = "Power" if has_old_shapes(device) else "PowerSubsystem"
-        body[power] = link(f"{base}/{power}")
-    return body
+    if is_enclosed(device):
+        body["Links"]["ContainedBy"] = link(enclosure.CHASSIS)
+        return body
+    return body | _power_link(device)
+
+
+@resource("Chassis/enclosure", "Chassis", "v1_23_0", "Enclosure")
+def around_it(device: Hardware) -> Resource | None:
+    """What it is plugged into: with the power supplies, and a reset for all servers in it."""
+    return {**tell_enclosure(), **_power_link(device)} if is_enclosed(device) else None
+
+
+def _power_link(device: Hardware) -> Resource:
+    power = "Power" if has_old_shapes(device) else "PowerSubsystem"
+    return {} if _is_plain(device) else {power: link(f"{V1}/Chassis/1/{power}")}
 
 
 @resource("Chassis/1/ResetActionInfo", "ActionInfo", "v1_4_0", "Reset")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from ordnung.standins.hardware import Hardware, moment
+from ordnung.standins.redfish.enclosure import around
 from ordnung.standins.redfish.seen import parts_of
 from ordnung.standins.redfish.systems import action_info, bank_links, media_link
 from ordnung.standins.redfish.tree import OK, V1, Resource, collection, link, resource
@@ -18,7 +19,7 @@ def _systems(device: Hardware) -> tuple[int, ...]:
     return (1,) if device.beside is None else (1, 2)
 
 
-collection("Managers", "Manager")(lambda device: ["1"])
+collection("Managers", "Manager")(lambda device: [*around(device), "1"])
 
 
 @resource("Managers/1", "Manager", "v1_17_0", "Management controller")

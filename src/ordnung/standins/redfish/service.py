@@ -14,7 +14,7 @@ import re
 
 from ordnung.standins.hardware import Hardware
 from ordnung.standins.parts import PRIVILEGES
-from ordnung.standins.redfish import actions, chassis, managers, partitions, second, systems, updates
+from ordnung.standins.redfish import actions, chassis, enclosure, managers, partitions, second, systems, updates
 from ordnung.standins.redfish.accounts import SSE, TEST_EVENT
 from ordnung.standins.redfish.actions import ACCOUNTS, SUBSCRIPTIONS
 from ordnung.standins.redfish.changes import change, object_to, sort_changes, writable
@@ -59,6 +59,8 @@ class Service:
             updates.RAW_PUSH_URI: ("ConfigureComponents", actions.push_raw),
             systems.SYSTEM_RESET: ("ConfigureComponents", actions.reset_system),
             chassis.CHASSIS_RESET: ("ConfigureComponents", actions.reset_chassis),
+            enclosure.CHASSIS_RESET: ("ConfigureComponents", actions.reset_enclosure),
+            enclosure.MANAGER_RESET: ("ConfigureManager", actions.reset_enclosure_manager),
             managers.REPLACE_CERTIFICATE: ("ConfigureManager", actions.replace_certificate),
             managers.MANAGER_RESET: (
                 "ConfigureManager",

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from ordnung.standins.hardware import Hardware, moment
 from ordnung.standins.parts import Part
+from ordnung.standins.redfish import enclosure
 from ordnung.standins.redfish.boot import boot_order
+from ordnung.standins.redfish.enclosure import links_around
 from ordnung.standins.redfish.member_ids import STANDBY, member_path
 from ordnung.standins.redfish.seen import find_part, parts_of
 from ordnung.standins.redfish.tree import OK, V1, Resource, collection, link, resource
@@ -68,7 +70,10 @@ def system(device: Hardware) -> Resource:
         "Bios": link(f"{V1}/Systems/1/Bios"),
         "Storage": link(f"{V1}/Systems/1/Storage"),
         **media_link(device, older=False),
-        "Links": {"Chassis": [link(f"{V1}/Chassis/1")], "ManagedBy": [link(f"{V1}/Managers/1")]},
+        "Links": {
+            "Chassis": [*links_around(device, enclosure.CHASSIS), link(f"{V1}/Chassis/1")],
+            "ManagedBy": [*links_around(device, enclosure.MANAGER), link(f"{V1}/Managers/1")],
+        },
         "Actions": {
             "#ComputerSystem.Reset": {"target": SYSTEM_RESET, "ResetType@Redfish.AllowableValues": reset_types(device)}
         },
