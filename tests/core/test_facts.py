@@ -119,11 +119,14 @@ def test_a_wrong_clock_is_named_as_the_reason():
 # Checks: each with a reading that trips it and one that doesn't
 
 
-def situation(before, facts=None, components=(), write=None, way=None, will_reset=True, read_at=None, **outside):
+def situation(
+    before, facts=None, components=(), write=None, way=None, will_reset=True, read_at=None, reset=None, **outside
+):
     server = Server(name="s", model="m", components=components, facts=facts, read_at=read_at)
     return Situation(
-        server=server, before=before, now=NOW, write=write, way=way, will_reset=will_reset, outside=Outside(**outside)
-    )
+        server=server, before=before, now=NOW, write=write, way=way, will_reset=will_reset, reset=reset,
+        outside=Outside(**outside),
+    )  # fmt: skip
 
 
 IMAGE = PlannedWrite(
@@ -161,6 +164,8 @@ OTHER = dataclasses.replace(SUPPLY, slot="psu-2", part="B")
         ("feed", "block", {"facts": Facts(feeds_lost=("psu-1",))}, {"facts": Facts()}),
         ("unlike supplies", "block", {"components": (SUPPLY, OTHER), "write": IMAGE},
          {"components": (SUPPLY, dataclasses.replace(SUPPLY, slot="psu-2")), "write": IMAGE}),
+        ("reset", "block", {"facts": Facts(no_reset=(("power cycle", "power cycle of it alone"),)), "reset": "power cycle", "write": IMAGE},
+         {"facts": Facts(no_reset=(("server reboot", "server reboot"),)), "reset": "power cycle", "write": IMAGE}),
         ("locked", "block", {"facts": Facts(locked="switched off")}, {"facts": Facts()}),
         ("staging room", "block", {"facts": Facts(largest_image=999), "write": IMAGE},
          {"facts": Facts(largest_image=1000), "write": IMAGE}),

@@ -39,7 +39,15 @@ async def test_a_power_cycle_is_taken_where_it_is_offered(house, name):
 @pytest.mark.parametrize("more", [(), ("no reset time",), ("no task list",), ("basic only",)], ids=" and ".join)
 @pytest.mark.parametrize(
     "manner",
-    ["wakes slowly", "accounts late", "clock late", "restarts itself", "listed one by one", "versions late"],
+    [
+        "wakes slowly",
+        "accounts late",
+        "clock late",
+        "restarts itself",
+        "listed one by one",
+        "versions late",
+        "resets untold",
+    ],
 )
 async def test_a_controller_that_answers_before_it_is_awake_is_waited_for(house, name, manner, more):
     """It had no service root for a while, or refused whoever signed in, and the server was given up for it."""

@@ -52,6 +52,19 @@ def holding(system: Json, chassis: Sequence[Json]) -> list[Json]:
     return [one for one in chassis if own_path(system) in paths_of(one, _HOLDS)]
 
 
+def places_to_cycle(system: Json, chassis: Sequence[Json], *, has_others: bool) -> list[tuple[Json, bool]]:
+    """The chassis at which a power cycle of a server may be offered, and whether it would be of that server alone.
+
+    Args:
+        chassis: all that its controller tells of.
+        has_others: whether its controller stands for more systems: what says nothing is nobody's then.
+    """
+    own = linked(system, "Chassis", chassis) or holding(system, chassis)
+    if own:
+        return [(one, not is_shared(system, one, chassis)) for one in own]
+    return [(one, not has_others and not is_shared(system, one, chassis)) for one in chassis[:1]]
+
+
 def own_path(body: Json) -> str:
     """Where a resource is, without the slash that some put to its end; empty where it does not say."""
     return (link_of(body) or "").rstrip("/")

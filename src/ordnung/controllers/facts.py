@@ -19,8 +19,10 @@ from ordnung.controllers.answers import (
     link_of,
     parse_moment,
 )
+from ordnung.controllers.belonging import places_to_cycle
 from ordnung.controllers.next_start import read_next_start
 from ordnung.controllers.reader import Reader
+from ordnung.controllers.reset import Places, find_missing_resets
 from ordnung.controllers.surroundings import as_pairs, read_surroundings
 from ordnung.controllers.tasks import LISTS, is_scheduled
 from ordnung.controllers.tree import Found
@@ -53,6 +55,8 @@ async def read_facts(
         read_surroundings(reader, found), read_next_start(reader, found),
     )  # fmt: skip
     pulls, push = await read_ways_in(reader, service)
+    to_cycle = places_to_cycle(found.system, found.everywhere, has_others=found.others > 0)
+    places = Places(system=found.system, manager=found.manager, chassis=to_cycle)
     account_body = as_dict(next(iter(account), None))
     return Facts(
         power=as_text(found.system.get("PowerState")),
@@ -80,6 +84,7 @@ async def read_facts(
         media_inserted=_few(start.media),
         settings=around.settings,
         settings_waiting=around.settings_waiting,
+        no_reset=await find_missing_resets(reader.allowed, places),
     )
 
 

@@ -2,23 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
-from ordnung.controllers.actions import allowed_values
+from ordnung.controllers.actions import Find, allowed_values
 from ordnung.controllers.answers import Json, as_dict, as_number, as_path, as_text, link_of, parse_moment
-from ordnung.controllers.belonging import holding, is_shared, linked, own_path, paths_of
+from ordnung.controllers.belonging import places_to_cycle
 from ordnung.controllers.errors import ControllerError
 from ordnung.controllers.session import ROOT, Session
-from ordnung.controllers.systems import manager_of, own_system
+from ordnung.controllers.systems import manager_of, own_system, with_unlisted
 from ordnung.controllers.types import Marker
 
 _GENTLE, _FORCED = ("GracefulRestart", "ForceRestart"), ("ForceRestart",)
-_WANTED: dict[str, tuple[tuple[str, str], ...]] = {
-    "controller restart": (("Managers", "#Manager.Reset"),),
-    "server reboot": (("Systems", "#ComputerSystem.Reset"),),
-    "power cycle": (("Chassis", "#Chassis.Reset"), ("Systems", "#ComputerSystem.Reset")),
-}
-"""Where each kind may be offered: a power cycle on the chassis or on the system."""
+_MANAGER, _CHASSIS, _SYSTEM = "#Manager.Reset", "#Chassis.Reset", "#ComputerSystem.Reset"
+KINDS = ("controller restart", "server reboot", "power cycle")
 _CYCLES = ("PowerCycle", "FullPowerCycle")
 
 
@@ -30,6 +27,22 @@ class ResetOffer:
     target: str
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Places:
+    """Where the resets of one server may be offered; of each chassis, whether its power is that server's alone."""
+
+    system: Json
+    manager: Json
+    chassis: Sequence[tuple[Json, bool]] = ()
+
+    def of(self, kind: str) -> list[tuple[Json, str, bool]]:
+        """For one kind: where, by which action, and whether for this server alone; a power cycle by either."""
+        if kind == "controller restart":
+            return [(self.manager, _MANAGER, True)]
+        chassis = [(one, _CHASSIS, is_alone) for one, is_alone in self.chassis] if kind == "power cycle" else []
+        return [*chassis, (self.system, _SYSTEM, True)]
+
+
 async def find_reset(session: Session, kind: str, *, force: bool = False) -> ResetOffer:
     """The reset to ask for, of those the service offers; a button is never pushed.
 
@@ -39,26 +52,38 @@ async def find_reset(session: Session, kind: str, *, force: bool = False) -> Res
     Raises:
         ControllerError: it offers none of this kind (said no).
     """
-    types = _CYCLES if kind == "power cycle" else _FORCED if force else _GENTLE
-    system, keeps_others = await own_system(session), False
-    for collection, name in _WANTED[kind]:
+    offer, why = await choose_reset(session.find, await _places(session, kind), kind, force=force)
+    if offer is None:
+        raise ControllerError(session.endpoint.name, "said no", f"it offers no {why}")
+    return offer
+
+
+async def choose_reset(find: Find, places: Places, kind: str, *, force: bool = False) -> tuple[ResetOffer | None, str]:
+    """The reset of a kind that is offered for a server alone; without one, what it does not offer, in words."""
+    types, keeps_others = _CYCLES if kind == "power cycle" else _FORCED if force else _GENTLE, False
+    for resource, name, is_alone in places.of(kind):
         # A service that lists nothing is asked on the chassis for a cycle, and for a plain restart elsewhere.
-        first = types[0] if (collection != "Systems" or kind != "power cycle") else None
-        for resource, is_alone in await _places(session, system, collection):
-            offer = await _offer(session, as_dict(as_dict(resource.get("Actions")).get(name)), types, first)
-            if offer is not None and is_alone:
-                return offer
-            keeps_others = keeps_others or offer is not None
+        first = types[0] if name != _SYSTEM or kind != "power cycle" else None
+        offer = await _offer(find, as_dict(as_dict(resource.get("Actions")).get(name)), types, first)
+        if offer is not None and is_alone:
+            return offer, ""
+        keeps_others = keeps_others or offer is not None
     more = " of this server alone: what it offers is for the whole enclosure" if keeps_others else ""
-    raise ControllerError(session.endpoint.name, "said no", f"it offers no {kind}{more}")
+    return None, kind + more
 
 
-async def _offer(session: Session, action: Json, types: tuple[str, ...], first: str | None) -> ResetOffer | None:
+async def find_missing_resets(find: Find, places: Places) -> tuple[tuple[str, str], ...]:
+    """The kinds of resets that a service does not offer for a server, each with what it does not offer, in words."""
+    found = [(kind, await choose_reset(find, places, kind)) for kind in KINDS]
+    return tuple((kind, why) for kind, (offer, why) in found if offer is None)
+
+
+async def _offer(find: Find, action: Json, types: tuple[str, ...], first: str | None) -> ResetOffer | None:
     """The first of these types that an action takes, or ``first`` where it does not tell what it takes."""
     target = as_path(action.get("target"))
     if target is None:
         return None
-    offered = await allowed_values(session.find, action, "ResetType")
+    offered = await allowed_values(find, action, "ResetType")
     chosen = next((t for t in types if t in offered), None) if offered is not None else first
     return ResetOffer(type=chosen, target=target) if chosen is not None else None
 
@@ -98,18 +123,13 @@ def _time_told(value: object) -> str | None:
     return None if moment is not None and moment.year < CLOCKS_SET else told
 
 
-async def _places(session: Session, system: Json, collection: str) -> list[tuple[Json, bool]]:
-    """Where a reset of a server may be offered, and whether it would be of that server alone."""
-    if collection == "Systems":
-        return [(system, True)]
-    if collection == "Managers":
-        return [(await manager_of(session, system), True)]
-    everything = await session.members(link_of((await session.get(ROOT)).get("Chassis")))
-    known = {own_path(one) for one in everything}
-    for unlisted in paths_of(system, "Chassis") - known:
-        everything += [body] if (body := await session.find(unlisted)) is not None else []
-    own = linked(system, "Chassis", everything) or holding(system, everything)
-    if own:
-        return [(one, not is_shared(system, one, everything)) for one in own]
-    others = len(await session.members(link_of((await session.get(ROOT)).get("Systems")))) > 1
-    return [(one, not others and not is_shared(system, one, everything)) for one in everything[:1]]
+async def _places(session: Session, kind: str) -> Places:
+    """As much of them as one kind of reset takes."""
+    system = await own_system(session)
+    if kind != "power cycle":
+        manager = await manager_of(session, system) if kind == "controller restart" else {}
+        return Places(system=system, manager=manager)
+    root = await session.get(ROOT)
+    chassis = await with_unlisted(session.find, system, await session.members(link_of(root.get("Chassis"))))
+    others = len(await session.members(link_of(root.get("Systems")))) > 1
+    return Places(system=system, manager={}, chassis=places_to_cycle(system, chassis, has_others=others))

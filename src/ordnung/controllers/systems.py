@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
+from ordnung.controllers.actions import Find
 from ordnung.controllers.answers import Json, as_dict, as_list, as_text, link_of
-from ordnung.controllers.belonging import own_manager
+from ordnung.controllers.belonging import own_manager, own_path, paths_of
 from ordnung.controllers.client import Endpoint
 from ordnung.controllers.errors import AnotherServerError, ControllerError
 from ordnung.controllers.session import ROOT, Session
@@ -58,6 +59,13 @@ async def manager_of(session: Session, system: Json) -> Json:
     found = [await session.find(link_of(link)) for link in as_list(as_dict(system.get("Links")).get("ManagedBy"))]
     managers = [body for body in found if body is not None]
     return own_manager(system, managers or await session.members(link_of((await session.get(ROOT)).get("Managers"))))
+
+
+async def with_unlisted(find: Find, system: Json, chassis: list[Json]) -> list[Json]:
+    """All chassis that are listed, and those that a system names besides. Raises as ``find``."""
+    known = {own_path(one) for one in chassis}
+    named = [await find(path) for path in sorted(paths_of(system, "Chassis") - known)]
+    return [*chassis, *(body for body in named if body is not None)]
 
 
 def path_of(session: Session, system: Json) -> str:

@@ -11,6 +11,7 @@ from ordnung.controllers.answers import Json, as_dict, as_list, as_text, link_of
 from ordnung.controllers.belonging import is_shared, linked, own_manager, own_path
 from ordnung.controllers.errors import ControllerError
 from ordnung.controllers.reader import Reader, gather
+from ordnung.controllers.systems import with_unlisted
 
 DEEP = 5
 """How many levels below a collection are asked for at once where that is offered."""
@@ -52,6 +53,9 @@ class Found:
     system: Json
     manager: Json
     chassis: list[Json]
+    """Those that are this server's, or hold it and others."""
+    everywhere: list[Json]
+    """All chassis that its controller tells of."""
     storages: list[Json]
     parts: list[Fitted]
     managed_at: datetime.datetime
@@ -84,6 +88,8 @@ async def read_fitted(
         _timed(lambda: reader.members(link_of(root.get("Managers")), 1), now),
     )
     system = _own_system(reader.name, systems, own)
+    chassis = await with_unlisted(reader.find, system, chassis)
+    everywhere = chassis
     shared_at = {own_path(one) for one in chassis if is_shared(system, one, chassis)}
     others = sum(1 for one in systems if one is not system)
     if others:
@@ -100,7 +106,7 @@ async def read_fitted(
     )
     parts = [part for group in groups for part in group]
     await gather(_add_pci(reader, part) for part in parts)
-    return Found(system, manager, chassis, storages, parts, managed_at, others)
+    return Found(system, manager, chassis, everywhere, storages, parts, managed_at, others)
 
 
 def _own_system(name: str, systems: list[Json], own: str | None) -> Json:

@@ -70,6 +70,8 @@ class Situation:
     way: str | None = None
     will_reset: bool = False
     """The plan has an outage still: a write that would then wait for a reset that must not come is not begun."""
+    reset: str | None = None
+    """What makes active what is about to be written; None where that needs nothing of ours."""
     outside: Outside = field(default_factory=Outside)
     own_disc: bool = False
     """It is started from a disc or a stick of ours: that one is inserted, and that starts go there, is meant so."""
@@ -201,6 +203,14 @@ def _supplies(s: Situation) -> _Said:
         f"unlike supplies: {' and '.join(sorted(versions))}",
         "Fit two alike; never flash unlike ones.",
     )
+
+
+def _reset(s: Situation) -> _Said:
+    """An image would wait in it for a reset that nobody can ask its controller for."""
+    missing = dict(s.facts.no_reset).get(s.reset or "")
+    if missing is None:
+        return None
+    return Severity.BLOCK, f"it offers no {missing}", "Update it at its console, or with somebody there to reset it."
 
 
 def _locked(s: Situation) -> _Said:
@@ -347,6 +357,7 @@ CHECKS: tuple[Check, ...] = (
     Check(id="virtual media", may_override=True, look=_media),
     Check(id="feed", may_override=True, look=_feeds),
     Check(id="unlike supplies", may_override=False, look=_supplies),
+    Check(id="reset", may_override=False, look=_reset),
     Check(id="locked", may_override=False, look=_locked),
     Check(id="staging room", may_override=False, look=_room),
     Check(id="clock", may_override=False, look=_clock),

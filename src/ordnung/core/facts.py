@@ -74,6 +74,8 @@ class Facts:
     """The settings of its BIOS with their values."""
     settings_waiting: tuple[tuple[str, str], ...] = ()
     """Settings that somebody has changed, with the values that the next start makes active."""
+    no_reset: tuple[tuple[str, str], ...] = ()
+    """The kinds of resets that its controller does not offer for it, each with what it does not offer, in words."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

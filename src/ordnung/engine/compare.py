@@ -84,6 +84,14 @@ def find_unlisted(known: Server, now: Server) -> list[str]:
     return [f"{old.name} in {old.slot} {odd}" for old, new in _pair(known, now) if (odd := _lacks(old, new))]
 
 
+def find_unoffered(known: Server, now: Server) -> list[str]:
+    """The resets that a controller offered and does not now, in words: one that wakes may not tell of them yet."""
+    if known.facts is None or now.facts is None:
+        return []
+    before = dict(known.facts.no_reset)
+    return [f"it offers no {missing}" for kind, missing in now.facts.no_reset if kind not in before]
+
+
 def _lacks(old: Component, new: Component | None) -> str:
     if new is None:
         return "is not listed"

@@ -81,7 +81,7 @@ async def _ask_directly(
             ask = choose(position)
             await heed_checks(hand, Situation(
                 server=server, before=Before.WRITE, now=hand.world.clock.now(), write=planned, way=way,
-                will_reset=hand.state.has_outage_left, own_disc=hand.own_disc,
+                will_reset=hand.state.has_outage_left, reset=hand.state.next_reset, own_disc=hand.own_disc,
             ))  # fmt: skip
             running = await ask_when_idle(hand, controller, planned, way, ask, settled_by)
             if not running:

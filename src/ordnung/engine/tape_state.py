@@ -274,6 +274,11 @@ class TapeState:
         return self.rounds[self.round] if self.rounds is not None and self.round < len(self.rounds) else None
 
     @property
+    def next_reset(self) -> str | None:
+        """What makes active what the current round writes; None where nothing of ours is needed for that."""
+        return self.current.reset if self.current is not None else None
+
+    @property
     def has_outage_left(self) -> bool:
         """Whether a round that is still to come takes the server out of service."""
         return has_outage((self.rounds or ())[self.round :])

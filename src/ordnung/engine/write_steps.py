@@ -257,7 +257,7 @@ async def _choose_way(hand: Hand, server: Server, planned: PlannedWrite, reach: 
         way = reach.way(served, hand.state.spent_ways)
         situation = Situation(
             server=server, before=Before.WRITE, now=hand.world.clock.now(), write=planned, way=way,
-            will_reset=hand.state.has_outage_left, own_disc=hand.own_disc,
+            will_reset=hand.state.has_outage_left, reset=hand.state.next_reset, own_disc=hand.own_disc,
         )  # fmt: skip
         block = await hand.heed(situation)
         if block is None and way is not None:

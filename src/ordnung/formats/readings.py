@@ -101,7 +101,7 @@ def _build_facts(entry: dict[str, Any], source: str, place: str) -> Facts:
 
 
 _LISTS = ("jobs", "rebuilding", "arrays_broken", "feeds_lost", "pulls", "boot_order", "media_inserted")
-_PAIRS = ("volumes", "links", "settings", "settings_waiting")
+_PAIRS = ("volumes", "links", "settings", "settings_waiting", "no_reset")
 
 
 def _day(text: str | None, source: str, place: str) -> datetime.date | None:

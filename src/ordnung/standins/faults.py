@@ -123,6 +123,7 @@ QUIRKS: dict[str, str] = {
     "tags change": "the tag of what can be changed is another with each reading",
     "wakes slowly": "once restarted it answers wrongly for a while: 502, no root, a bare root, no inventory",
     "accounts late": "once restarted it refuses everybody who signs in for a minute and a half",
+    "resets untold": "once restarted it tells of no resets for a minute and a half",
     "clock late": "once restarted its clock begins in 1970, until it has asked for the time five minutes later",
     "versions in ids": "the members of its inventory are named by what they are and by their versions",
     "waiting untold": "its inventory tells what runs, and nothing of what waits for a reset",

@@ -8,7 +8,7 @@ if TYPE_CHECKING:
     from ordnung.standins.hardware import Hardware
     from ordnung.standins.parts import Part
 
-LASTS = {"accounts late": 90.0, "clock late": 300.0, "versions late": 150.0}
+LASTS = {"accounts late": 90.0, "resets untold": 90.0, "clock late": 300.0, "versions late": 150.0}
 """For how many seconds each."""
 PIECE_S = 25.0
 """How long after one another it lists its parts, on one that lists them one by one."""

@@ -99,11 +99,12 @@ def _situations(place: RunServer, standing: Standing, known: _House) -> Iterator
     outage = has_outage(rounds)
     outside = _outside(place, standing, rounds, known)
     yield Situation(server=standing.server, before=Before.SHEET, now=known.at, will_reset=outage, outside=outside)
-    for step in rounds:
+    for number, step in enumerate(rounds):
         for planned in step.writes:
             yield Situation(
                 server=standing.server, before=Before.SHEET, now=known.at, write=planned, way=_way(standing),
-                will_reset=outage, outside=outside,
+                # What it offers in later rounds, a newer release of its controller may decide.
+                reset=None if number else step.reset, will_reset=outage, outside=outside,
             )  # fmt: skip
 
 

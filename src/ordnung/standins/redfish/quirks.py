@@ -6,6 +6,7 @@ import datetime
 from typing import Any
 
 from ordnung.standins.hardware import Hardware, moment
+from ordnung.standins.waking import is_waking
 
 _VERSIONS = frozenset({"Version", "FirmwareVersion", "FirmwarePackageVersion", "Revision", "BiosVersion"})
 
@@ -47,6 +48,9 @@ _LEFT_OUT: dict[str, tuple[tuple[str, ...], tuple[str, ...]]] = {
 """By manner: the kinds of resources and what they don't tell."""
 
 
+_RESET = ("ComputerSystem", "Manager", "Chassis")
+
+
 def _leave_out(device: Hardware, body: dict[str, Any], kind: str) -> None:
     for quirk, (kinds, names) in _LEFT_OUT.items():
         if quirk in device.quirks and kind in kinds:
@@ -55,6 +59,8 @@ def _leave_out(device: Hardware, body: dict[str, Any], kind: str) -> None:
     if "starts untold" in device.quirks and kind == "ComputerSystem":
         for name in ("BootSourceOverrideEnabled", "BootSourceOverrideTarget"):
             body["Boot"].pop(name, None)
+    if kind in _RESET and is_waking(device, "resets untold"):
+        body.pop("Actions", None)
     if "inline members" in device.quirks and kind == "PowerSupply":
         body.pop("@odata.id", None)
     if kind == "ServiceRoot":
