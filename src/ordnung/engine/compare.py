@@ -77,15 +77,15 @@ def find_surprises(before: Server, after: Server, touched: Set[str]) -> list[str
 
 def find_unlisted(known: Server, now: Server) -> list[str]:
     """What a reading does not show of what was known, in words: parts not listed, or not in its inventory of firmware,
-    and versions not told.
+    versions not told, and resets not offered.
 
     So it is for minutes after a start: a controller lists its parts, and asks them for their versions, one by one.
     """
-    return [f"{old.name} in {old.slot} {odd}" for old, new in _pair(known, now) if (odd := _lacks(old, new))]
+    parts = [f"{old.name} in {old.slot} {odd}" for old, new in _pair(known, now) if (odd := _lacks(old, new))]
+    return [*parts, *_find_unoffered(known, now)]
 
 
-def find_unoffered(known: Server, now: Server) -> list[str]:
-    """The resets that a controller offered and does not now, in words: one that wakes may not tell of them yet."""
+def _find_unoffered(known: Server, now: Server) -> list[str]:
     if known.facts is None or now.facts is None:
         return []
     before = dict(known.facts.no_reset)

@@ -21,7 +21,7 @@ from ordnung.core.route import Route, Write, plan_route, plan_way_back
 from ordnung.core.sheet import PlannedRound, name_payloads
 from ordnung.core.unattended import leave_reboots
 from ordnung.core.waiting import show_waiting
-from ordnung.engine.compare import find_unlisted, find_unoffered
+from ordnung.engine.compare import find_unlisted
 from ordnung.engine.entries import (
     Deferred,
     Ended,
@@ -257,7 +257,7 @@ class Hand:
         switched: by that neither a write nor a reset can be judged.
         """
         server, known = await controller.read(self.world.clock.now), self.state.latest or self.state.before
-        odd = [*find_unlisted(known, server), *find_unoffered(known, server)] if known is not None else []
+        odd = find_unlisted(known, server) if known is not None else []
         power = server.facts.power if server.facts is not None else None
         odd = [f"its power is {power}"] if power in PASSING else odd
         if not odd:
