@@ -2,18 +2,21 @@
 
 from __future__ import annotations
 
+import dataclasses
+
 import pytest
 
 from ordnung.core.components import Server
-from ordnung.core.route import Write, plan_route
-from ordnung.core.waiting import show_waiting, still_left
+from ordnung.core.facts import Facts
+from ordnung.core.route import plan_route
+from ordnung.core.waiting import Left, is_same_start, show_waiting, still_left
 from tests.core.houses import component, positions, product, release
 
 BIOS = product("bios", release("1.0"), release("2.0"), release("3.0"))
 
 
-def write(slot="bios", source="1.0", to="2.0"):
-    return Write(slot=slot, product="bios", source=source, to=to, seconds=None)
+def write(slot="bios", source="1.0", to="2.0", **more):
+    return Left(slot=slot, product="bios", source=source, to=to, seconds=None, **more)
 
 
 def server(version="1.0", **facts):
@@ -57,3 +60,63 @@ def test_the_way_on_is_the_reset_alone():
     shown = show_waiting(server(), [write(to="3.0")])
     route = plan_route(positions([BIOS], list(shown.components)))
     assert not route.writes and [step.reset for step in route.rounds] == ["server reboot"]
+
+
+EARLY, LATE = "2026-11-29T01:00:00+00:00", "2026-11-29T02:00:00+00:00"
+
+
+@pytest.mark.parametrize(
+    ("case", "kept", "surely"),
+    [
+        ({"started": EARLY, "told": {"started": EARLY}}, True, True),
+        ({"started": EARLY, "told": {"started": "2026-11-29T01:00:05Z"}}, True, True),
+        ({"started": EARLY, "told": {"started": LATE}}, False, False),
+        ({"started": EARLY, "told": {"controller_started": EARLY}}, True, False),
+        (
+            {"started": EARLY, "is_controllers": True, "told": {"started": LATE, "controller_started": EARLY}},
+            True,
+            True,
+        ),
+        (
+            {"started": EARLY, "is_controllers": True, "told": {"started": EARLY, "controller_started": LATE}},
+            False,
+            False,
+        ),
+        ({"started": None, "told": {"started": LATE}}, True, False),
+        ({"started": EARLY, "told": None}, True, False),
+    ],
+    ids=str,
+)
+def test_a_version_that_is_told_from_the_first_runs_only_after_a_start(case, kept, surely):
+    """Some tell what was written as what runs, at once: nothing was restarted, and the run called it level."""
+    told = case.pop("told")
+    seen = dataclasses.replace(server("2.0 "), facts=Facts(**told) if told is not None else None)
+    new = write(seen_old=False, **case)
+    assert (bool(still_left(seen, [new])), bool(still_left(seen, [new], surely=True))) == (kept, surely)
+    shown = show_waiting(seen, [new]).component("bios")
+    assert (shown.version, shown.waiting) == (("1.0", "2.0") if kept else ("2.0 ", None))
+
+
+def test_what_has_shown_what_ran_before_and_shows_another_version_was_started():
+    (waits,) = still_left(server("1.0"), [write(seen_old=False, started=EARLY)])
+    assert waits.seen_old
+    assert not still_left(dataclasses.replace(server("2.0"), facts=Facts(started=EARLY)), [waits])
+    assert not still_left(server("3.0"), [write(seen_old=False)]), "written over by somebody else"
+    assert not still_left(server("2.0"), [write(source="blank", seen_old=False)])
+
+
+@pytest.mark.parametrize(
+    ("before", "now", "same"),
+    [
+        (EARLY, EARLY, True),
+        (EARLY, "2026-11-29T02:00:20+01:00", True),
+        (EARLY, "2026-11-29T01:00:31", False),
+        (EARLY, None, None),
+        (None, EARLY, None),
+        ("once", "once", True),
+        ("once", "twice", False),
+        (EARLY, "twice", False),
+    ],
+)
+def test_times_of_one_start(before, now, same):
+    assert is_same_start(before, now) is same

@@ -15,6 +15,7 @@ from ordnung.core.errands import Errand, ErrandKind, Moves
 from ordnung.core.facts import Facts
 from ordnung.core.route import Write
 from ordnung.core.sheet import NamedPayload, PlannedRound, PlannedWrite
+from ordnung.core.waiting import Left
 from ordnung.engine import entries as e
 from ordnung.engine.compare import find_surprises, proves_back, tells_more
 from ordnung.engine.entries import Entry
@@ -46,7 +47,7 @@ PLACE = e.PlaceTaken(place=AwayPlace(server="s", groups=("pair",)))
 STAY = e.PlaceTaken(place=AwayPlace(server="s", outage=False))
 READ = e.Read(server=Server(name="s", model="m"), why=e.ReadWhy.BEFORE)
 PLAN = e.Plan(rounds=(ROUND,))
-INTENT = e.WriteIntent(planned=ROUND.writes[0], way="push", known_tasks=("/t/1",))
+INTENT = e.WriteIntent(planned=ROUND.writes[0], way="push", known_tasks=("/t/1",), marker=Marker(system="a"))
 SENT, DONE = e.WriteSent(task="/t/2"), e.WriteDone(evidence=e.Evidence.TASK)
 UNSENT = e.WriteUnsent(reason=e.Reason.TRANSFER_FAILED)
 RESET = e.ResetIntent(kind=e.ResetKind.SERVER_REBOOT, marker=Marker(system="a"), type="ForceRestart")
@@ -78,7 +79,10 @@ OFF, BACK_AGAIN, WHOLE = (e.ErrandAsked(errand=Errand(kind=kind), of="desk") for
 DONE_OUTSIDE = e.ErrandDone(by="desk", note="with a note")
 REFUSED = e.ErrandGivenUp(why="not now")
 BEGUN_ALL_THE_SAME = e.ErrandGivenUp(why="nobody answered", begun=True)
-STAGED, LEFT = e.WriteStaged(message="it waits"), e.LeftBefore(writes=(dataclasses.replace(WRITE, slot="nic"),))
+STAGED, LEFT = (
+    e.WriteStaged(message="it waits"),
+    e.LeftBefore(writes=(Left(slot="nic", product=WRITE.product, source=WRITE.source, to=WRITE.to, seconds=None),)),
+)
 RAID = dataclasses.replace(ROUND.writes[0], write=dataclasses.replace(WRITE, slot="raid"))
 BOTH = e.Plan(
     rounds=(dataclasses.replace(ROUND, writes=(*ROUND.writes, RAID), activates=(("bios", "2"), ("raid", "2"))),)
@@ -235,9 +239,10 @@ def test_what_was_tried_and_declined_follows_from_the_tape():
     assert other.spent_ways == {"push"} and not other.has_tried(e.Remedy.ALONE)
 
 
-def bios(version):
+def bios(version, started=None):
     part = Component(slot="bios", kind="bios", name="BIOS", version=version)
-    return e.Read(server=Server(name="s", model="m", components=(part,)), why=e.ReadWhy.BEFORE)
+    server = Server(name="s", model="m", components=(part,), facts=Facts(started=started))
+    return e.Read(server=server, why=e.ReadWhy.BEFORE)
 
 
 @pytest.mark.parametrize(
@@ -249,7 +254,11 @@ def bios(version):
         ((*KEPT, *RESTARTED, STAGED), ["bios"], ["bios"]),
         ((*KEPT, DEFERRED), ["bios"], ["bios"]),
         ((*KEPT, DEFERRED, PLACE, bios("1")), ["bios"], ["bios"]),
-        ((*KEPT, DEFERRED, PLACE, bios("2")), [], []),  # somebody else has reset it
+        ((*KEPT, DEFERRED, PLACE, bios("2", started="b")), [], []),  # somebody else has reset it
+        ((*KEPT, DEFERRED, PLACE, bios("1"), bios("2")), [], []),
+        ((*KEPT, DEFERRED, PLACE, bios("2", started="a")), ["bios"], []),  # told to run, and nothing was reset
+        ((*KEPT, DEFERRED, PLACE, bios("2")), ["bios"], []),
+        ((*KEPT, *RESTARTED, bios("2", started="a")), [], []),
         ((*KEPT, DEFERRED, PLACE, bios(None)), ["bios"], ["bios"]),
         ((PLACE, LEFT, READ), ["nic"], []),
         ((PLACE, LEFT, READ, PLAN, INTENT, SENT, DONE), ["nic", "bios"], []),

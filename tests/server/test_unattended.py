@@ -9,8 +9,10 @@ from asgiref.sync import async_to_sync
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
 
+from ordnung.controllers import Marker
 from ordnung.core.away import AwayPlace
 from ordnung.core.components import Component, Server
+from ordnung.core.facts import Facts
 from ordnung.core.sheet import has_outage
 from ordnung.engine import entries as e
 from ordnung.engine.entry_codec import VERSION, parse_rounds, write_entry
@@ -108,28 +110,51 @@ def test_what_waits_for_a_reboot_is_not_taken_for_back_already(house):
     assert status == 422 and "surge-05 bios: 3.2.0 waits for a reset" in problem["detail"]
 
 
-def test_what_its_controller_does_not_show_waits_all_the_same_until_a_reading_shows_another(house):
-    """Many inventories tell what runs and nothing else: the floor called it behind, and the next sheet wrote it again."""
+def leave_waiting(house, marker=None):
+    """A run that has written a BIOS and was stopped before its reboot; its id, and the server as it was."""
     run = house.post("runs", {"servers": ["surge-05"]})
     place = RunServer.objects.get(run=run["id"])
     (planned,) = (p for step in parse_rounds(place.rounds) for p in step.writes if p.write.slot == "bios")
-    before = current_assessment().standings["surge-05"].server
-    journal = DatabaseJournal()
+    before, journal = current_assessment().standings["surge-05"].server, DatabaseJournal()
     for entry in tape(
         e.PlaceTaken(place=AwayPlace(server="surge-05", outage=False)), e.Read(server=before, why=e.ReadWhy.BEFORE),
-        e.Plan(rounds=parse_rounds(place.rounds)), e.WriteIntent(planned=planned, way="push"), e.WriteSent(),
-        e.WriteDone(evidence=e.Evidence.TASK), e.Ended(ending=e.Ending.STOPPED, reason=e.Reason.STOPPED),
+        e.Plan(rounds=parse_rounds(place.rounds)), e.WriteIntent(planned=planned, way="push", marker=marker),
+        e.WriteSent(), e.WriteDone(evidence=e.Evidence.TASK),
+        e.Ended(ending=e.Ending.STOPPED, reason=e.Reason.STOPPED),
     ):  # fmt: skip
         async_to_sync(journal.append)(str(run["id"]), "surge-05", entry.seq, entry.value)
-    store_reading(dataclasses.replace(before, read_at=now()), None)
+    return run["id"], before
+
+
+def show(before, version, **facts):
+    """A reading by which the server is as it was but for its BIOS; what of it stands on the floor."""
+    parts = [dataclasses.replace(p, version=version) if p.slot == "bios" else p for p in before.components]
+    facts = dataclasses.replace(before.facts or Facts(), **facts)
+    store_reading(dataclasses.replace(before, components=tuple(parts), facts=facts, read_at=now()), None)
     bios = current_assessment().standings["surge-05"].server.component("bios")
-    assert bios is not None and (bios.version, bios.waiting) == ("3.0.5", "3.2.0")
+    return bios.version, bios.waiting
+
+
+def test_what_its_controller_does_not_show_waits_all_the_same_until_a_reading_shows_another(house):
+    """Many inventories tell what runs and nothing else: the floor called it behind, and the next sheet wrote it again."""
+    run, before = leave_waiting(house)
+    assert show(before, "3.0.5") == ("3.0.5", "3.2.0")
     again = RunServer.objects.get(run=house.post("runs", {"servers": ["surge-05"]})["id"])
     assert [(len(step.writes), step.reset) for step in parse_rounds(again.rounds)] == [(0, "server reboot")]
-    status, problem = house.post(f"runs/{run['id']}/take-back", {})
+    status, problem = house.post(f"runs/{run}/take-back", {})
     assert status == 422 and "surge-05 bios: 3.2.0 waits for a reset" in problem["detail"]
-    parts = [dataclasses.replace(p, version="3.2.0") if p.slot == "bios" else p for p in before.components]
-    store_reading(dataclasses.replace(before, components=tuple(parts), read_at=now()), None)
+    show(before, "3.2.0")
+    assert HouseServer.objects.get(name="surge-05").left == []
+
+
+def test_what_is_told_to_run_from_the_first_waits_until_a_start_is_told(house):
+    """Some inventories tell what was written at once: it was called level, and its reboot was forgotten."""
+    first, second = "2026-11-29T01:00:00+00:00", "2026-11-29T05:00:00+00:00"
+    _, before = leave_waiting(house, Marker(system=first))
+    assert show(before, "3.2.0", started=first) == ("3.0.5", "3.2.0")
+    again = RunServer.objects.get(run=house.post("runs", {"servers": ["surge-05"]})["id"])
+    assert [(len(step.writes), step.reset) for step in parse_rounds(again.rounds)] == [(0, "server reboot")]
+    assert show(before, "3.2.0", started=second) == ("3.2.0", None)
     assert HouseServer.objects.get(name="surge-05").left == []
 
 

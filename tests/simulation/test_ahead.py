@@ -68,6 +68,14 @@ async def test_what_its_controller_does_not_show_is_known_to_wait_all_the_same(h
     assert len(writes_of(log)) == 1 and len(at_of(house, ONE, ResetIntent)) == 1
 
 
+async def test_what_is_told_to_run_before_its_turn_is_reset_at_its_turn(house):
+    """It was read at its turn, called level, and never restarted."""
+    house.devices[ONE].quirks = frozenset({"versions early"})
+    assert await carry(house, ONE) == {ONE: "level"}
+    log = house.devices[ONE].log
+    assert len(writes_of(log)) == 1 and len(at_of(house, ONE, ResetIntent)) == 1
+
+
 async def test_without_the_sheet_s_word_nothing_is_sent_before_the_window(house):
     house.ahead = False
     assert await carry(house, ONE) == {ONE: "level"}

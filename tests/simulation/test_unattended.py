@@ -55,6 +55,28 @@ async def test_what_is_written_waits_and_comes_with_the_next_reboot(mirror_folde
     assert writes_of(device.log) == [("bios", "3.2.0")]
 
 
+@pytest.mark.parametrize("quirks", [{"versions early"}, {"versions early", "no reset time"}], ids=str)
+async def test_what_is_told_to_run_before_its_reset_waits_all_the_same(mirror_folder, quirks):
+    """Such a server was called level, and its reboot forgotten."""
+    house = make(mirror_folder, WHOLE)
+    device = house.devices[WHOLE]
+    device.quirks = frozenset(quirks)
+    assert await carry(house, WHOLE) == "waits for a reboot"
+    assert reason(house, WHOLE).startswith("written, and active at the next reboot, whenever that is: bios 3.2.0.")
+    assert writes_of(device.log) == [("bios", "3.2.0")] and outages(house, WHOLE) == []
+
+
+async def test_of_two_releases_in_a_row_the_last_one_waits(mirror_folder):
+    """The one in between was said to wait for the reboot, though the next had long replaced it."""
+    house = make(mirror_folder, "gauge-01")
+    house.devices["gauge-01"].quirks = frozenset({"waiting untold"})
+    assert await carry(house, "gauge-01") == "waits for a reboot"
+    versions = {part.slot: part.waiting for part in house.devices["gauge-01"].parts if part.waiting is not None}
+    told = reason(house, "gauge-01")
+    assert all(f"{slot} {version}" in told for slot, version in versions.items())
+    assert told.count("bmc") == 0, told
+
+
 async def test_restarts_of_the_controller_are_carried_out_reboots_are_not(mirror_folder):
     house = make(mirror_folder, DEEP)
     assert await carry(house, DEEP) == "waits for a reboot"

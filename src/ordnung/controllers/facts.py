@@ -22,7 +22,7 @@ from ordnung.controllers.answers import (
 from ordnung.controllers.belonging import places_to_cycle
 from ordnung.controllers.next_start import read_next_start
 from ordnung.controllers.reader import Reader
-from ordnung.controllers.reset import Places, find_missing_resets
+from ordnung.controllers.reset import Places, find_missing_resets, time_told
 from ordnung.controllers.surroundings import as_pairs, read_surroundings
 from ordnung.controllers.tasks import LISTS, is_scheduled
 from ordnung.controllers.tree import Found
@@ -84,6 +84,8 @@ async def read_facts(
         media_inserted=_few(start.media),
         settings=around.settings,
         settings_waiting=around.settings_waiting,
+        started=time_told(found.system.get("LastResetTime")),
+        controller_started=time_told(found.manager.get("LastResetTime")),
         no_reset=await find_missing_resets(reader.allowed, places),
     )
 

@@ -103,10 +103,10 @@ async def read_marker(session: Session) -> Marker:
     progress = as_dict(system.get("BootProgress"))
     diagnostic = await session.find(link_of(manager.get("ManagerDiagnosticData"))) or {}
     return Marker(
-        system=_time_told(system.get("LastResetTime")),
-        controller=_time_told(manager.get("LastResetTime")),
+        system=time_told(system.get("LastResetTime")),
+        controller=time_told(manager.get("LastResetTime")),
         boot=as_text(progress.get("LastState")),
-        boot_at=_time_told(progress.get("LastStateTime")),
+        boot_at=time_told(progress.get("LastStateTime")),
         power=as_text(system.get("PowerState")),
         uptime_s=as_number(diagnostic.get("ServiceRootUptimeSeconds")),
     )
@@ -116,7 +116,7 @@ CLOCKS_SET = 2000
 """A year before it was told by a clock that nobody had set yet, or stands for no time at all."""
 
 
-def _time_told(value: object) -> str | None:
+def time_told(value: object) -> str | None:
     """A time that tells one start from the next: where a clock begins anew with each start, it may be the same."""
     told = as_text(value)
     moment = parse_moment(told)

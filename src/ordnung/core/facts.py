@@ -74,6 +74,10 @@ class Facts:
     """The settings of its BIOS with their values."""
     settings_waiting: tuple[tuple[str, str], ...] = ()
     """Settings that somebody has changed, with the values that the next start makes active."""
+    started: str | None = None
+    """When the server was reset last, as its controller tells."""
+    controller_started: str | None = None
+    """When that itself was."""
     no_reset: tuple[tuple[str, str], ...] = ()
     """The kinds of resets that its controller does not offer for it, each with what it does not offer, in words."""
 

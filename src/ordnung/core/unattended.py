@@ -37,9 +37,6 @@ def _bears_waiting(planned: PlannedWrite) -> bool:
     return planned.ahead and not (planned.hands_before or planned.hands_after)
 
 
-def tell_waiting(server: Server, written: Collection[tuple[str, str]] = frozenset()) -> tuple[str, ...]:
-    """What of a server waits for a reboot, ``slot version``: as its controller shows it, or as it was written."""
-    shown = {part.slot: part.version for part in server.components}
-    waits = {part.slot: str(part.waiting) for part in server.components if part.has_waiting}
-    waits |= {slot: version for slot, version in written if slot in shown and shown[slot] != version}
-    return tuple(f"{slot} {version}" for slot, version in sorted(waits.items()))
+def tell_waiting(server: Server) -> tuple[str, ...]:
+    """What of a server waits for a reboot, ``slot version``."""
+    return tuple(sorted(f"{part.slot} {part.waiting}" for part in server.components if part.has_waiting))

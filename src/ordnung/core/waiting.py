@@ -1,25 +1,45 @@
-"""What waits for a reset though its controller does not tell so: many list nothing but what runs. Pure."""
+"""What waits for a reset though its controller does not tell so: many list nothing but what runs. Pure.
+
+Nor is a version that is shown proof of the reset by itself: some tell what was written as what runs, at once.
+"""
 
 from __future__ import annotations
 
 import dataclasses
+import datetime
 from collections.abc import Collection, Iterable
+from dataclasses import dataclass
 
-from ordnung.core.components import Component, Server
+from ordnung.core.components import EMPTY, Component, Server
+from ordnung.core.facts import Facts
 from ordnung.core.route import Write
 
+RECKONED_S = 30.0
+"""Times nearer than this are of one start: two starts are never so near."""
 
-def show_waiting(server: Server, written: Iterable[Write]) -> Server:
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Left(Write):
+    """A write whose version waits for a reset, over the version that was read then."""
+
+    seen_old: bool = True
+    """Whether a reading since has shown what ran before: another version then is by a reset, whoever asked for it."""
+    started: str | None = None
+    """When what has to start for it was started last, as its controller told when it was written."""
+    is_controllers: bool = False
+    """Whether that is the controller, and not the server."""
+
+
+def show_waiting(server: Server, written: Iterable[Left]) -> Server:
     """The server with what was written to it as what waits in it (D7).
 
-    Whatever its controller tells goes first, and so does a version that is another than the one it was written over:
-    then something has happened since.
+    Whatever its controller tells to be waiting goes first, and so does a version that is another than the one it was
+    written over: then something has happened since. What it tells to run and can't yet be is shown as what waits.
 
     Args:
-        written: what no reset since can have made active, each over the version that was read then; the last one of a
-            component counts.
+        written: what no reset since can have made active; the last one of a component counts.
     """
-    by_slot = {write.slot: write for write in written}
+    by_slot = {write.slot: write for write in still_left(server, tuple(written))}
     if not by_slot:
         return server
     return dataclasses.replace(
@@ -27,13 +47,52 @@ def show_waiting(server: Server, written: Iterable[Write]) -> Server:
     )
 
 
-def _shown(part: Component, write: Write | None) -> Component:
-    if write is None or part.has_waiting or part.standing != write.source or part.version == write.to:
+def _shown(part: Component, write: Left | None) -> Component:
+    if write is None or part.has_waiting or not part.standing:
         return part
+    if part.standing != write.source:
+        part = dataclasses.replace(part, version=write.source)
     return dataclasses.replace(part, waiting=write.to)
 
 
-def still_left(server: Server, written: Collection[Write]) -> tuple[Write, ...]:
-    """What of it may wait still, by a reading: what has become active, or was written over since, does not."""
-    parts = ((write, server.component(write.slot)) for write in written)
-    return tuple(write for write, part in parts if part is None or not part.standing or part.standing == write.source)
+def still_left(server: Server, written: Collection[Left], *, surely: bool = False) -> tuple[Left, ...]:
+    """What of it may wait still, by a reading: what has become active, or was written over since, does not.
+
+    Args:
+        surely: only what is known to wait; where a controller tells nothing of its starts, a version that was shown
+            from the first counts as active.
+    """
+    kept = (_still(write, server, surely=surely) for write in written)
+    return tuple(write for write in kept if write is not None)
+
+
+def _still(write: Left, server: Server, *, surely: bool) -> Left | None:
+    part = server.component(write.slot)
+    if part is None or not part.standing:
+        return write
+    if part.standing == write.source:
+        return dataclasses.replace(write, seen_old=True)
+    if write.seen_old or write.source in EMPTY or part.standing.strip() != write.to.strip():
+        return None
+    facts = server.facts or Facts()
+    is_same = is_same_start(write.started, facts.controller_started if write.is_controllers else facts.started)
+    return None if is_same is False or (is_same is None and surely) else write
+
+
+def is_same_start(before: str | None, now: str | None) -> bool | None:
+    """Whether two times tell of one start; None where one of them is untold.
+
+    Where they are reckoned from how long something has run, they differ with each reading by a little.
+    """
+    if before is None or now is None:
+        return None
+    try:
+        one, other = _moment(before), _moment(now)
+    except ValueError:
+        return before == now
+    return abs((one - other).total_seconds()) < RECKONED_S
+
+
+def _moment(text: str) -> datetime.datetime:
+    moment = datetime.datetime.fromisoformat(text)
+    return moment if moment.tzinfo else moment.replace(tzinfo=datetime.UTC)

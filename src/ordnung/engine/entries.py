@@ -15,8 +15,9 @@ from ordnung.controllers import Marker
 from ordnung.core.away import AwayPlace
 from ordnung.core.components import Server
 from ordnung.core.errands import Errand, Moves
-from ordnung.core.route import Stranded, Write
+from ordnung.core.route import Stranded
 from ordnung.core.sheet import PlannedRound, PlannedWrite
+from ordnung.core.waiting import Left
 
 
 class ResetKind(StrEnum):
@@ -190,7 +191,7 @@ class Read:
 class LeftBefore:
     """What earlier runs have left waiting in the server for a reset, as the site knows it."""
 
-    writes: tuple[Write, ...]
+    writes: tuple[Left, ...]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

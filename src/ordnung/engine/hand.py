@@ -17,10 +17,10 @@ from ordnung.core.detours import go_alone, go_between
 from ordnung.core.errands import Moves
 from ordnung.core.facts import PASSING
 from ordnung.core.orders import ENDS, Order
-from ordnung.core.route import Route, Write, plan_route, plan_way_back
+from ordnung.core.route import Route, plan_route, plan_way_back
 from ordnung.core.sheet import PlannedRound, name_payloads
 from ordnung.core.unattended import leave_reboots
-from ordnung.core.waiting import show_waiting
+from ordnung.core.waiting import Left, show_waiting
 from ordnung.engine.compare import find_unlisted
 from ordnung.engine.entries import (
     Deferred,
@@ -70,7 +70,7 @@ class Hand:
     """Slots with the sums of the payloads that may be sent there; None: the sheet needed no approval (P4)."""
     on_sheet: frozenset[str] = frozenset()
     """Slots that its sheet writes to: what is planned from is known to be there."""
-    left_before: tuple[Write, ...] = ()
+    left_before: tuple[Left, ...] = ()
     """What earlier runs have left waiting in it for a reset, whether or not its controller shows it."""
     moves: Moves = Moves()
     """What its group wants done around an outage (P1)."""

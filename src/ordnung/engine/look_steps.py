@@ -7,6 +7,7 @@ from ordnung.core.components import Server
 from ordnung.core.sheet import PlannedRound
 from ordnung.core.surroundings import find_changes_around
 from ordnung.core.unattended import tell_waiting
+from ordnung.core.waiting import show_waiting
 from ordnung.engine.compare import find_not_told, find_surprises, find_unlisted, lacking, tells_more
 from ordnung.engine.entries import Confirmed, Ending, LeftBefore, Plan, Read, ReadWhy, Reason, ResetKind, Warned
 from ordnung.engine.errand_steps import bring_home
@@ -204,7 +205,7 @@ async def _end_out_of_disc(hand: Hand) -> None:
 
 async def _end_unattended(hand: Hand, server: Server) -> None:
     """The end of a server whose reboots are left to whenever they come, and which needs one still (P5)."""
-    waits = tell_waiting(server, hand.state.said_written | {(write.slot, write.to) for write in hand.state.waiting})
+    waits = tell_waiting(show_waiting(server, hand.state.waiting))
     if waits:
         await hand.end(Ending.WAITS, Reason.WAITS, what=", ".join(waits))
     elif hand.state.was_sent_to:

@@ -11,6 +11,7 @@ import datetime
 from ordnung.controllers import SYSTEM_BEGINS, ControllerError, LostAnswerError, Marker
 from ordnung.core.checks import Before, Situation
 from ordnung.core.components import Server
+from ordnung.core.waiting import show_waiting
 from ordnung.engine.compare import lacking
 from ordnung.engine.entries import (
     Answer,
@@ -138,12 +139,14 @@ async def _read_safe(hand: Hand, controller: Controller) -> Server | None:
 async def _is_spared(hand: Hand, kind: ResetKind, server: Server) -> bool:
     """Whether the controller has started by itself with its new image: then nothing waits for a restart any more.
 
-    One that is a remedy makes nothing active, and is always carried out.
+    That it tells its new version proves nothing alone. One that is a remedy makes nothing active, and is always
+    carried out.
     """
     current = hand.state.current
     if kind is not ResetKind.CONTROLLER_RESTART or current is None or not hand.state.promised:
         return False
-    return not lacking(await hand.world.baseline.locate(server), hand.state.promised)
+    runs = show_waiting(server, hand.state.waiting)
+    return not lacking(await hand.world.baseline.locate(runs), hand.state.promised)
 
 
 async def _unshown(hand: Hand, server: Server) -> tuple[tuple[str, str], ...]:

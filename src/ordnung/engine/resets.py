@@ -8,12 +8,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from ordnung.controllers import SYSTEM_BEGINS, Marker, parse_moment
+from ordnung.controllers import SYSTEM_BEGINS, Marker
+from ordnung.core.waiting import is_same_start
 from ordnung.engine.entries import Evidence, ResetKind
 
 _ON = ("On", None)
-RECKONED_S = 30.0
-"""Times nearer than this are of one start: two starts are never so near."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -43,13 +42,13 @@ def look_for_reset(
     """
     if kind is ResetKind.CONTROLLER_RESTART:
         return _controller(before, now, elapsed_s, losses)
-    is_same = _is_same_start(before.system, now.system)
+    is_same = is_same_start(before.system, now.system)
     if is_same is False:
         return ResetLook(acted=Evidence.RESET_TIME)
     happened = _happened(before, now)
     if happened is not None:
         return ResetLook(acted=happened)
-    is_same_state = _is_same_start(before.boot_at, now.boot_at)
+    is_same_state = is_same_start(before.boot_at, now.boot_at)
     if is_same is None and is_same_state is False:
         return ResetLook(acted=Evidence.BOOT_PROGRESS)
     if kind is ResetKind.POWER_CYCLE:  # the controller goes dark with it
@@ -73,7 +72,7 @@ def _happened(before: Marker, now: Marker) -> Evidence | None:
 
 
 def _controller(before: Marker, now: Marker, elapsed_s: float, losses: int) -> ResetLook:
-    is_same = _is_same_start(before.controller, now.controller)
+    is_same = is_same_start(before.controller, now.controller)
     if is_same is False:
         return ResetLook(acted=Evidence.RESET_TIME)
     if before.uptime_s is not None and now.uptime_s is not None:
@@ -84,16 +83,3 @@ def _controller(before: Marker, now: Marker, elapsed_s: float, losses: int) -> R
     if is_same:
         return ResetLook(still=True)
     return ResetLook(acted=Evidence.SESSION) if losses > 0 else ResetLook()
-
-
-def _is_same_start(before: str | None, now: str | None) -> bool | None:
-    """Whether two times tell of one start; None where one of them is untold.
-
-    Where they are reckoned from how long something has run, they differ with each reading by a little.
-    """
-    if before is None or now is None:
-        return None
-    one, other = parse_moment(before), parse_moment(now)
-    if one is None or other is None:
-        return before == now
-    return abs((one - other).total_seconds()) < RECKONED_S

@@ -11,7 +11,7 @@ import structlog
 from ordnung.controllers import Endpoint
 from ordnung.core.away import AwayPlace
 from ordnung.core.errands import Moves
-from ordnung.core.route import Write
+from ordnung.core.waiting import Left
 from ordnung.engine.hand import Hand
 from ordnung.engine.ports import TapeConflictError
 from ordnung.engine.server_run import carry_out, give_up
@@ -29,7 +29,7 @@ class RunServer:
     back: Mapping[str, str] | None = None
     approved: frozenset[tuple[str, str]] | None = None
     on_sheet: frozenset[str] = frozenset()
-    left_before: tuple[Write, ...] = ()
+    left_before: tuple[Left, ...] = ()
     moves: Moves = Moves()
     ahead: bool = False
     unattended: bool = False

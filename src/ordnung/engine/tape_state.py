@@ -9,8 +9,8 @@ from ordnung.controllers import Marker
 from ordnung.core.away import AwayPlace
 from ordnung.core.components import Server
 from ordnung.core.errands import Errand, Moves
-from ordnung.core.route import Write
 from ordnung.core.sheet import PlannedRound, PlannedWrite, has_outage
+from ordnung.core.waiting import Left
 from ordnung.engine.entries import (
     Answer,
     Asked,
@@ -148,7 +148,7 @@ class TapeState:
     """It was waited for in vain, or given up: it is not asked for again."""
     said_written: frozenset[tuple[str, str]] = frozenset()
     """(slot, version) of everything of which the device said, or showed, that it was written."""
-    waiting: tuple[Write, ...] = ()
+    waiting: tuple[Left, ...] = ()
     """What was said to be written, and no reset since can have made active, whether or not its controller shows it."""
     failed_slot: str = ""
     """The component that was not written, in this plan."""

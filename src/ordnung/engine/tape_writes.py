@@ -9,9 +9,10 @@ from typing import assert_never
 from ordnung.core.components import Server
 from ordnung.core.route import Write
 from ordnung.core.sheet import DiscPart, PlannedWrite
-from ordnung.core.waiting import still_left
+from ordnung.core.waiting import Left, still_left
 from ordnung.engine.entries import (
     Reason,
+    ResetKind,
     ResetUnsent,
     WriteDone,
     WriteFailed,
@@ -21,9 +22,6 @@ from ordnung.engine.entries import (
     WriteUnsent,
 )
 from ordnung.engine.tape_state import OpenWrite, TapeState
-
-WAITS = "waiting for a reset"
-"""How a device may show what it says was not written."""
 
 
 def without_active(state: TapeState, server: Server) -> TapeState:
@@ -92,7 +90,7 @@ def after_write(
             shown = {(write.slot, write.to)} if value.reason is Reason.TASK_DENIED else set()
             said = state.said_written | shown
             waiting = tuple(other for other in state.waiting if (other.slot, other.to) != (write.slot, write.to))
-            if value.facts.get("how") == WAITS:
+            if shown:  # as active, too: it may be told so before the reset
                 waiting = _with_waiting(state, state.open_write.planned)
             failed = change(state, failed_slot=write.slot, failure=value, said_written=said, waiting=waiting)
             return follow_next(failed)
@@ -125,17 +123,28 @@ def follow_next(state: TapeState) -> TapeState:
     )
 
 
-def _with_waiting(state: TapeState, planned: PlannedWrite) -> tuple[Write, ...]:
+def _with_waiting(state: TapeState, planned: PlannedWrite) -> tuple[Left, ...]:
     """What waits once a write is done, over the version as its device spells it: the last one of each component."""
     others = tuple(write for write in state.waiting if write.slot != planned.write.slot)
     if not planned.is_update or planned.disc is not None or planned.at_once:
         return others
     part = state.latest.component(planned.write.slot) if state.latest is not None else None
     over = part.standing if part is not None else planned.write.source
-    return (*others, dataclasses.replace(planned.write, source=over))
+    return (*others, _left(state, planned.write, over))
 
 
-def still_waiting(state: TapeState) -> tuple[Write, ...]:
+def _left(state: TapeState, write: Write, over: str) -> Left:
+    """What waits from now on; whether a reading shows it as running already is not known yet."""
+    marker = state.open_write.marker if state.open_write is not None else None
+    is_controllers = state.next_reset == ResetKind.CONTROLLER_RESTART
+    started = (marker.controller if is_controllers else marker.system) if marker is not None else None
+    return Left(
+        slot=write.slot, product=write.product, source=over, to=write.to, seconds=write.seconds, seen_old=False,
+        started=started, is_controllers=is_controllers,
+    )  # fmt: skip
+
+
+def still_waiting(state: TapeState) -> tuple[Left, ...]:
     """What waits still once the round's reset is over, or nothing needs one."""
     active = {slot for slot, _ in state.promised}
     return tuple(write for write in state.waiting if write.slot not in active)

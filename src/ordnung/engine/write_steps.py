@@ -45,7 +45,6 @@ from ordnung.engine.ports import Controller, Ready
 from ordnung.engine.reconcile import is_held
 from ordnung.engine.tape import MAX_SENDS
 from ordnung.engine.tape_state import OpenWrite
-from ordnung.engine.tape_writes import WAITS
 from ordnung.engine.world import StepFailedError
 from ordnung.repository.identity import SettledBy, find_fitting, settle_identity
 from ordnung.store import RepositoryError
@@ -323,7 +322,7 @@ async def _how_it_stands(hand: Hand, write: Write) -> str:
         return ""
     if is_same(position, position.component.version, write.to):
         return "active"
-    return WAITS if is_same(position, position.component.waiting, write.to) else ""
+    return "waiting for a reset" if is_same(position, position.component.waiting, write.to) else ""
 
 
 async def _watch(hand: Hand) -> TaskView | None:

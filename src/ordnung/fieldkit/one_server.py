@@ -20,9 +20,8 @@ from ordnung.controllers import Client, ControllerError, Endpoint, RedfishContro
 from ordnung.core.away import AwayPlace
 from ordnung.core.components import KINDS, Server
 from ordnung.core.facts import tell_span
-from ordnung.core.route import Write
 from ordnung.core.same_server import Likeness, compare
-from ordnung.core.waiting import show_waiting
+from ordnung.core.waiting import Left, show_waiting
 from ordnung.engine.entries import Ended, Ending
 from ordnung.engine.hand import is_lasting
 from ordnung.engine.journal_lines import OpenedRun
@@ -188,7 +187,7 @@ async def _bring(job: Job, controllers: RedfishControllers, server: Server, open
     return _tell_end(job, ended)
 
 
-def _left(job: Job) -> tuple[Write, ...]:
+def _left(job: Job) -> tuple[Left, ...]:
     """What the runs in the journal have left waiting in it for a reset: by itself its controller may not tell that."""
     states = [
         job.journal.state(opened.run, opened.server)

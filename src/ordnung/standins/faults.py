@@ -127,6 +127,7 @@ QUIRKS: dict[str, str] = {
     "clock late": "once restarted its clock begins in 1970, until it has asked for the time five minutes later",
     "versions in ids": "the members of its inventory are named by what they are and by their versions",
     "waiting untold": "its inventory tells what runs, and nothing of what waits for a reset",
+    "versions early": "its inventory tells what was written as what runs, before the reset that makes it active",
     "two images": "each image of what has two is a member of its own, whichever of them runs",
     "listed one by one": "after each start its parts come into its inventory one after the other",
     "versions late": "after each start it tells no versions but its own for two and a half minutes",

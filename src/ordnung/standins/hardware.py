@@ -152,9 +152,11 @@ class Hardware:
         return next((part for part in self.parts if part.slot == slot), None)
 
     def shown_version(self, part: Part) -> str | None:
-        """The version the controller tells, which may lag behind the true one; None while it has not asked for it."""
+        """The version the controller tells: behind the true one, or before it; None while it has not asked for it."""
         if not waking.has_read_versions(self, part):
             return None
+        if "versions early" in self.quirks and part.waiting is not None:
+            return part.waiting
         return part.shown if part.shown is not None and self.now() < part.shown_until else part.version
 
     @property

@@ -11,7 +11,7 @@ from typing import Any
 from django.db import models
 
 from ordnung.controllers import Endpoint
-from ordnung.core.route import Write
+from ordnung.core.waiting import Left
 from ordnung.server import vault
 from ordnung.server.house.models import Hook
 
@@ -87,9 +87,9 @@ class Server(models.Model):
     """Why the last look failed, and what was shown instead."""
 
     @property
-    def left_writes(self) -> tuple[Write, ...]:
+    def left_writes(self) -> tuple[Left, ...]:
         """What waits in it for a reset, as runs have left it."""
-        return tuple(Write(**write) for write in self.left)
+        return tuple(Left(**write) for write in self.left)
 
     def forget_failure(self) -> None:
         """It was read, or a person has settled what was in the way."""

@@ -41,7 +41,7 @@ def store_reading(server: ServerValue, pin: str | None) -> None:
             server=row, read_at=server.read_at or now(), head=entry, parts=parts, changes=len(changes)
         )
         row.lost = _lost(row.lost, changes, server)
-        row.left = [dataclasses.asdict(write) for write in still_left(server, row.left_writes)]
+        row.left = [dataclasses.asdict(write) for write in still_left(server, row.left_writes, surely=True)]
         row.pin = row.pin or pin
         row.uuid, row.serial = server.uuid or row.uuid, server.serial or row.serial
         row.forget_failure()

@@ -28,7 +28,7 @@ def member_path(device: Hardware, part: Part, image: str = RUNNING) -> str:
 
 def images_of(device: Hardware, part: Part) -> list[str]:
     """Which images of a part are told: the one it runs, its other bank, and one that waits where that is told."""
-    tells_waiting = part.waiting is not None and "waiting untold" not in device.quirks
+    tells_waiting = part.waiting is not None and not {"waiting untold", "versions early"} & device.quirks
     return [RUNNING, *([STANDBY] if part.spare is not None else []), *([STAGED] if tells_waiting else [])]
 
 
