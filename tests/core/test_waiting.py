@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import dataclasses
+import datetime
 
 import pytest
 
@@ -62,7 +63,9 @@ def test_the_way_on_is_the_reset_alone():
     assert not route.writes and [step.reset for step in route.rounds] == ["server reboot"]
 
 
-EARLY, LATE = "2026-11-29T01:00:00+00:00", "2026-11-29T02:00:00+00:00"
+EARLY, LATE, READ_AT = "2026-11-29T01:00:00+00:00", "2026-11-29T02:00:00+00:00", "2026-11-29T05:00:00+00:00"
+OWN = {"started": EARLY, "controller_started": EARLY, "reset": "controller restart"}
+CYCLE = {"started": EARLY, "controller_started": EARLY, "reset": "power cycle"}
 
 
 @pytest.mark.parametrize(
@@ -72,16 +75,16 @@ EARLY, LATE = "2026-11-29T01:00:00+00:00", "2026-11-29T02:00:00+00:00"
         ({"started": EARLY, "told": {"started": "2026-11-29T01:00:05Z"}}, True, True),
         ({"started": EARLY, "told": {"started": LATE}}, False, False),
         ({"started": EARLY, "told": {"controller_started": EARLY}}, True, False),
-        (
-            {"started": EARLY, "is_controllers": True, "told": {"started": LATE, "controller_started": EARLY}},
-            True,
-            True,
-        ),
-        (
-            {"started": EARLY, "is_controllers": True, "told": {"started": EARLY, "controller_started": LATE}},
-            False,
-            False,
-        ),
+        (OWN | {"told": {"started": LATE, "controller_started": EARLY}}, True, True),
+        (OWN | {"told": {"started": EARLY, "controller_started": LATE}}, False, False),
+        (CYCLE | {"told": {"started": EARLY, "controller_started": LATE}}, True, True),
+        (CYCLE | {"told": {"started": LATE, "controller_started": LATE}}, True, False),
+        ({"started": EARLY, "told": {"started": LATE, "boot": "MemoryInitializationStarted"}}, True, True),
+        ({"started": EARLY, "told": {"started": LATE, "power": "PoweringOn"}}, True, True),
+        ({"started": EARLY, "told": {"started": READ_AT}}, True, True),  # how far it has come is not told
+        ({"started": EARLY, "told": {"started": READ_AT, "boot": "OSRunning"}}, False, False),
+        ({"started": EARLY, "told": {"started": READ_AT, "clock_off_s": 900.0}}, True, True),
+        ({"started": "once", "told": {"started": "twice"}}, False, False),
         ({"started": None, "told": {"started": LATE}}, True, False),
         ({"started": EARLY, "told": None}, True, False),
     ],
@@ -89,8 +92,9 @@ EARLY, LATE = "2026-11-29T01:00:00+00:00", "2026-11-29T02:00:00+00:00"
 )
 def test_a_version_that_is_told_from_the_first_runs_only_after_a_start(case, kept, surely):
     """Some tell what was written as what runs, at once: nothing was restarted, and the run called it level."""
-    told = case.pop("told")
+    told, case = case["told"], {name: value for name, value in case.items() if name != "told"}
     seen = dataclasses.replace(server("2.0 "), facts=Facts(**told) if told is not None else None)
+    seen = dataclasses.replace(seen, read_at=datetime.datetime.fromisoformat(READ_AT))
     new = write(seen_old=False, **case)
     assert (bool(still_left(seen, [new])), bool(still_left(seen, [new], surely=True))) == (kept, surely)
     shown = show_waiting(seen, [new]).component("bios")

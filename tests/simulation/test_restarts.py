@@ -15,6 +15,7 @@ from ordnung.engine.entries import (
     ResetSpared,
 )
 from ordnung.engine.ports import Reply
+from ordnung.engine.telling import tell_entry
 from ordnung.engine.world import Patience
 from ordnung.standins.faults import Fault
 from ordnung.standins.resets import reboot
@@ -61,6 +62,38 @@ async def test_a_controller_that_answers_before_it_is_awake_is_waited_for(house,
     is_told = "no reset time" not in more  # else its new version may be told before it runs: it is restarted once more
     assert len(spared) == (itself if is_told else 0), "what it has done by itself is not asked for once more"
     check_device(house, name)
+
+
+@pytest.mark.parametrize(
+    "more", [(), ("no boot progress",), ("waiting untold",), ("versions early",)], ids=" and ".join
+)
+async def test_one_that_is_rebooted_by_itself_is_not_rebooted_once_more(house, more):
+    """Once its image was written its server was down twice, and nobody was told why."""
+    outcome, device = await with_manners(house, "surge-07", "reboots itself", *more)
+    assert outcome.ended == "level", outcome.reason
+    tape = [entry.value for entry in house.journal.tapes["1", "surge-07"]]
+    (told,) = [tell_entry(value) for value in tape if isinstance(value, ResetSpared)]
+    assert told.startswith("no server reboot is needed: it has started since, and not by this run")
+    # What is written after that is written with the reset: its next outage is the one that was planned.
+    itself = [n for n, entry in enumerate(device.log) if entry["what"] == "rebooted itself"]
+    asked = [n for n, entry in enumerate(device.log) if entry["what"] == "reset" and entry["kind"] == "server reboot"]
+    assert len(asked) == 1 and max(itself) < min(asked)
+    check_device(house, "surge-07")
+
+
+async def test_the_next_of_its_model_is_written_with_the_reset_where_that_may_be_asked_for(mirror_folder):
+    """Nothing in the standard keeps a service from rebooting for an image that is to be written at once."""
+    clock = VirtualClock()
+    names = ("surge-05", "surge-07")
+    house = House(clock, demo_hardware(clock.seconds, [p for p in PLACES if p.name in names]), mirror_folder)
+    for name in names:
+        house.devices[name].quirks = frozenset({"reboots itself"})
+        assert (await carry_out(house, name)).ended == "level"
+    assert "rebooted itself" in [entry["what"] for entry in house.devices["surge-05"].log]
+    second = house.devices["surge-07"]
+    assert "rebooted itself" not in [entry["what"] for entry in second.log]
+    assert resets(second) == THREE
+    check_device(house, "surge-07")
 
 
 @pytest.mark.parametrize("name", ["surge-07", "gauge-01", "vault-01"])

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 from collections.abc import Collection, Iterator
 from dataclasses import dataclass
 from enum import StrEnum
@@ -71,6 +72,12 @@ class Reach:
             yield "pull over HTTPS"
         if self.raw_push_uri and not self.push_uri:
             yield "push"
+
+    def with_reset(self) -> Reach:
+        """The same, asked for nothing but to write with the reset, where that may be asked for."""
+        pull = (AT_RESET,) if AT_RESET in (self.pull_times or ()) else self.pull_times
+        push = (AT_RESET,) if AT_RESET in (self.push_times or ()) else self.push_times
+        return dataclasses.replace(self, pull_times=pull, push_times=push)
 
     def apply_time(self, way: str) -> str | None:
         """The apply time to ask for: at once, else with the reset; None asks for none.

@@ -11,11 +11,13 @@ from collections.abc import Collection, Iterable
 from dataclasses import dataclass
 
 from ordnung.core.components import EMPTY, Component, Server
-from ordnung.core.facts import Facts
+from ordnung.core.facts import AT_REST, PASSING, Facts
 from ordnung.core.route import Write
 
 RECKONED_S = 30.0
 """Times nearer than this are of one start: two starts are never so near."""
+UNTOLD_S = 600.0
+"""For so long a start may last of which its controller tells nothing."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -24,10 +26,12 @@ class Left(Write):
 
     seen_old: bool = True
     """Whether a reading since has shown what ran before: another version then is by a reset, whoever asked for it."""
+    reset: str = ""
+    """What it takes: ``controller restart``, ``power cycle``, or else a start of the server."""
     started: str | None = None
-    """When what has to start for it was started last, as its controller told when it was written."""
-    is_controllers: bool = False
-    """Whether that is the controller, and not the server."""
+    """When the server was started last, as its controller told when it was written."""
+    controller_started: str | None = None
+    """When that itself was."""
 
 
 def show_waiting(server: Server, written: Iterable[Left]) -> Server:
@@ -74,9 +78,39 @@ def _still(write: Left, server: Server, *, surely: bool) -> Left | None:
         return dataclasses.replace(write, seen_old=True)
     if write.seen_old or write.source in EMPTY or part.standing.strip() != write.to.strip():
         return None
+    has_started = _has_started(write, server)
+    return None if has_started or (has_started is None and surely) else write
+
+
+def _has_started(write: Left, server: Server) -> bool | None:
+    """Whether what a write needs has been started since, and is done with that; None where it is not told."""
     facts = server.facts or Facts()
-    is_same = is_same_start(write.started, facts.controller_started if write.is_controllers else facts.started)
-    return None if is_same is False or (is_same is None and surely) else write
+    if write.reset == "controller restart":
+        is_same = is_same_start(write.controller_started, facts.controller_started)
+    else:
+        is_same = is_same_start(write.started, facts.started)
+    if is_same is not False:
+        return None if is_same is None else False
+    if write.reset == "power cycle":  # any other start is told the same way
+        return None
+    return write.reset == "controller restart" or not _may_start_still(server, facts)
+
+
+def _may_start_still(server: Server, facts: Facts) -> bool:
+    """Whether its start may not be over: what becomes active by that may not be active yet."""
+    if facts.power in PASSING or facts.boot not in AT_REST:
+        return True
+    if facts.boot is not None or server.read_at is None:
+        return False
+    corrected = server.read_at + datetime.timedelta(seconds=facts.clock_off_s or 0.0)
+    # By its clock as it is off now, or was right when that was noted.
+    return any(is_fresh_start(facts.started, now, UNTOLD_S) for now in (server.read_at, corrected))
+
+
+def is_fresh_start(started: str | None, now: datetime.datetime, lasts_s: float) -> bool:
+    """Whether a start of which nothing but its time is told may not be over, if it lasts so many seconds."""
+    moment = _moment(started or "")
+    return moment is not None and abs((now - moment).total_seconds()) < lasts_s
 
 
 def is_same_start(before: str | None, now: str | None) -> bool | None:
@@ -86,13 +120,15 @@ def is_same_start(before: str | None, now: str | None) -> bool | None:
     """
     if before is None or now is None:
         return None
-    try:
-        one, other = _moment(before), _moment(now)
-    except ValueError:
+    one, other = _moment(before), _moment(now)
+    if one is None or other is None:
         return before == now
     return abs((one - other).total_seconds()) < RECKONED_S
 
 
-def _moment(text: str) -> datetime.datetime:
-    moment = datetime.datetime.fromisoformat(text)
+def _moment(text: str) -> datetime.datetime | None:
+    try:
+        moment = datetime.datetime.fromisoformat(text)
+    except ValueError:
+        return None
     return moment if moment.tzinfo else moment.replace(tzinfo=datetime.UTC)

@@ -379,7 +379,7 @@ class ResetUnsent:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ResetSpared:
-    """A planned reset that is not asked for: the controller has started by itself, and what waited for it is active."""
+    """A planned reset that is not asked for: it has come by itself, or by somebody else, and what waited is active."""
 
     kind: ResetKind
 

@@ -11,7 +11,7 @@ import datetime
 from ordnung.controllers import SYSTEM_BEGINS, ControllerError, LostAnswerError, Marker
 from ordnung.core.checks import Before, Situation
 from ordnung.core.components import Server
-from ordnung.core.waiting import show_waiting
+from ordnung.core.waiting import is_fresh_start, show_waiting
 from ordnung.engine.compare import lacking
 from ordnung.engine.entries import (
     Answer,
@@ -60,6 +60,8 @@ async def reset(hand: Hand) -> None:
             if server is None:
                 return
             if await _is_spared(hand, kind, server):
+                if kind.is_outage:
+                    hand.world.site.restless.add(server.model)
                 await hand.note(ResetSpared(kind=kind))
                 return
             async with hand.world.site.controller(hand.endpoint.url):
@@ -106,12 +108,14 @@ async def let_start_end(hand: Hand) -> None:
         StepFailedError: it does not get to its end.
     """
     patience = hand.world.patience
-    end = hand.until(patience.back_s)
+    end, over = hand.until(patience.back_s), hand.until(patience.untold_s)
     while True:
         marker = await hand.patiently(lambda controller: controller.marker(), patience.contact_s)
-        if not marker.is_starting:
+        now = hand.world.clock.now()
+        is_untold = marker.boot is None and now < over and is_fresh_start(marker.system, now, patience.untold_s)
+        if not (marker.is_starting or is_untold):
             return
-        if hand.world.clock.now() >= end:
+        if marker.is_starting and now >= end:
             minutes = round(patience.back_s / 60)
             raise StepFailedError(Reason.NOT_STARTED, minutes=minutes, stands=tell_boot(marker.boot))
         await hand.show("waiting", f"before its reset: {tell_boot(marker.boot)}")
@@ -137,13 +141,16 @@ async def _read_safe(hand: Hand, controller: Controller) -> Server | None:
 
 
 async def _is_spared(hand: Hand, kind: ResetKind, server: Server) -> bool:
-    """Whether the controller has started by itself with its new image: then nothing waits for a restart any more.
+    """Whether what was written has started by itself, or by somebody else: then nothing waits for a reset any more.
 
-    That it tells its new version proves nothing alone. One that is a remedy makes nothing active, and is always
+    That a new version is told proves nothing alone. A power cycle is more than any start that can be told, one that
+    is a remedy makes nothing active, and with a disc or another bank a start means something else: those are always
     carried out.
     """
     current = hand.state.current
-    if kind is not ResetKind.CONTROLLER_RESTART or current is None or not hand.state.promised:
+    if kind is ResetKind.POWER_CYCLE or current is None or not hand.state.promised:
+        return False
+    if any(planned.bank or planned.disc is not None for planned in current.writes):
         return False
     runs = show_waiting(server, hand.state.waiting)
     return not lacking(await hand.world.baseline.locate(runs), hand.state.promised)

@@ -143,7 +143,7 @@ def _fits(state: TapeState, value: TapeEntry) -> bool:
             return not state.is_busy and state.open_errand is None and placed and free and its_turn
         case ResetSpared():
             is_due = state.current is not None and state.current.reset == value.kind and not state.is_back
-            return is_due and not value.kind.is_outage and not state.is_busy and state.open_errand is None
+            return is_due and not state.is_busy and state.open_errand is None
         case ResetSent() | ResetSeen() | ResetUnsent() | Back():
             return state.open_reset is not None
         case Asked():

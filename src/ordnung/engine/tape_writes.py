@@ -12,7 +12,6 @@ from ordnung.core.sheet import DiscPart, PlannedWrite
 from ordnung.core.waiting import Left, still_left
 from ordnung.engine.entries import (
     Reason,
-    ResetKind,
     ResetUnsent,
     WriteDone,
     WriteFailed,
@@ -136,11 +135,10 @@ def _with_waiting(state: TapeState, planned: PlannedWrite) -> tuple[Left, ...]:
 def _left(state: TapeState, write: Write, over: str) -> Left:
     """What waits from now on; whether a reading shows it as running already is not known yet."""
     marker = state.open_write.marker if state.open_write is not None else None
-    is_controllers = state.next_reset == ResetKind.CONTROLLER_RESTART
-    started = (marker.controller if is_controllers else marker.system) if marker is not None else None
     return Left(
         slot=write.slot, product=write.product, source=over, to=write.to, seconds=write.seconds, seen_old=False,
-        started=started, is_controllers=is_controllers,
+        reset=state.next_reset or "", started=marker.system if marker is not None else None,
+        controller_started=marker.controller if marker is not None else None,
     )  # fmt: skip
 
 

@@ -209,7 +209,8 @@ def tell_entry(value: TapeEntry) -> str:
         case WriteIntent() | WriteSent() | WriteUnsent() | WriteStaged() | WriteDone() | WriteFailed():
             return _tell_write(value)
         case ResetSpared():
-            return f"no {value.kind} is needed: it has started by itself, and what waited for it is active"
+            who = "and not by this run" if value.kind.is_outage else "by itself"
+            return f"no {value.kind} is needed: it has started since, {who}, and what waited for that is active"
         case ResetIntent() | ResetSent() | ResetSeen() | ResetUnsent() | Back():
             return _tell_reset(value)
         case Asked():

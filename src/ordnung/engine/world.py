@@ -132,6 +132,8 @@ class Site:
     writing: dict[str, str] = field(default_factory=dict)
     """Controllers (by URL) with a write of ours under way, and for which server."""
     contact: Contact = field(default_factory=Contact)
+    restless: set[str] = field(default_factory=set)
+    """Models of which one was rebooted unasked once it was written: others are written with the reset, if possible."""
     _locks: dict[str, asyncio.Lock] = field(default_factory=dict)
 
     def controller(self, url: str) -> asyncio.Lock:

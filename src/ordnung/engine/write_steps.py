@@ -32,6 +32,7 @@ from ordnung.engine.entries import (
     Read,
     ReadWhy,
     Reason,
+    ResetKind,
     WriteDone,
     WriteFailed,
     WriteIntent,
@@ -79,6 +80,8 @@ async def write(hand: Hand) -> None:
                 await _start_anew(hand, await controller.read(hand.world.clock.now))
                 return
             reach = await controller.reach()
+            if _needs_reset(hand, planned) and server.model in hand.world.site.restless:
+                reach = reach.with_reset()
             way = await _choose_way(hand, server, planned, reach)
             aim = await _aim(hand, controller, reach, way, slot)
             if not aim.is_sure:
@@ -124,6 +127,11 @@ async def _demand_alone(hand: Hand, server: Server, slot: str, ready: Ready, set
         raise StepFailedError(Reason.NOT_ALONE, slot=slot, why="does not say whom it is for")
     if others:
         raise StepFailedError(Reason.NOT_ALONE, slot=slot, why=f"may be for {', '.join(others)} too")
+
+
+def _needs_reset(hand: Hand, planned: PlannedWrite) -> bool:
+    """Whether a write becomes active by an outage, in its round or at whatever reboot comes."""
+    return not planned.at_once and hand.state.next_reset != ResetKind.CONTROLLER_RESTART
 
 
 def _is_at_reset(reach: Reach, way: str) -> bool:

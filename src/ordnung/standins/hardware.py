@@ -276,6 +276,8 @@ class Hardware:
             staging.go_on(self, task)
         if task.activation == "controller restart" and "restarts itself" in self.quirks:
             resets.restart_by_itself(self)
+        elif task.activation == "server reboot" and not task.at_reset and "reboots itself" in self.quirks:
+            resets.reboot_by_itself(self)
 
     def _activate(self, kind: str) -> None:
         for part in filter(self._owns, self.parts):

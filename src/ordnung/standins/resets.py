@@ -52,8 +52,18 @@ def restart_by_itself(device: Hardware) -> None:
 def reboot(device: Hardware) -> None:
     """ComputerSystem.Reset: new BIOS and cards come up with the next start."""
     _cut_writes(device, "server reboot")
-    _server_starts(device, device.now(), staging.begin(device, "server reboot", device.now()))
+    _reboot(device)
     device.note("reset", kind="server reboot")
+
+
+def reboot_by_itself(device: Hardware) -> None:
+    """The server is rebooted with its new image, unasked."""
+    _reboot(device)
+    device.note("rebooted itself")
+
+
+def _reboot(device: Hardware) -> None:
+    _server_starts(device, device.now(), staging.begin(device, "server reboot", device.now()))
     device.schedule(device.now() + device.reboot_seconds * 0.6, "server reboot")
 
 
