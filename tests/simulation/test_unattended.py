@@ -55,7 +55,7 @@ async def test_what_is_written_waits_and_comes_with_the_next_reboot(mirror_folde
     assert writes_of(device.log) == [("bios", "3.2.0")]
 
 
-@pytest.mark.parametrize("quirks", [{"versions early"}, {"versions early", "no reset time"}], ids=str)
+@pytest.mark.parametrize("quirks", [("versions early",), ("versions early", "no reset time")], ids=" and ".join)
 async def test_what_is_told_to_run_before_its_reset_waits_all_the_same(mirror_folder, quirks):
     """Such a server was called level, and its reboot forgotten."""
     house = make(mirror_folder, WHOLE)
