@@ -8,7 +8,7 @@ import datetime
 import pytest
 
 from ordnung.controllers import ControllerError, Endpoint
-from ordnung.controllers.belonging import is_shared, own_manager
+from ordnung.controllers.belonging import own_manager, which_are_shared
 from ordnung.controllers.reset import find_reset
 from ordnung.standins.scenario import PLACES, demo_hardware
 from tests.simulation.lines import controller_of
@@ -59,7 +59,7 @@ def manager(path, kind=None, **named):
 )
 def test_a_chassis_that_holds_one_server_is_its_own(case, told):
     named, one, others = told
-    assert not is_shared(system(Chassis=named), one, [one, *others]), case
+    assert not which_are_shared(system(Chassis=named), [one, *others])[0], case
 
 
 @pytest.mark.parametrize(
@@ -106,12 +106,19 @@ def test_a_chassis_that_holds_one_server_is_its_own(case, told):
     ],
 )
 def test_a_chassis_that_holds_others_is_not(case, named, one, others):
-    assert is_shared(system(Chassis=named), one, [one, *others]), case
+    assert which_are_shared(system(Chassis=named), [one, *others])[0], case
 
 
 def test_chassis_that_contain_each_other_are_looked_at_once():
     one, two = chassis("/c/1", Contains=["/c/2"]), chassis("/c/2", Contains=["/c/1"])
-    assert not is_shared(system(), one, [one, two])
+    assert which_are_shared(system(), [one, two]) == [False, False]
+
+
+def test_as_many_chassis_as_a_reading_takes_are_told_apart_at_once():
+    chain = [chassis(f"/c/{n}", Contains=[f"/c/{n + 1}", "/c/0"]) for n in range(2000)]
+    assert not any(which_are_shared(system(), chain))
+    last = chassis("/c/2000", "Blade", ComputerSystems=["/s/2"])
+    assert which_are_shared(system(), [*chain, last])[:2000] == [True] * 2000
 
 
 OWN, ENCLOSURE, PLAIN = manager("/m/1", "BMC"), manager("/m/e", "EnclosureManager"), manager("/m/2")

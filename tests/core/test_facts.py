@@ -166,6 +166,8 @@ OTHER = dataclasses.replace(SUPPLY, slot="psu-2", part="B")
          {"components": (SUPPLY, dataclasses.replace(SUPPLY, slot="psu-2")), "write": IMAGE}),
         ("reset", "block", {"facts": Facts(no_reset=(("power cycle", "power cycle of it alone"),)), "reset": "power cycle", "write": IMAGE},
          {"facts": Facts(no_reset=(("server reboot", "server reboot"),)), "reset": "power cycle", "write": IMAGE}),
+        ("reset", "warn", {"facts": Facts(no_reset=(("controller restart", "x"),)), "reset": "controller restart", "write": IMAGE},
+         {"facts": Facts(no_reset=(("controller restart", "x"),)), "reset": "server reboot", "write": IMAGE}),
         ("locked", "block", {"facts": Facts(locked="switched off")}, {"facts": Facts()}),
         ("staging room", "block", {"facts": Facts(largest_image=999), "write": IMAGE},
          {"facts": Facts(largest_image=1000), "write": IMAGE}),

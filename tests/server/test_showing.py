@@ -108,7 +108,7 @@ def test_what_is_under_way_has_no_end_and_what_failed_is_marked():
         (e.ResetSeen(evidence=e.Evidence.BOOT_PROGRESS), "the reset has acted, by its boot progress"),
         (
             e.ResetSpared(kind=e.ResetKind.CONTROLLER_RESTART),
-            "no controller restart is needed: it has started by itself, and what waited for it is active",
+            "no controller restart is needed: it has started since, by itself, and what waited for that is active",
         ),
         (BACK, "answers again, its system runs"),
         (CONFIRMED, "confirmed by reading: bios 2"),

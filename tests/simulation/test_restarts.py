@@ -64,6 +64,19 @@ async def test_a_controller_that_answers_before_it_is_awake_is_waited_for(house,
     check_device(house, name)
 
 
+async def test_a_controller_that_nobody_can_restart_does_so_by_itself_or_is_left_to_a_person(mirror_folder):
+    for manners, ended in (({"restarts itself"}, "level"), (set(), "failed")):
+        clock = VirtualClock()
+        devices = demo_hardware(clock.seconds, [p for p in PLACES if p.name == "surge-07"])
+        house = House(clock, devices, mirror_folder)
+        house.devices["surge-07"].quirks = frozenset({"no restart offered", *manners})
+        outcome = await carry_out(house, "surge-07")
+        assert outcome.ended == ended, outcome.reason
+        assert "controller restart" not in resets(house.devices["surge-07"])
+        assert ended == "level" or "it offers no controller restart" in outcome.reason
+        check_device(house, "surge-07")
+
+
 @pytest.mark.parametrize(
     "more", [(), ("no boot progress",), ("waiting untold",), ("versions early",)], ids=" and ".join
 )

@@ -47,11 +47,6 @@ def linked(system: Json, name: str, bodies: Sequence[Json]) -> list[Json]:
     return [one for one in bodies if own_path(one) in named]
 
 
-def holding(system: Json, chassis: Sequence[Json]) -> list[Json]:
-    """Those of several chassis that name a system as what they hold."""
-    return [one for one in chassis if own_path(system) in paths_of(one, _HOLDS)]
-
-
 def places_to_cycle(system: Json, chassis: Sequence[Json], *, has_others: bool) -> list[tuple[Json, bool]]:
     """The chassis at which a power cycle of a server may be offered, and whether it would be of that server alone.
 
@@ -59,10 +54,12 @@ def places_to_cycle(system: Json, chassis: Sequence[Json], *, has_others: bool) 
         chassis: all that its controller tells of.
         has_others: whether its controller stands for more systems: what says nothing is nobody's then.
     """
-    own = linked(system, "Chassis", chassis) or holding(system, chassis)
-    if own:
-        return [(one, not is_shared(system, one, chassis)) for one in own]
-    return [(one, not has_others and not is_shared(system, one, chassis)) for one in chassis[:1]]
+    alone = [(one, not at) for one, at in zip(chassis, which_are_shared(system, chassis), strict=True)]
+    named = paths_of(system, "Chassis") & frozenset(map(own_path, chassis))
+    held = {own_path(one) for one in chassis if own_path(system) in paths_of(one, _HOLDS)}
+    if own := named or held:
+        return [(one, is_alone) for one, is_alone in alone if own_path(one) in own]
+    return [(one, is_alone and not has_others) for one, is_alone in alone[:1]]
 
 
 def own_path(body: Json) -> str:
@@ -77,41 +74,42 @@ def paths_of(body: Json, name: str) -> frozenset[str]:
     return frozenset(path.rstrip("/") for one in one_or_more if (path := link_of(one)))
 
 
-def is_shared(system: Json, chassis: Json, others: Sequence[Json]) -> bool:
-    """Whether a chassis is certain to hold more than this one server, as far as it and ``others`` tell.
+def which_are_shared(system: Json, chassis: Sequence[Json]) -> list[bool]:
+    """Of each chassis that a controller tells of, whether it is certain to hold more than this one server."""
+    own, named = own_path(system), paths_of(system, "Chassis")
+    told = [(own_path(one), as_text(one.get("ChassisType")), paths_of(one, _HOLDS)) for one in chassis]
+    is_held = any(own in holds for _, _, holds in told)
+    is_plugged_in = any(kind in _PLUGGED_IN and (path in named or own in holds) for path, kind, holds in told)
+    outwards = _outwards(chassis)
+    around_others = _all_around({path for path, _, holds in told if holds - {own}}, outwards)
+    around_plugged = _all_around({path for path, kind, _ in told if kind in _PLUGGED_IN}, outwards)
 
-    Args:
-        others: all chassis that are known, itself among them or not.
-    """
-    own, holds, kind = own_path(system), paths_of(chassis, _HOLDS), as_text(chassis.get("ChassisType"))
-    if kind in _GROUPS or len(holds) > 1:
-        return True
-    mine = [one for one in others if own_path(one) in paths_of(system, "Chassis") or own in paths_of(one, _HOLDS)]
-    if kind in _FREE and any(map(_is_plugged_in, mine)):
-        return True
-    inner = _inside(chassis, others)
-    if any(paths_of(one, _HOLDS) - {own} for one in inner):
-        return True
-    if holds:  # a system that nothing else tells of is this one, by another name
-        return own not in holds and any(own in paths_of(one, _HOLDS) for one in others)
-    return any(map(_is_plugged_in, inner))
+    def is_shared(path: str, kind: str | None, holds: frozenset[str]) -> bool:
+        if kind in _GROUPS or len(holds) > 1 or path in around_others or (kind in _FREE and is_plugged_in):
+            return True
+        if holds:  # a system that nothing else tells of is this one, by another name
+            return own not in holds and is_held
+        return path in around_plugged
 
-
-def _is_plugged_in(chassis: Json) -> bool:
-    return as_text(chassis.get("ChassisType")) in _PLUGGED_IN
+    return [is_shared(*one) for one in told]
 
 
-def _inside(chassis: Json, others: Sequence[Json]) -> list[Json]:
-    """What is in a chassis, in what is in that, and so on."""
-    found, at = {own_path(chassis)}, [chassis]
-    inner: list[Json] = []
+def _outwards(chassis: Sequence[Json]) -> dict[str, set[str]]:
+    """By the path of each chassis: what it is directly in, as either of the two tells."""
+    around: dict[str, set[str]] = {}
+    for one in chassis:
+        path = own_path(one)
+        for inner in paths_of(one, "Contains"):
+            around.setdefault(inner, set()).add(path)
+        around.setdefault(path, set()).update(paths_of(one, "ContainedBy"))
+    return around
+
+
+def _all_around(inner: set[str], around: dict[str, set[str]]) -> set[str]:
+    """Everything that some chassis are in, and what that is in, and so on; round a circle once."""
+    found: set[str] = set()
+    at = inner - {""}
     while at:
-        outer = at.pop()
-        for one in others:
-            path = own_path(one)
-            is_in = path in paths_of(outer, "Contains") or own_path(outer) in paths_of(one, "ContainedBy")
-            if path and is_in and path not in found:
-                found.add(path)
-                at.append(one)
-                inner.append(one)
-    return inner
+        at = {outer for path in at for outer in around.get(path, ())} - found - {""}
+        found |= at
+    return found

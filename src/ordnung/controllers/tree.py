@@ -8,7 +8,7 @@ from collections.abc import Awaitable, Callable
 from dataclasses import dataclass, field
 
 from ordnung.controllers.answers import Json, as_dict, as_list, as_text, link_of
-from ordnung.controllers.belonging import is_shared, linked, own_manager, own_path
+from ordnung.controllers.belonging import linked, own_manager, own_path, which_are_shared
 from ordnung.controllers.errors import ControllerError
 from ordnung.controllers.reader import Reader, gather
 from ordnung.controllers.systems import with_unlisted
@@ -90,7 +90,7 @@ async def read_fitted(
     system = _own_system(reader.name, systems, own)
     chassis = await with_unlisted(reader.find, system, chassis)
     everywhere = chassis
-    shared_at = {own_path(one) for one in chassis if is_shared(system, one, chassis)}
+    shared_at = {own_path(one) for one, at in zip(chassis, which_are_shared(system, chassis), strict=True) if at}
     others = sum(1 for one in systems if one is not system)
     if others:
         chassis, managers = linked(system, "Chassis", chassis), linked(system, "ManagedBy", managers)

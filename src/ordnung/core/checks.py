@@ -206,10 +206,16 @@ def _supplies(s: Situation) -> _Said:
 
 
 def _reset(s: Situation) -> _Said:
-    """An image would wait in it for a reset that nobody can ask its controller for."""
+    """An image would wait in it for a reset that nobody can ask its controller for; itself that may do so alone."""
     missing = dict(s.facts.no_reset).get(s.reset or "")
     if missing is None:
         return None
+    if s.reset == "controller restart":
+        return (
+            Severity.WARN,
+            f"it offers no {missing}",
+            "It has to restart by itself; have somebody there if it does not.",
+        )
     return Severity.BLOCK, f"it offers no {missing}", "Update it at its console, or with somebody there to reset it."
 
 

@@ -64,6 +64,8 @@ async def reset(hand: Hand) -> None:
                     hand.world.site.restless.add(server.model)
                 await hand.note(ResetSpared(kind=kind))
                 return
+            if await _may_come_by_itself(hand, kind, server, since):
+                continue
             async with hand.world.site.controller(hand.endpoint.url):
                 running = find_others(await controller.tasks() or [], hand.state)
                 if not running:
@@ -154,6 +156,17 @@ async def _is_spared(hand: Hand, kind: ResetKind, server: Server) -> bool:
         return False
     runs = show_waiting(server, hand.state.waiting)
     return not lacking(await hand.world.baseline.locate(runs), hand.state.promised)
+
+
+async def _may_come_by_itself(hand: Hand, kind: ResetKind, server: Server, since: datetime.datetime) -> bool:
+    """Whether a controller that lets nobody restart it may do so by itself still, after a pause."""
+    is_offered = server.facts is None or kind not in dict(server.facts.no_reset)
+    waited = (hand.world.clock.now() - since).total_seconds()
+    if kind is not ResetKind.CONTROLLER_RESTART or is_offered or waited >= hand.world.patience.version_s:
+        return False
+    await hand.show("waiting", "its controller lets nobody restart it: it may do so by itself")
+    await hand.pause(whole=True)
+    return True
 
 
 async def _unshown(hand: Hand, server: Server) -> tuple[tuple[str, str], ...]:

@@ -131,6 +131,7 @@ QUIRKS: dict[str, str] = {
     "two images": "each image of what has two is a member of its own, whichever of them runs",
     "listed one by one": "after each start its parts come into its inventory one after the other",
     "versions late": "after each start it tells no versions but its own for two and a half minutes",
+    "no restart offered": "nobody can ask its controller to restart",
     "reboots itself": "once what a reboot makes active is written its server is rebooted unasked, unless that was asked for OnReset",
     "restarts itself": "once its own image is written it restarts unasked, and its tasks are forgotten",
     "certificate anew": "with its new image it makes its certificate anew",

@@ -44,6 +44,8 @@ def manager(device: Hardware) -> Resource:
             }
         },
     }
+    if "no restart offered" in device.quirks:
+        del body["Actions"]
     body |= media_link(device, older=True)
     if device.generation == "newest":
         body["HostInterfaces"] = link(f"{V1}/Managers/1/HostInterfaces")
