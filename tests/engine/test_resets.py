@@ -18,6 +18,9 @@ def m(**told):
     return Marker(**told)
 
 
+READY = "SystemHardwareInitializationComplete"
+
+
 @pytest.mark.parametrize(
     ("kind", "before", "now", "losses", "acted", "still"),
     [
@@ -51,6 +54,10 @@ def m(**told):
         (K.SERVER_REBOOT, m(boot="OSRunning"), m(boot="MemoryInitializationStarted"), 0, Evidence.BOOT_PROGRESS, False),
         (K.SERVER_REBOOT, m(boot="OSBootStarted"), m(boot="OSRunning"), 0, None, False),  # it was starting before
         (K.SERVER_REBOOT, m(boot="OSBootStarted"), m(boot="SetupEntered"), 0, Evidence.BOOT_PROGRESS, False),
+        (K.SERVER_REBOOT, m(boot="OSBootStarted"), m(boot=READY), 0, Evidence.BOOT_PROGRESS, False),
+        (K.SERVER_REBOOT, m(boot=READY), m(boot="MemoryInitializationStarted"), 0, Evidence.BOOT_PROGRESS, False),
+        (K.SERVER_REBOOT, m(boot=READY), m(boot="OSBootStarted"), 0, None, False),
+        (K.SERVER_REBOOT, m(boot=READY), m(boot=READY), 0, None, False),
         (
             K.SERVER_REBOOT,
             m(boot="OSRunning", boot_at="1"),
@@ -84,6 +91,8 @@ def test_a_server_is_up_when_nothing_that_is_told_says_otherwise():
     assert m().is_up() and m(boot="OSRunning").is_up() and m(boot="None", power="On").is_up()
     begins = m(boot="OSBootStarted")
     assert not begins.is_up() and not begins.is_up(m(boot="OSRunning")) and not m(power="Off").is_up()
+    ready = m(boot=READY)
+    assert ready.is_up(ready) and not ready.is_up() and not ready.is_up(begins) and not ready.is_starting
     assert begins.is_up(begins) and m(boot="OSRunning").is_up(begins) and not m(boot="SetupEntered").is_up(begins)
 
 

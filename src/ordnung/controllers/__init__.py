@@ -11,12 +11,11 @@ from ordnung.controllers.errors import (
     UnknownParameterError,
 )
 from ordnung.controllers.reset import ResetOffer
-from ordnung.controllers.types import AT_RESET, SYSTEM_BEGINS, Accepted, Aim, Marker, Outcome, Reach, TaskView, Word
+from ordnung.controllers.types import AT_RESET, Accepted, Aim, Marker, Outcome, Reach, TaskView, Word
 
 __all__ = [
     "AT_RESET",
     "CAUSES",
-    "SYSTEM_BEGINS",
     "Accepted",
     "Aim",
     "AnotherServerError",

@@ -22,7 +22,7 @@ from ordnung.controllers.answers import (
 from ordnung.controllers.belonging import places_to_cycle
 from ordnung.controllers.next_start import read_next_start
 from ordnung.controllers.reader import Reader
-from ordnung.controllers.reset import Places, find_missing_resets, time_told
+from ordnung.controllers.reset import Places, boot_told, find_missing_resets, time_told
 from ordnung.controllers.surroundings import as_pairs, read_surroundings
 from ordnung.controllers.tasks import LISTS, is_scheduled
 from ordnung.controllers.tree import Found
@@ -60,7 +60,7 @@ async def read_facts(
     account_body = as_dict(next(iter(account), None))
     return Facts(
         power=as_text(found.system.get("PowerState")),
-        boot=as_text(as_dict(found.system.get("BootProgress")).get("LastState")),
+        boot=boot_told(found.system),
         health=worst_health([_rollup(found.system), *(p.health for p in found.parts)]),
         clock_off_s=_clock_off(found.manager, found.managed_at or began),
         certificate_ends=_ends(certificate),

@@ -105,11 +105,17 @@ async def read_marker(session: Session) -> Marker:
     return Marker(
         system=time_told(system.get("LastResetTime")),
         controller=time_told(manager.get("LastResetTime")),
-        boot=as_text(progress.get("LastState")),
+        boot=boot_told(system),
         boot_at=time_told(progress.get("LastStateTime")),
         power=as_text(system.get("PowerState")),
         uptime_s=as_number(diagnostic.get("ServiceRootUptimeSeconds")),
     )
+
+
+def boot_told(system: Json) -> str | None:
+    """How far a start has come (ComputerSystem schema, BootProgress); a maker's own words are none."""
+    state = as_text(as_dict(system.get("BootProgress")).get("LastState"))
+    return None if state == "OEM" else state
 
 
 CLOCKS_SET = 2000

@@ -7,7 +7,7 @@ from collections.abc import Collection, Iterator
 from dataclasses import dataclass
 from enum import StrEnum
 
-from ordnung.core.facts import PASSING
+from ordnung.core.facts import AT_REST, FIRMWARE_DONE, PASSING
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -157,10 +157,6 @@ class TaskView:
         return self.state in ("New", "Pending")
 
 
-SYSTEM_BEGINS = "OSBootStarted"
-"""BootProgress.LastState (ComputerSystem schema) once the firmware has handed over to the server's own system."""
-
-
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Marker:
     """Tells one start of a server and of its controller from the next, by whatever the controller tells of it.
@@ -179,15 +175,14 @@ class Marker:
     @property
     def is_starting(self) -> bool:
         """Whether it is certain that the server is being switched, or its firmware at work on a start."""
-        is_on = self.power in (None, "On")
-        return self.power in PASSING or (is_on and self.boot not in (None, "None", SYSTEM_BEGINS, "OSRunning"))
+        return self.power in PASSING or (self.power in (None, "On") and self.boot not in AT_REST)
 
     def is_up(self, before: Marker | None = None) -> bool:
         """Whether the server's own system runs, as far as its controller tells (one that doesn't is taken as up).
 
         Args:
             before: how it stood before a reset. ``OSRunning`` has to be told by the system itself, and many don't: a
-                start that was told no further than to its beginning then is told no further now.
+                start that was told no further than to the end of its firmware then is told no further now.
         """
-        is_half_told = before is not None and before.boot == SYSTEM_BEGINS == self.boot
+        is_half_told = before is not None and before.boot == self.boot and self.boot in FIRMWARE_DONE
         return self.power in (None, "On") and (self.boot in (None, "None", "OSRunning") or is_half_told)

@@ -16,8 +16,10 @@ CERTIFICATE_DAYS = 30
 
 PASSING = ("PoweringOn", "PoweringOff")
 """Of PowerState (Resource schema) those that pass by themselves: it is being restarted, or switched."""
-AT_REST = (None, "None", "OSBootStarted", "OSRunning")
-"""How far a start has come whose firmware is done, or of which nothing is told (BootProgress.LastState)."""
+FIRMWARE_DONE = ("SystemHardwareInitializationComplete", "OSBootStarted")
+"""How far a start is whose firmware is done (BootProgress.LastState): many tell no further than to one of these."""
+AT_REST = (None, "None", *FIRMWARE_DONE, "OSRunning")
+"""The same, where nothing is told, or that its own system runs."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -11,7 +11,7 @@ from collections.abc import Collection, Iterable
 from dataclasses import dataclass
 
 from ordnung.core.components import EMPTY, Component, Server
-from ordnung.core.facts import AT_REST, PASSING, Facts
+from ordnung.core.facts import AT_REST, FIRMWARE_DONE, PASSING, Facts
 from ordnung.core.route import Write
 
 RECKONED_S = 30.0
@@ -100,7 +100,7 @@ def _may_start_still(server: Server, facts: Facts) -> bool:
     """Whether its start may not be over: what becomes active by that may not be active yet."""
     if facts.power in PASSING or facts.boot not in AT_REST:
         return True
-    if facts.boot is not None or server.read_at is None:
+    if facts.boot not in (None, FIRMWARE_DONE[0]) or server.read_at is None:
         return False
     corrected = server.read_at + datetime.timedelta(seconds=facts.clock_off_s or 0.0)
     # By its clock as it is off now, or was right when that was noted.

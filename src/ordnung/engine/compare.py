@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Set
 
-from ordnung.controllers import SYSTEM_BEGINS
 from ordnung.core.baseline import Position
 from ordnung.core.components import EMPTY, Component, Server
+from ordnung.core.facts import FIRMWARE_DONE
 from ordnung.core.versions import is_equal
 
 
@@ -177,7 +177,7 @@ def proves_back(before: Server | None, now: Server) -> str | None:
     if facts is not None and facts.power not in (None, "On"):
         return f"its power is {facts.power}"
     stood_at = before.facts.boot if before is not None and before.facts is not None else None
-    is_half_told = facts is not None and facts.boot == stood_at == SYSTEM_BEGINS
+    is_half_told = facts is not None and facts.boot == stood_at and stood_at in FIRMWARE_DONE
     if facts is not None and facts.boot not in (None, "None", "OSRunning") and not is_half_told:
         return "its system does not run yet"
     if facts is not None and facts.health == "Critical":

@@ -8,9 +8,10 @@ from __future__ import annotations
 
 import datetime
 
-from ordnung.controllers import SYSTEM_BEGINS, ControllerError, LostAnswerError, Marker
+from ordnung.controllers import ControllerError, LostAnswerError, Marker
 from ordnung.core.checks import Before, Situation
 from ordnung.core.components import Server
+from ordnung.core.facts import FIRMWARE_DONE
 from ordnung.core.waiting import is_fresh_start, show_waiting
 from ordnung.engine.compare import lacking
 from ordnung.engine.entries import (
@@ -114,14 +115,21 @@ async def let_start_end(hand: Hand) -> None:
     while True:
         marker = await hand.patiently(lambda controller: controller.marker(), patience.contact_s)
         now = hand.world.clock.now()
-        is_untold = marker.boot is None and now < over and is_fresh_start(marker.system, now, patience.untold_s)
-        if not (marker.is_starting or is_untold):
+        if not marker.is_starting and (now >= over or not _may_start_still(marker, now, patience.untold_s)):
             return
         if marker.is_starting and now >= end:
             minutes = round(patience.back_s / 60)
             raise StepFailedError(Reason.NOT_STARTED, minutes=minutes, stands=tell_boot(marker.boot))
         await hand.show("waiting", f"before its reset: {tell_boot(marker.boot)}")
         await hand.pause()
+
+
+def _may_start_still(marker: Marker, now: datetime.datetime, untold_s: float) -> bool:
+    """Whether a start that is told no further, or not at all, may not be over: it began so short a time ago."""
+    if marker.boot not in (None, FIRMWARE_DONE[0]):
+        return False
+    began = marker.boot_at or marker.system
+    return is_fresh_start(began, now, untold_s) if began is not None else marker.boot is not None
 
 
 async def _read_safe(hand: Hand, controller: Controller) -> Server | None:
@@ -272,7 +280,7 @@ def _left_to_start(hand: Hand, marker: Marker, seen_at: datetime.datetime | None
     """
     pending, current = hand.state.open_reset, hand.state.current
     assert pending is not None and current is not None
-    if seen_at is None or marker.boot not in (None, SYSTEM_BEGINS) or not pending.kind.is_outage:
+    if seen_at is None or marker.boot not in (None, *FIRMWARE_DONE) or not pending.kind.is_outage:
         return 0.0
     lasts = max(current.reset_seconds or 0.0, hand.world.patience.untold_s)
     return lasts - (hand.world.clock.now() - seen_at).total_seconds()

@@ -8,11 +8,20 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from ordnung.controllers import SYSTEM_BEGINS, Marker
+from ordnung.controllers import Marker
+from ordnung.core.facts import FIRMWARE_DONE
 from ordnung.core.waiting import is_same_start
 from ordnung.engine.entries import Evidence, ResetKind
 
 _ON = ("On", None)
+
+
+_READY, _BEGINS = FIRMWARE_DONE
+_NO_EARLIER = {
+    _READY: (None, "None", _READY, _BEGINS, "OSRunning"),
+    _BEGINS: (None, "None", _BEGINS, "OSRunning"),
+}
+"""For where a start may be told to end: what is no earlier than that."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -65,7 +74,7 @@ def _happened(before: Marker, now: Marker) -> Evidence | None:
     if before.power in _ON and now.power not in _ON:
         return Evidence.POWER_STATE
     was_up = before.boot in ("OSRunning", "None")
-    fell_back = before.boot == SYSTEM_BEGINS and now.boot not in (None, "None", SYSTEM_BEGINS, "OSRunning")
+    fell_back = before.boot in _NO_EARLIER and now.boot not in _NO_EARLIER[before.boot]
     if fell_back or (was_up and now.boot is not None and now.boot != before.boot):
         return Evidence.BOOT_PROGRESS
     return None

@@ -85,6 +85,8 @@ QUIRKS: dict[str, str] = {
     "resets late": "a reset that it has taken on begins a minute and a half later",
     "no boot progress": "it does not tell how far its start has come",
     "power in steps": "while it starts its power is told as being switched on",
+    "start told in its words": "how far its start has come it tells in words of its maker's own",
+    "start told to its hardware": "how far its start has come is told no further than until its hardware is ready",
     "start half told": "how far its start has come is told no further than until its own system begins",
     "empty 202": "an update is taken on with 202, a Location and no body",
     "bare 202": "an update is taken on with 202 alone: no body, no Location",

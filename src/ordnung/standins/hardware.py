@@ -171,6 +171,8 @@ class Hardware:
         left = self.boot_until - self.now()
         if self.boot_until > self.system_reset_at + resets.HANGING:
             return "MemoryInitializationStarted"
+        if left <= 0 and "start told to its hardware" in self.quirks:
+            return "SystemHardwareInitializationComplete"
         if left <= 0:
             is_elsewhere = self.runs_disc or self.starts_disc or self.starts_option is not None
             return "OSBootStarted" if is_elsewhere or "start half told" in self.quirks else "OSRunning"

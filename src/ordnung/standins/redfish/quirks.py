@@ -59,6 +59,8 @@ def _leave_out(device: Hardware, body: dict[str, Any], kind: str) -> None:
     if "starts untold" in device.quirks and kind == "ComputerSystem":
         for name in ("BootSourceOverrideEnabled", "BootSourceOverrideTarget"):
             body["Boot"].pop(name, None)
+    if "start told in its words" in device.quirks and "BootProgress" in body:
+        body["BootProgress"] = {"LastState": "OEM", "OemLastState": f"step {body['BootProgress']['LastState']}"}
     if kind in _RESET and is_waking(device, "resets untold"):
         body.pop("Actions", None)
     if "inline members" in device.quirks and kind == "PowerSupply":
