@@ -138,6 +138,7 @@ SET_UP_ANEW = PlannedWrite(
     write=Write(slot="store-1", product="p", source="damaged", to="set up anew", seconds=1), payload=None, sets_up=True
 )
 SUPPLY = Component(slot="psu-1", kind="power", name="800", version="1", part="A")
+DRIVE = Component(slot="psu-1", kind="drive", name="960 GB", version="1")
 OTHER = dataclasses.replace(SUPPLY, slot="psu-2", part="B")
 
 
@@ -151,6 +152,7 @@ OTHER = dataclasses.replace(SUPPLY, slot="psu-2", part="B")
         ("array", "block", {"facts": Facts(rebuilding=("V1: Rebuild",))}, {"facts": Facts()}),
         ("array", "block", {"facts": Facts(arrays_broken=("V1 is Critical",))}, {"facts": Facts()}),
         ("array", "warn", {"facts": Facts(rebuilding=("V1",)), "write": IMAGE, "will_reset": False}, {}),
+        ("array", "block", {"facts": Facts(rebuilding=("V1",)), "write": IMAGE, "components": (DRIVE,), "will_reset": False}, {}),
         ("next start", "block", {"facts": Facts(next_start="Pxe")}, {"facts": Facts()}),
         ("settings", "block", {"facts": Facts(settings_waiting=(("A", "1"),))}, {"facts": Facts()}),
         ("virtual media", "warn", {"facts": Facts(media_inserted=("tools.iso",))}, {"facts": Facts()}),

@@ -219,7 +219,7 @@ def spoil(chance: random.Random, device: Hardware) -> None:
 
 SLOTTED = (
     "version late", "image refused", "signature refused", "staging full", "write fails", "task lies",
-    "task denies", "version untold",
+    "task denies", "version untold", "drive drops out",
 )  # fmt: skip
 ACTS = ("update", "reset")
 ON = {

@@ -148,12 +148,25 @@ def _health(s: Situation) -> _Said:
     return (Severity.WARN, f"its health is {s.facts.health}", remedy) if s.facts.health == "Warning" else None
 
 
+def find_array_trouble(server: Server) -> list[str]:
+    """The arrays of a server that rebuild or are not whole, in words."""
+    return [*server.facts.rebuilding, *server.facts.arrays_broken] if server.facts is not None else []
+
+
+def is_of_array(server: Server, slot: str) -> bool:
+    """Whether a component is a drive, or what drives hang on: while it is written, or starts, it is away from both."""
+    part = server.component(slot)
+    return part is not None and part.kind in ("drive", "raid")
+
+
 def _arrays(s: Situation) -> _Said:
-    arrays = [*s.facts.rebuilding, *s.facts.arrays_broken]
+    """A second drive that goes while a first is gone may be the end of the data; so may a reset."""
+    arrays = find_array_trouble(s.server)
     if not arrays:
         return None
-    severity = Severity.BLOCK if s.before is Before.RESET or s.will_reset else Severity.WARN
-    return severity, "; ".join(arrays), "Wait until the array is whole; a reset now puts its data at risk."
+    is_part = s.write is not None and is_of_array(s.server, s.write.write.slot)
+    severity = Severity.BLOCK if s.before is Before.RESET or s.will_reset or is_part else Severity.WARN
+    return severity, "; ".join(arrays), "Wait until the array is whole; what is done now puts its data at risk."
 
 
 def _next_start(s: Situation) -> _Said:

@@ -69,7 +69,7 @@ async def _ask_directly(
     write, since = planned.write, hand.world.clock.now()
     while True:
         async with hand.open() as controller:
-            server = await hand.read_fresh(controller)
+            server = await hand.read_fresh(controller, write.slot)
             if server is None:
                 return
             position = find_position(await hand.world.baseline.locate(server), write.slot)

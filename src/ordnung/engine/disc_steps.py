@@ -127,7 +127,7 @@ async def _ask(hand: Hand, planned: PlannedWrite, way: str) -> None:
     while True:
         async with hand.open() as controller:
             if way == INSERT:
-                server = await hand.read_fresh(controller)
+                server = await hand.read_fresh(controller, planned.write.slot)
                 if server is None:
                     return
                 await heed_checks(hand, Situation(

@@ -38,6 +38,7 @@ from ordnung.engine.resets import ResetLook, look_for_reset
 from ordnung.engine.tape import MAX_SENDS
 from ordnung.engine.tape_state import OpenReset
 from ordnung.engine.telling import tell_boot, tell_question
+from ordnung.engine.volumes import waits_for_volume
 from ordnung.engine.world import StepFailedError
 
 GRACEFUL = "GracefulRestart"
@@ -139,7 +140,7 @@ async def _read_safe(hand: Hand, controller: Controller) -> Server | None:
         StepFailedError: a check forbids it.
     """
     server = await hand.read_settled(controller)
-    if server is None:
+    if server is None or await waits_for_volume(hand, server):
         return None
     situation = Situation(
         server=server, before=Before.RESET, now=hand.world.clock.now(), own_disc=hand.own_disc

@@ -20,7 +20,7 @@ from ordnung.controllers import (
     UnknownParameterError,
 )
 from ordnung.core.baseline import Position
-from ordnung.core.checks import Before, Situation
+from ordnung.core.checks import Before, Situation, is_of_array
 from ordnung.core.components import Server, controller_version
 from ordnung.core.route import Write
 from ordnung.core.sheet import DiscPart, NamedPayload, PlannedWrite
@@ -46,6 +46,7 @@ from ordnung.engine.ports import Controller, Ready
 from ordnung.engine.reconcile import is_held
 from ordnung.engine.tape import MAX_SENDS
 from ordnung.engine.tape_state import OpenWrite
+from ordnung.engine.volumes import waits_for_volume
 from ordnung.engine.world import StepFailedError
 from ordnung.repository.identity import SettledBy, find_fitting, settle_identity
 from ordnung.store import RepositoryError
@@ -72,8 +73,8 @@ async def write(hand: Hand) -> None:
     since = hand.world.clock.now()
     while True:
         async with hand.open() as controller:
-            server = await hand.read_fresh(controller)
-            if server is None:
+            server = await hand.read_fresh(controller, slot)
+            if server is None or (is_of_array(server, slot) and await waits_for_volume(hand, server)):
                 return
             settled = await _refuse_wrong(hand, server, planned, ready)
             if settled is None:

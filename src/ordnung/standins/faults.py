@@ -28,6 +28,7 @@ FAULTS: dict[str, str] = {
     "version late": "the new version shows after `seconds`",
     "version untold": "a component tells no version",
     "write fails": "the component fails while it is written",
+    "drive drops out": "once a drive is written its volume lacks it for `seconds`",
     "set-up fails": "a service partition can't be set up: half way it stops",
     "image refused": "the image is refused",
     "signature refused": "the signature is refused",

@@ -268,6 +268,7 @@ class Hardware:
         end = ("Update.1.0.AwaitToActivate", [task.version, slots])
         if task.activation == "at once" or task.at_reset:
             self._activate(task.activation)
+            self._drop_drive(task)
             end = ("Update.1.0.UpdateSuccessful", [slots, task.version])
         if self.take_fault("task denies", task.slots[0]):
             task.state, task.status, end = "Exception", "Critical", ("Update.1.0.ApplyFailed", [task.version, slots])
@@ -280,6 +281,14 @@ class Hardware:
             resets.restart_by_itself(self)
         elif task.activation == "server reboot" and not task.at_reset and "reboots itself" in self.quirks:
             resets.reboot_by_itself(self)
+
+    def _drop_drive(self, task: Task) -> None:
+        """A drive that starts with its new image at once is gone from its volume for a while."""
+        drives = [slot for slot in task.slots if (part := self.part(slot)) is not None and part.kind == "drive"]
+        dropped = self.take_fault("drive drops out", drives[0]) if drives else None
+        if dropped is not None:
+            self.surroundings.degraded_until = self.now() + dropped.seconds
+            self.note("drive dropped out", slots=drives, until=self.surroundings.degraded_until)
 
     def _activate(self, kind: str) -> None:
         for part in filter(self._owns, self.parts):

@@ -31,6 +31,7 @@ class Surroundings:
     """Settings that somebody has changed: the next start makes them active."""
     boot_order: list[str] = field(default_factory=lambda: list(BOOT_OPTIONS))
     volume_degraded: bool = False
+    degraded_until: float = 0.0
     link_down_until: float = 0.0
 
     def change(self, fault: Fault, started: float) -> None:
@@ -43,6 +44,10 @@ class Surroundings:
             self.settings[DELIVERED[0]] = DELIVERED[1]
         elif fault.kind == "volume degraded":
             self.volume_degraded = True
+
+    def is_degraded(self, now: float) -> bool:
+        """Whether its volume lacks a drive."""
+        return self.volume_degraded or now < self.degraded_until
 
     def start(self) -> None:
         """A start makes active what was staged."""

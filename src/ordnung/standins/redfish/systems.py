@@ -108,7 +108,9 @@ def health(device: Hardware) -> str:
     """The worst of its components."""
     if any(part.dead for part in device.seen):
         return "Critical"
-    is_poor = device.surroundings.volume_degraded or any(map(device.has_fault, ("array rebuilding", "feed lost")))
+    is_poor = device.surroundings.is_degraded(device.now()) or any(
+        map(device.has_fault, ("array rebuilding", "feed lost"))
+    )
     return "Warning" if is_poor else "OK"
 
 
@@ -213,7 +215,7 @@ collection("Systems/1/Storage/1/Volumes", "Volume")(
 def volume(device: Hardware) -> Resource | None:
     if device.generation == "oldest" or not parts_of(device, "drive"):
         return None
-    if device.surroundings.volume_degraded:
+    if device.surroundings.is_degraded(device.now()):
         return {"Status": {"State": "Degraded", "Health": "Warning"}, "Operations": []}
     if not device.has_fault("array rebuilding"):
         return {"Status": OK, "Operations": []}
