@@ -170,6 +170,8 @@ OTHER = dataclasses.replace(SUPPLY, slot="psu-2", part="B")
          {"facts": Facts(no_reset=(("server reboot", "server reboot"),)), "reset": "power cycle", "write": IMAGE}),
         ("reset", "warn", {"facts": Facts(no_reset=(("controller restart", "x"),)), "reset": "controller restart", "write": IMAGE},
          {"facts": Facts(no_reset=(("controller restart", "x"),)), "reset": "server reboot", "write": IMAGE}),
+        ("other supply", "block", {"components": (SUPPLY, dataclasses.replace(OTHER, part="A", health="Warning")), "write": IMAGE},
+         {"components": (SUPPLY, dataclasses.replace(OTHER, part="A", version="2")), "write": IMAGE}),
         ("locked", "block", {"facts": Facts(locked="switched off")}, {"facts": Facts()}),
         ("staging room", "block", {"facts": Facts(largest_image=999), "write": IMAGE},
          {"facts": Facts(largest_image=1000), "write": IMAGE}),

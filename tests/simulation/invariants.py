@@ -56,7 +56,7 @@ async def check_server(house: House, number: str, device: Hardware) -> None:
     _check_told(device, state, is_by_kit=bool(kit) and "versions early" in device.quirks)
     _check_resets(device, [*values, *kit])
     _check_neighbours(device)
-    check_volumes(device)
+    check_redundancy(device)
     # A kit whose server is rebooted under it starts anew, and can't know what it had written before.
     known = (*BY_FAULT, "waiting for a reset") if kit and "rebooted itself" in what else BY_FAULT
     for entry in device.log:
@@ -146,14 +146,14 @@ def _check_resets(device: Hardware, values: Sequence[e.TapeEntry]) -> None:
     assert back <= len(done) + itself, f"{device.name}: back {back} times after {len(done)} resets"
 
 
-def check_volumes(device: Hardware) -> None:
-    """No drive is written while one is gone from its volume."""
-    drives = {part.slot for part in device.parts if part.kind == "drive"}
-    gone = [(entry["at"], entry["until"]) for entry in device.log if entry["what"] == "drive dropped out"]
-    begun = [entry["at"] for entry in device.log if entry["what"] == "write begun" and drives & set(entry["slots"])]
-    assert not [at for at in begun if any(since < at < until for since, until in gone)], (
-        f"{device.name}: a second drive"
-    )
+def check_redundancy(device: Hardware) -> None:
+    """No drive is written while one is gone from its volume, and no supply while another carries nothing."""
+    kinds = [("drive", "drive dropped out"), ("power", "supply away")]
+    for kind, what in kinds[:1] if "no optional" in device.quirks else kinds:  # of its supplies that one tells nothing
+        slots = {part.slot for part in device.parts if part.kind == kind}
+        away = [(entry["at"], entry["until"]) for entry in device.log if entry["what"] == what]
+        begun = [entry["at"] for entry in device.log if entry["what"] == "write begun" and slots & set(entry["slots"])]
+        assert not [at for at in begun if any(since < at < until for since, until in away)], f"{device.name}: {kind}"
 
 
 AROUND = ("enclosure cycled", "enclosure manager restarted")

@@ -16,11 +16,13 @@ from pathlib import Path
 
 from ordnung.core.away import AwayLimits
 from ordnung.core.errands import Moves
+from ordnung.core.rules import FIXED_RULES
 from ordnung.core.turn import Turn
 from ordnung.engine.entries import Answer, Remedy
 from ordnung.engine.ports import Reply
 from ordnung.engine.run import carry_out_run
 from ordnung.engine.world import Choice, Patience
+from ordnung.standins import makers
 from ordnung.standins.faults import CHANGING, QUIRKS, Fault
 from ordnung.standins.hardware import Hardware
 from ordnung.standins.models import FLASH_STORE, PELLAM1160, RackPlace, build_hardware
@@ -108,6 +110,8 @@ async def _play(seed: int, mirror: Path) -> Night:
     house.unattended = random.Random(f"unattended {seed}").random() < UNATTENDED
     if not house.unattended and random.Random(f"by disc {seed}").random() < BY_DISC:
         _insert_discs(random.Random(f"discs {seed}"), house)
+    if not house.by_disc and random.Random(f"supplies {seed}").random() < SUPPLIES:
+        _lag_supplies(house)
     house.access.settles_s = random.Random(f"settled {seed}").choice((None, 300.0, 1500.0))
     lives = await _live(chance, house, runs, groups)
     if house.unattended:
@@ -175,6 +179,8 @@ def _insert_discs(chance: random.Random, house: House) -> None:
 
 UNATTENDED = 0.15
 """Nights whose reboots are left to whenever they come."""
+SUPPLIES = 0.2
+"""Nights in which power supplies are flashed, too."""
 
 
 def _give_window(chance: random.Random, house: House) -> None:
@@ -200,6 +206,15 @@ def _desk_fault(chance: random.Random, devices: Sequence[Hardware]) -> DeskFault
     )
 
 
+def _lag_supplies(house: House) -> None:
+    """A house that flashes its power supplies too, and has old ones."""
+    house.rules = FIXED_RULES[1:]
+    oldest = {make.software_id: make.releases[0].version for make in (makers.SUPPLY_800, makers.SUPPLY_1400)}
+    for device in house.devices.values():
+        for part in device.parts:
+            part.version = oldest.get(part.software_id, part.version)
+
+
 def spoil(chance: random.Random, device: Hardware) -> None:
     """Perhaps set a fault or two: any that does not bar every further look for good."""
     slots = [part.slot for part in device.parts]
@@ -219,7 +234,7 @@ def spoil(chance: random.Random, device: Hardware) -> None:
 
 SLOTTED = (
     "version late", "image refused", "signature refused", "staging full", "write fails", "task lies",
-    "task denies", "version untold", "drive drops out",
+    "task denies", "version untold", "drive drops out", "supply starts late",
 )  # fmt: skip
 ACTS = ("update", "reset")
 ON = {

@@ -173,6 +173,7 @@ class House:
         self.journal = MemoryJournal(clock, limits)
         self.orders, self.told, self.overridden, self.replies, self.troubles, self.listeners = {}, [], {}, {}, [], []
         self.packages, self.windows, self.ahead, self.unattended, self.by_disc = {}, None, False, False, False
+        self.rules = FIXED_RULES
         self.desk = WorkDesk(clock.seconds)
         self.moves, self.ticks, self.remedies, self.exceptions = {}, {}, dict(USUAL), ()
         self.patience, self.disc_at_hand = Patience(), True
@@ -216,7 +217,7 @@ class House:
     protocols = ("HTTPS", "HTTP")
 
     async def locate(self, server):
-        return locate(server, self.catalogs, FIXED_RULES, self.clock.now().date())
+        return locate(server, self.catalogs, self.rules, self.clock.now().date())
 
     async def find(self, payload):
         path = self.mirror / ("pellam" if payload.maker == "Pellam" else "") / payload.path

@@ -153,10 +153,26 @@ def find_array_trouble(server: Server) -> list[str]:
     return [*server.facts.rebuilding, *server.facts.arrays_broken] if server.facts is not None else []
 
 
-def is_of_array(server: Server, slot: str) -> bool:
+def _is_of_array(server: Server, slot: str) -> bool:
     """Whether a component is a drive, or what drives hang on: while it is written, or starts, it is away from both."""
     part = server.component(slot)
     return part is not None and part.kind in ("drive", "raid")
+
+
+def is_redundant(server: Server, slot: str) -> bool:
+    """Whether a component is one of those that stand in for each other while one is written."""
+    part = server.component(slot)
+    return part is not None and part.kind in ("drive", "raid", "power")
+
+
+def find_redundancy_trouble(server: Server, slot: str) -> list[str]:
+    """Why what stands in for a component while that is written may not carry on, in words."""
+    if _is_of_array(server, slot):
+        return find_array_trouble(server)
+    if not is_redundant(server, slot):
+        return []
+    others = [part for part in server.components if part.kind == "power" and part.slot != slot]
+    return [f"the health of {part.slot} is {part.health}" for part in others if part.health not in (None, "OK")]
 
 
 def _arrays(s: Situation) -> _Said:
@@ -164,7 +180,7 @@ def _arrays(s: Situation) -> _Said:
     arrays = find_array_trouble(s.server)
     if not arrays:
         return None
-    is_part = s.write is not None and is_of_array(s.server, s.write.write.slot)
+    is_part = s.write is not None and _is_of_array(s.server, s.write.write.slot)
     severity = Severity.BLOCK if s.before is Before.RESET or s.will_reset or is_part else Severity.WARN
     return severity, "; ".join(arrays), "Wait until the array is whole; what is done now puts its data at risk."
 
@@ -202,6 +218,14 @@ def _feeds(s: Situation) -> _Said:
     return Severity.BLOCK, f"{', '.join(s.facts.feeds_lost)} has no input", "Restore the feed before anything is sent."
 
 
+def _other_supply(s: Situation) -> _Said:
+    """While one supply is written, the others carry the server."""
+    if s.write is None or _is_of_array(s.server, s.write.write.slot):
+        return None
+    trouble = find_redundancy_trouble(s.server, s.write.write.slot)
+    return (Severity.BLOCK, "; ".join(trouble), "Have that supply mended first.") if trouble else None
+
+
 def _supplies(s: Situation) -> _Said:
     if s.write is None:
         return None
@@ -209,7 +233,9 @@ def _supplies(s: Situation) -> _Said:
     if s.write.write.slot not in {c.slot for c in supplies}:
         return None
     versions = {f"{c.part or c.name} at {c.version}" for c in supplies}
-    if len({c.part or c.name for c in supplies}) < 2 and len({c.version for c in supplies}) < 2:
+    # The one that was written before it may run its new release already.
+    older = {c.version for c in supplies if (c.version or "").strip() != s.write.write.to}
+    if len({c.part or c.name for c in supplies}) < 2 and len(older) < 2:
         return None
     return (
         Severity.BLOCK,
@@ -375,6 +401,7 @@ CHECKS: tuple[Check, ...] = (
     Check(id="next start", may_override=True, look=_next_start),
     Check(id="virtual media", may_override=True, look=_media),
     Check(id="feed", may_override=True, look=_feeds),
+    Check(id="other supply", may_override=False, look=_other_supply),
     Check(id="unlike supplies", may_override=False, look=_supplies),
     Check(id="reset", may_override=False, look=_reset),
     Check(id="locked", may_override=False, look=_locked),

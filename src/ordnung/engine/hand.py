@@ -11,7 +11,7 @@ from typing import TypeVar
 from ordnung.controllers import ControllerError, Endpoint, TaskView
 from ordnung.core.away import AwayPlace
 from ordnung.core.by_disc import go_by_disc
-from ordnung.core.checks import Finding, Severity, Situation, find_block, is_of_array, run_checks
+from ordnung.core.checks import Finding, Severity, Situation, find_block, is_redundant, run_checks
 from ordnung.core.components import Component, Server, take_by_image
 from ordnung.core.detours import go_alone, go_between
 from ordnung.core.errands import Moves
@@ -90,8 +90,8 @@ class Hand:
     """The reading by which the last write of this round was judged; gone with each reset."""
     settling: Settling | None = None
     """What is waited for since the last start because a reading does not show all that was known."""
-    volume_since: datetime.datetime | None = None
-    """Since when its volumes are waited for."""
+    redundant_since: datetime.datetime | None = None
+    """Since when others of what was written are waited for."""
     seen_on_disc: bool = False
     """Whether this very process has seen that its starts go to the disc: only then it tells that they don't."""
     refusals: int = 0
@@ -123,7 +123,7 @@ class Hand:
         """Know what the tape tells and nothing else, as after a death of the engine."""
         self.state, self.troubled_since, self.judged, self.settling = state, None, None, None
         self.seen_on_disc, self.refusals, self.last_words, self.strange_since = False, 0, "", None
-        self.watch, self.volume_since = ResetWatch(), None
+        self.watch, self.redundant_since = ResetWatch(), None
 
     # Tape and talk
 
@@ -244,11 +244,11 @@ class Hand:
     async def read_fresh(self, controller: Controller, slot: str) -> Server | None:
         """A reading to judge the next write by: taken now, or moments ago for a write of the same round.
 
-        What is part of an array is judged by how that stands now. None when it does not show yet what was known: then
-        nothing is to be done but to come back.
+        What others of its kind must stand in for is judged by how those stand now. None when it does not show yet what
+        was known: then nothing is to be done but to come back.
         """
         known, oldest = self.judged, self.until(-self.world.patience.fresh_s)
-        if known is not None and is_of_array(known, slot):
+        if known is not None and is_redundant(known, slot):
             known = None
         if known is not None and known.read_at is not None and self.state.written and known.read_at > oldest:
             return known

@@ -33,12 +33,12 @@ from ordnung.engine.entries import (
 from ordnung.engine.hand import Hand, is_lasting
 from ordnung.engine.own_tasks import find_others
 from ordnung.engine.ports import Controller
+from ordnung.engine.redundancy import waits_for_redundancy
 from ordnung.engine.reset_watch import ResetWatch
 from ordnung.engine.resets import ResetLook, look_for_reset
 from ordnung.engine.tape import MAX_SENDS
 from ordnung.engine.tape_state import OpenReset
 from ordnung.engine.telling import tell_boot, tell_question
-from ordnung.engine.volumes import waits_for_volume
 from ordnung.engine.world import StepFailedError
 
 GRACEFUL = "GracefulRestart"
@@ -140,7 +140,7 @@ async def _read_safe(hand: Hand, controller: Controller) -> Server | None:
         StepFailedError: a check forbids it.
     """
     server = await hand.read_settled(controller)
-    if server is None or await waits_for_volume(hand, server):
+    if server is None or await waits_for_redundancy(hand, server):
         return None
     situation = Situation(
         server=server, before=Before.RESET, now=hand.world.clock.now(), own_disc=hand.own_disc

@@ -20,7 +20,7 @@ from ordnung.controllers import (
     UnknownParameterError,
 )
 from ordnung.core.baseline import Position
-from ordnung.core.checks import Before, Situation, is_of_array
+from ordnung.core.checks import Before, Situation
 from ordnung.core.components import Server, controller_version
 from ordnung.core.route import Write
 from ordnung.core.sheet import DiscPart, NamedPayload, PlannedWrite
@@ -44,9 +44,9 @@ from ordnung.engine.hand import Hand, is_refusal
 from ordnung.engine.own_tasks import find_others, find_task
 from ordnung.engine.ports import Controller, Ready
 from ordnung.engine.reconcile import is_held
+from ordnung.engine.redundancy import waits_for_redundancy
 from ordnung.engine.tape import MAX_SENDS
 from ordnung.engine.tape_state import OpenWrite
-from ordnung.engine.volumes import waits_for_volume
 from ordnung.engine.world import StepFailedError
 from ordnung.repository.identity import SettledBy, find_fitting, settle_identity
 from ordnung.store import RepositoryError
@@ -74,7 +74,7 @@ async def write(hand: Hand) -> None:
     while True:
         async with hand.open() as controller:
             server = await hand.read_fresh(controller, slot)
-            if server is None or (is_of_array(server, slot) and await waits_for_volume(hand, server)):
+            if server is None or (await waits_for_redundancy(hand, server, slot)):
                 return
             settled = await _refuse_wrong(hand, server, planned, ready)
             if settled is None:

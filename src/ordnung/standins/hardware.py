@@ -268,7 +268,7 @@ class Hardware:
         end = ("Update.1.0.AwaitToActivate", [task.version, slots])
         if task.activation == "at once" or task.at_reset:
             self._activate(task.activation)
-            self._drop_drive(task)
+            self._drop_out(task)
             end = ("Update.1.0.UpdateSuccessful", [slots, task.version])
         if self.take_fault("task denies", task.slots[0]):
             task.state, task.status, end = "Exception", "Critical", ("Update.1.0.ApplyFailed", [task.version, slots])
@@ -282,8 +282,12 @@ class Hardware:
         elif task.activation == "server reboot" and not task.at_reset and "reboots itself" in self.quirks:
             resets.reboot_by_itself(self)
 
-    def _drop_drive(self, task: Task) -> None:
-        """A drive that starts with its new image at once is gone from its volume for a while."""
+    def _drop_out(self, task: Task) -> None:
+        """What starts with its new image at once is away for a while: a drive from its volume, a supply from its load."""
+        for supply in (part for slot in task.slots if (part := self.part(slot)) is not None and part.kind == "power"):
+            if (late := self.take_fault("supply starts late", supply.slot)) is not None:
+                supply.away_until = self.now() + late.seconds
+                self.note("supply away", slots=[supply.slot], until=supply.away_until)
         drives = [slot for slot in task.slots if (part := self.part(slot)) is not None and part.kind == "drive"]
         dropped = self.take_fault("drive drops out", drives[0]) if drives else None
         if dropped is not None:
@@ -383,6 +387,8 @@ class Hardware:
         image = package.images[record.images[0]]
         task.version, task.rules = image.version, record.rules()
         task.activation = (image.activations() or ("power cycle",))[0]
+        if part.kind == "power" and "supplies at once" in self.quirks:
+            task.activation = "at once"
         task.phase, task.phase_since, task.phase_seconds = "verify", self.now(), part.write_seconds
         task.stalls = self.take_fault("task stalls", part.slot) is not None
         task.lies = self.take_fault("task lies", part.slot) is not None

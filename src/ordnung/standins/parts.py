@@ -34,6 +34,8 @@ class Part:
     write_seconds: float = 60.0
     updateable: bool = True
     dead: bool = False
+    away_until: float = 0.0
+    """Of a power supply: it carries nothing until then."""
     shown: str | None = None
     shown_until: float = 0.0
     gone: bool = False

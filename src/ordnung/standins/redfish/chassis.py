@@ -96,7 +96,7 @@ def adapter(device: Hardware, name: str, slot: str) -> Resource | None:
         "Model": part.name,
         "PartNumber": part.number,
         "SerialNumber": part.serial,
-        "Status": status_of(part),
+        "Status": status_of(device, part),
         **ports_link(device, slot),
         "Controllers": [{"FirmwarePackageVersion": device.shown_version(part), "Links": {"PCIeDevices": cards}}],
     }

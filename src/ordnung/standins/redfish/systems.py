@@ -202,7 +202,7 @@ def drive(device: Hardware, slot: str) -> Resource | None:
         "PartNumber": part.number,
         "SerialNumber": part.serial,
         "Revision": device.shown_version(part),
-        "Status": status_of(part),
+        "Status": status_of(device, part),
     }
 
 
@@ -234,7 +234,7 @@ def network_interface(device: Hardware, slot: str) -> Resource | None:
     if part is None or not has_old_shapes(device):
         return None
     links = {"NetworkAdapter": link(f"{V1}/Chassis/1/NetworkAdapters/{slot}")}
-    return {"Name": part.name, "Status": status_of(part), "Links": links}
+    return {"Name": part.name, "Status": status_of(device, part), "Links": links}
 
 
 collection("Systems/1/VirtualMedia", "VirtualMedia")(lambda device: ["CD1"])
@@ -268,10 +268,12 @@ def facts_of(device: Hardware, part: Part) -> Resource:
         "PartNumber": part.number,
         "SerialNumber": part.serial,
         "FirmwareVersion": device.shown_version(part),
-        "Status": status_of(part),
+        "Status": status_of(device, part),
     }
 
 
-def status_of(part: Part) -> Resource:
-    """Enabled and well, or dead."""
+def status_of(device: Hardware, part: Part) -> Resource:
+    """Enabled and well, starting, or dead."""
+    if device.now() < part.away_until:
+        return {"State": "Starting", "Health": "Warning"}
     return {"State": "Enabled", "Health": "Critical"} if part.dead else dict(OK)
