@@ -10,7 +10,8 @@ import pytest
 from ordnung.core.components import Server
 from ordnung.core.facts import Facts
 from ordnung.core.route import plan_route
-from ordnung.core.waiting import Left, is_same_start, show_waiting, still_left
+from ordnung.core.start_times import is_same_start
+from ordnung.core.waiting import Left, show_waiting, still_left
 from tests.core.houses import component, positions, product, release
 
 BIOS = product("bios", release("1.0"), release("2.0"), release("3.0"))

@@ -1,6 +1,5 @@
 """The Redfish client: trust, sessions, survey, update, tasks, resets. The only door to a device."""
 
-from ordnung.controllers.answers import parse_moment
 from ordnung.controllers.client import Client, Endpoint, Limits
 from ordnung.controllers.controller import RedfishController, RedfishControllers
 from ordnung.controllers.errors import (
@@ -33,5 +32,4 @@ __all__ = [
     "TaskView",
     "UnknownParameterError",
     "Word",
-    "parse_moment",
 ]

@@ -123,15 +123,6 @@ def as_number(value: Any) -> int | None:
     return int(text) if text.isascii() and text.isdigit() and len(text) < 19 else None
 
 
-def parse_moment(text: str | None) -> datetime | None:
-    """A time as Redfish spells it (DSP0266, "Date-time values"), in UTC where it names no offset; None: it is none."""
-    try:
-        moment = datetime.fromisoformat(text or "")
-    except ValueError:
-        return None
-    return moment if moment.tzinfo else moment.replace(tzinfo=UTC)
-
-
 def as_path(value: Any) -> str | None:
     """The path (with its query) of a URI a controller names, or None; where it says it is does not matter."""
     if not isinstance(value, str):

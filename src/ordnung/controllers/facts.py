@@ -17,7 +17,6 @@ from ordnung.controllers.answers import (
     as_text,
     is_true,
     link_of,
-    parse_moment,
 )
 from ordnung.controllers.belonging import places_to_cycle
 from ordnung.controllers.next_start import read_next_start
@@ -27,6 +26,7 @@ from ordnung.controllers.surroundings import as_pairs, read_surroundings
 from ordnung.controllers.tasks import LISTS, is_scheduled
 from ordnung.controllers.tree import Found
 from ordnung.core.facts import Facts, Licence, worst_health
+from ordnung.core.start_times import parse_moment
 
 MOST = 200
 _ENDED = ("Completed", "Killed", "Cancelled", "Exception", "Invalid")

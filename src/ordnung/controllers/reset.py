@@ -6,12 +6,13 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from ordnung.controllers.actions import Find, allowed_values
-from ordnung.controllers.answers import Json, as_dict, as_number, as_path, as_text, link_of, parse_moment
+from ordnung.controllers.answers import Json, as_dict, as_number, as_path, as_text, link_of
 from ordnung.controllers.belonging import places_to_cycle
 from ordnung.controllers.errors import ControllerError
 from ordnung.controllers.session import ROOT, Session
 from ordnung.controllers.systems import manager_of, own_system, with_unlisted
 from ordnung.controllers.types import Marker
+from ordnung.core.start_times import parse_moment
 
 _GENTLE, _FORCED = ("GracefulRestart", "ForceRestart"), ("ForceRestart",)
 _MANAGER, _CHASSIS, _SYSTEM = "#Manager.Reset", "#Chassis.Reset", "#ComputerSystem.Reset"

@@ -13,11 +13,7 @@ from dataclasses import dataclass
 from ordnung.core.components import EMPTY, Component, Server
 from ordnung.core.facts import AT_REST, FIRMWARE_DONE, PASSING, Facts
 from ordnung.core.route import Write
-
-RECKONED_S = 30.0
-"""Times nearer than this are of one start: two starts are never so near."""
-UNTOLD_S = 600.0
-"""For so long a start may last of which its controller tells nothing."""
+from ordnung.core.start_times import UNTOLD_S, is_fresh_start, is_same_start
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -105,30 +101,3 @@ def _may_start_still(server: Server, facts: Facts) -> bool:
     corrected = server.read_at + datetime.timedelta(seconds=facts.clock_off_s or 0.0)
     # By its clock as it is off now, or was right when that was noted.
     return any(is_fresh_start(facts.started, now, UNTOLD_S) for now in (server.read_at, corrected))
-
-
-def is_fresh_start(started: str | None, now: datetime.datetime, lasts_s: float) -> bool:
-    """Whether a start of which nothing but its time is told may not be over, if it lasts so many seconds."""
-    moment = _moment(started or "")
-    return moment is not None and abs((now - moment).total_seconds()) < lasts_s
-
-
-def is_same_start(before: str | None, now: str | None) -> bool | None:
-    """Whether two times tell of one start; None where one of them is untold.
-
-    Where they are reckoned from how long something has run, they differ with each reading by a little.
-    """
-    if before is None or now is None:
-        return None
-    one, other = _moment(before), _moment(now)
-    if one is None or other is None:
-        return before == now
-    return abs((one - other).total_seconds()) < RECKONED_S
-
-
-def _moment(text: str) -> datetime.datetime | None:
-    try:
-        moment = datetime.datetime.fromisoformat(text)
-    except ValueError:
-        return None
-    return moment if moment.tzinfo else moment.replace(tzinfo=datetime.UTC)

@@ -12,7 +12,8 @@ from ordnung.controllers import ControllerError, LostAnswerError, Marker
 from ordnung.core.checks import Before, Situation
 from ordnung.core.components import Server
 from ordnung.core.facts import FIRMWARE_DONE
-from ordnung.core.waiting import is_fresh_start, show_waiting
+from ordnung.core.start_times import is_fresh_start
+from ordnung.core.waiting import show_waiting
 from ordnung.engine.compare import lacking
 from ordnung.engine.entries import (
     Answer,

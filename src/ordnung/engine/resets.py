@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 from ordnung.controllers import Marker
 from ordnung.core.facts import FIRMWARE_DONE
-from ordnung.core.waiting import is_same_start
+from ordnung.core.start_times import is_same_start
 from ordnung.engine.entries import Evidence, ResetKind
 
 _ON = ("On", None)

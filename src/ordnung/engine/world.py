@@ -9,6 +9,7 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 
 from ordnung.core.away import Refusal
+from ordnung.core.start_times import UNTOLD_S
 from ordnung.core.turn import NotYet
 from ordnung.engine.contact import Contact
 from ordnung.engine.entries import Reason, Remedy
@@ -50,7 +51,7 @@ class Patience:
     """How long a server waits for a place that only a person can free."""
     fresh_s: float = 180.0
     """How old a reading may be by which the next write of a round is still judged; the first and every reset read."""
-    untold_s: float = 600.0
+    untold_s: float = UNTOLD_S
     """How long a server is taken to start at least whose controller does not tell how far it is."""
     settle_s: float = 20.0
     begins_s: float = 180.0
