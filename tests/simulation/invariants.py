@@ -32,6 +32,13 @@ BY_FAULT = (
 """What a device may say when it refuses: only what a fault made it say, never its own rules: those mean a wrong plan."""
 
 
+DENIED = (e.Reason.TASK_FAILED, e.Reason.TASK_DENIED)
+
+
+def _failed(values: Sequence[e.TapeEntry]) -> list[e.WriteFailed]:
+    return [value for value in values if isinstance(value, e.WriteFailed)]
+
+
 async def check_server(house: House, number: str, device: Hardware) -> None:
     """The invariants of ``architecture.md`` for one server, by its tape and by the device's own log."""
     tape = house.journal.tapes[number, device.name]
@@ -58,7 +65,10 @@ async def check_server(house: House, number: str, device: Hardware) -> None:
     _check_neighbours(device)
     check_redundancy(device)
     # A kit whose server is rebooted under it starts anew, and can't know what it had written before.
-    known = (*BY_FAULT, "waiting for a reset") if kit and "rebooted itself" in what else BY_FAULT
+    is_unknown = kit and "rebooted itself" in what
+    # Nor can anybody where a device denies what it has written, and its inventory shows nothing of it.
+    is_unknown = is_unknown or ("waiting untold" in device.quirks and any(v.reason in DENIED for v in _failed(values)))
+    known = (*BY_FAULT, "waiting for a reset") if is_unknown else BY_FAULT
     for entry in device.log:
         assert entry["what"] != "refused" or any(told in entry["why"] for told in known), entry
     if state.ended.ending is e.Ending.LEVEL:
